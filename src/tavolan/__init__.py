@@ -1,0 +1,58 @@
+"""Tavolan: an app's store listing from plain files.
+
+    >>> import tavolan
+    >>> project = tavolan.open_project("kilnary")      # doctest: +SKIP
+    >>> [f.message for f in tavolan.check(project)]    # doctest: +SKIP
+
+All functions take and return plain data; nothing prints.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+if TYPE_CHECKING:
+    from collections.abc import Callable
+
+    from tavolan.checking import Finding
+    from tavolan.pictures.render import Selection
+    from tavolan.project import Project
+    from tavolan.words.cover import Answer
+
+__version__ = "0.1.0"
+__all__ = ["__version__", "check", "cover", "open_project", "render"]
+
+
+def open_project(folder: str | Path = ".") -> Project:
+    """Load the project in `folder` or the nearest folder above it. Raises ProjectError with every problem."""
+    from tavolan.project import find_root, load_project
+
+    return load_project(find_root(Path(folder)))
+
+
+def check(project: Project) -> list[Finding]:
+    """Return every finding of every store and locale, worst first."""
+    from tavolan.checking import run_checks
+
+    return run_checks(project)
+
+
+def cover(project: Project, stores: list[str] | None = None) -> list[Answer]:
+    """Return for every storefront and target phrase whether the listing's words answer it."""
+    from tavolan.words.cover import cover as cover_phrases
+
+    return cover_phrases(project, stores or list(project.stores))
+
+
+def render(
+    project: Project, selection: Selection | None = None, progress: Callable[[int, int], None] | None = None
+) -> list[Path]:
+    """Render the selected shots (all by default) under `out/`; return the files in order.
+
+    `progress` is called with (pictures done, pictures in all). Raises PictureError when a shot can't be drawn.
+    """
+    from tavolan.pictures.render import Selection as Wanted
+    from tavolan.pictures.render import render as render_pictures
+
+    return render_pictures(project, selection or Wanted(), progress)

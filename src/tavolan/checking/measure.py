@@ -1,0 +1,25 @@
+"""Measure text the way a store does."""
+
+from __future__ import annotations
+
+import unicodedata
+
+from tavolan.rulebooks.model import Unit
+
+
+def measure(text: str, unit: Unit = "characters") -> int:
+    """Return the length of a text after NFC, with line ends counted as one.
+
+    Units: `characters` Unicode code points; `graphemes` user-perceived characters (extended grapheme clusters,
+    UAX #29); `utf16` 16-bit code units; `bytes` of UTF-8.
+    """
+    text = unicodedata.normalize("NFC", text.replace("\r\n", "\n"))
+    if unit == "characters":
+        return len(text)
+    if unit == "utf16":
+        return len(text.encode("utf-16-le", "surrogatepass")) // 2
+    if unit == "bytes":
+        return len(text.encode("utf-8", "surrogatepass"))
+    import regex
+
+    return len(regex.findall(r"\X", text))

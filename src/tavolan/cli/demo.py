@@ -1,0 +1,2 @@
+def demo() -> None:
+    '''x'''

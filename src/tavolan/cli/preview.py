@@ -1,0 +1,2 @@
+def preview() -> None:
+    '''x'''

@@ -1,0 +1,69 @@
+"""`tavolan rules`."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from tavolan.cli.common import JsonOption, ProjectOption, console, print_json
+
+if TYPE_CHECKING:
+    from tavolan.rulebooks import Rulebook
+
+app = typer.Typer(help="The rulebooks: every store's fields, limits, sizes and locales.", invoke_without_command=True)
+
+
+def _books(folder: Path | None) -> tuple[dict[str, Rulebook], set[str]]:
+    """Return the rulebooks, with the project's overrides where there is a project."""
+    from tavolan.errors import ProjectError
+    from tavolan.project import find_root
+    from tavolan.rulebooks import load_rulebooks
+
+    try:
+        root = find_root(folder or Path())
+    except ProjectError:
+        if folder:
+            raise
+        root = None
+    books, problems = load_rulebooks(root)
+    if problems:
+        raise ProjectError(problems)
+    return books, {path.stem for path in (root / "rules").glob("*.toml")} if root else set()
+
+
+@app.callback()
+def rules(context: typer.Context, project: ProjectOption = None, json: JsonOption = False) -> None:
+    """List the rulebooks; `show` prints one in full."""
+    if context.invoked_subcommand:
+        return
+    books, own = _books(project)
+    if json:
+        listed = [{"id": b.id, "name": b.name, "as_of": b.as_of, "confidence": b.confidence} for b in books.values()]
+        print_json({"schema": "tavolan/rules@1", "rulebooks": listed})
+        return
+    from tavolan.reports.rules import print_list
+
+    print_list(console(), books, own)
+
+
+@app.command()
+def show(
+    rulebook: Annotated[str, typer.Argument(help="Id of the rulebook, as in ios.")],
+    project: ProjectOption = None,
+    json: JsonOption = False,
+) -> None:
+    """Print one rulebook as tables."""
+    from tavolan.errors import UsageError
+    from tavolan.project.edge import nearest
+
+    books, _ = _books(project)
+    if rulebook not in books:
+        raise UsageError(f'there\'s no rulebook "{rulebook}". {nearest(rulebook, books)}')
+    if json:
+        print_json(books[rulebook].model_dump(by_alias=True, exclude_none=True, mode="json"))
+        return
+    from tavolan.reports.rules import print_rulebook
+
+    print_rulebook(console(), books[rulebook])

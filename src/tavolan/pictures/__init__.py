@@ -1,0 +1,1 @@
+"""Store pictures: looks, frames, typesetting, painting, encoding. Only this package draws."""

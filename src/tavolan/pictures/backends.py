@@ -1,0 +1,29 @@
+"""Import the drawing libraries in one place, with one clear line when the system lacks something."""
+
+from __future__ import annotations
+
+from types import ModuleType
+
+from tavolan.errors import OutsideError
+
+
+def skia() -> ModuleType:
+    """Return Skia. Raises OutsideError when its system libraries are missing."""
+    try:
+        import skia as module
+    except ImportError as error:
+        raise OutsideError(
+            f"Skia can't start ({error}). It needs libEGL and libGL: on Debian, apt-get install libegl1 libgl1"
+        ) from error
+    return module  # type: ignore[no-any-return]
+
+
+def vips() -> ModuleType:
+    """Return libvips. Raises OutsideError when it can't start."""
+    try:
+        import pyvips as module
+    except (ImportError, OSError) as error:
+        raise OutsideError(f"libvips can't start ({error}). Install pyvips-binary again.") from error
+    # Every picture is made once: operation caching only costs memory here.
+    module.cache_set_max(0)
+    return module  # type: ignore[no-any-return]

@@ -1,0 +1,182 @@
+"""Contact sheets: one per store and size class, locales as rows, shots as columns."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from tavolan.errors import UsageError
+from tavolan.files import write_bytes
+from tavolan.markup import Run
+from tavolan.pictures import encode
+from tavolan.pictures.backends import skia, vips
+from tavolan.pictures.colour import argb
+from tavolan.pictures.fonts import Fonts
+from tavolan.pictures.paint import Pixels, canvas_on
+from tavolan.pictures.render import Job, Planner, Selection
+from tavolan.pictures.typeset import Style, Typesetter
+from tavolan.project.locales import locale_name
+from tavolan.project.model import Project
+
+_GROUND, _INK, _MUTED, _FLAG, _SEAM = "#F3F1EE", "#221D1A", "#7D736C", "#C2261E", "#D9D4CE"
+_THUMB, _GAP, _LABEL, _HEAD, _MARGIN = 190, 16, 178, 150, 48
+_WANTED_SHAPE = 1.6
+
+
+@dataclass(frozen=True)
+class _Sheet:
+    """How a board is laid out: blocks of rows side by side, so that the sheet has the shape of a screen."""
+
+    rows: int
+    columns: int
+    thumb_height: int
+    blocks: int
+
+    @property
+    def rows_per_block(self) -> int:
+        return math.ceil(self.rows / self.blocks)
+
+    @property
+    def block_width(self) -> int:
+        return _LABEL + self.columns * (_THUMB + _GAP)
+
+    @property
+    def row_height(self) -> int:
+        return self.thumb_height + 46
+
+    @property
+    def size(self) -> tuple[int, int]:
+        """Width and height in pixels."""
+        width = 2 * _MARGIN + self.blocks * self.block_width + (self.blocks - 1) * _MARGIN
+        return width, _HEAD + self.rows_per_block * self.row_height + 2 * _MARGIN
+
+
+def plan_sheet(rows: int, columns: int, thumb_height: int) -> _Sheet:
+    """Return the sheet whose shape comes nearest to a screen's."""
+    sheets = [_Sheet(rows, columns, thumb_height, blocks) for blocks in range(1, rows + 1)]
+    return min(sheets, key=lambda sheet: abs(math.log(sheet.size[0] / sheet.size[1] / _WANTED_SHAPE)))
+
+
+def make_boards(
+    project: Project,
+    stores: tuple[str, ...] = (),
+    classes: tuple[str, ...] = (),
+    progress: Callable[[int, int], None] | None = None,
+) -> list[Path]:
+    """Make the contact sheets of the pictures under `out/shots` and return their files.
+
+    A cell without a picture says so, and one whose caption or screen is another locale's is marked. Raises
+    UsageError when nothing has been rendered yet.
+    """
+    jobs = Planner(project).jobs(Selection(stores=stores, classes=classes))
+    groups: dict[tuple[str, str], list[Job]] = {}
+    for job in jobs:
+        groups.setdefault((job.store, job.size_class), []).append(job)
+    if not any((project.root / job.file).exists() for job in jobs):
+        raise UsageError("there are no pictures to show yet. Make them with: tavolan shots render")
+    files = []
+    for done, ((store, name), group) in enumerate(groups.items(), 1):
+        target = project.root / "out" / "boards" / f"{store}-{name}.png"
+        write_bytes(target, encode.png(_Board(project, group).draw()))
+        files.append(target)
+        if progress:
+            progress(done, len(groups))
+    return files
+
+
+class _Board:
+    """Draws one sheet."""
+
+    def __init__(self, project: Project, jobs: list[Job]) -> None:
+        self.project, self.jobs = project, jobs
+        self.locales = [tag for tag in project.app.locales if any(job.locale == tag for job in jobs)]
+        self.shots = list(dict.fromkeys(job.shot.name for job in jobs))
+        scene = jobs[0].scene
+        self.scene = scene
+        self.sheet = plan_sheet(len(self.locales), len(self.shots), round(_THUMB * scene.height / scene.width))
+        width, height = self.sheet.size
+        self.pixels: Pixels = np.zeros((height, width, 4), np.uint8)
+        self.canvas, self._surface = canvas_on(self.pixels)
+        self.setter = Typesetter(Fonts(None, "en"), "en")
+
+    def draw(self) -> Pixels:
+        """Return the drawn sheet."""
+        self.canvas.clear(argb(_GROUND))
+        first = self.jobs[0]
+        self._text(f"{self.project.app.name}  ·  {first.store}  ·  {first.size_class}", _MARGIN, 46, 36, 700, _INK)
+        missing = sum(not (self.project.root / job.file).exists() for job in self.jobs)
+        flagged = sum(bool(self._flags(job)) for job in self.jobs)
+        facts = [f"{self.scene.width}×{self.scene.height}", f"{len(self.locales)} locales", f"{len(self.shots)} shots"]
+        facts += [f"{flagged} to look at"] if flagged else []
+        facts += [f"{missing} not rendered"] if missing else []
+        self._text("  ·  ".join(facts), _MARGIN, 88, 20, 500, _FLAG if missing or flagged else _MUTED)
+        for block in range(self.sheet.blocks):
+            for index, name in enumerate(self.shots):
+                x = self._block_x(block) + _LABEL + index * (_THUMB + _GAP)
+                self._text(f"{index + 1:02d}  {name}", x, _HEAD - 8, 17, 600, _MUTED, _THUMB)
+        for row, tag in enumerate(self.locales):
+            self._row(row, tag)
+        return self.pixels
+
+    def _block_x(self, block: int) -> int:
+        return _MARGIN + block * (self.sheet.block_width + _MARGIN)
+
+    def _row(self, row: int, tag: str) -> None:
+        x = self._block_x(row // self.sheet.rows_per_block)
+        y = _HEAD + 16 + row % self.sheet.rows_per_block * self.sheet.row_height
+        self._text(tag, x, y + 22, 26, 700, _INK, _LABEL - 16)
+        self._text(locale_name(tag), x, y + 52, 15, 450, _MUTED, _LABEL - 16)
+        sizes = {round(job.caption.size) for job in self.jobs if job.locale == tag and job.caption}
+        if sizes:
+            self._text(f"caption {', '.join(map(str, sorted(sizes)))} px", x, y + 76, 15, 450, _MUTED, _LABEL - 16)
+        for job in self.jobs:
+            if job.locale == tag:
+                self._cell(job, x + _LABEL + self.shots.index(job.shot.name) * (_THUMB + _GAP), y)
+
+    def _flags(self, job: Job) -> list[str]:
+        flags = []
+        if job.caption is None:
+            flags.append("no caption")
+        elif job.caption_locale != job.locale:
+            flags.append(f"caption is {job.caption_locale}")
+        if not job.screen.exact:
+            flags.append(f"screen is {job.screen.locale}")
+        return flags
+
+    def _cell(self, job: Job, x: int, y: int) -> None:
+        sk = skia()
+        box = sk.Rect.MakeXYWH(x, y, _THUMB, self.sheet.thumb_height)
+        path = self.project.root / job.file
+        flags = self._flags(job)
+        if path.exists():
+            self.canvas.drawImageRect(self._thumb(path), box)
+        else:
+            self.canvas.drawRect(box, sk.Paint(Color=argb("#E6E2DD")))
+            self._text("not rendered", x, int(y + self.sheet.thumb_height / 2), 17, 600, _FLAG, _THUMB, "centre")
+        line = sk.Paint(AntiAlias=True, Style=sk.Paint.kStroke_Style)
+        line.setStrokeWidth(5 if flags else 1)
+        line.setColor(argb(_FLAG if flags else _SEAM))
+        self.canvas.drawRect(box.makeOutset(2.5, 2.5) if flags else box, line)
+        if flags:
+            self._text(", ".join(flags), x, y + self.sheet.thumb_height + 17, 14.5, 650, _FLAG, _THUMB)
+
+    def _thumb(self, path: Path) -> Any:
+        sk = skia()
+        image = vips().Image.thumbnail(str(path), _THUMB, height=self.sheet.thumb_height, size="force")
+        rgba = image[:3].bandjoin(255).write_to_memory()
+        array = np.frombuffer(rgba, np.uint8).reshape(self.sheet.thumb_height, _THUMB, 4)
+        return sk.Image.fromarray(array, colorType=sk.ColorType.kRGBA_8888_ColorType)
+
+    def _text(
+        self, text: str, x: int, y: int, size: float, weight: int, colour: str, width: float = 4000, align: str = "start"
+    ) -> None:
+        """Write one line, shrunk to its width; `y` is its vertical middle."""
+        style = Style(weight, argb(colour), 0, align)
+        needed = self.setter.paragraph([Run(text)], style, size, 10_000).MaxIntrinsicWidth
+        made = self.setter.paragraph([Run(text)], style, size * min(1.0, width / max(needed, 1) * 0.99), width)
+        made.paint(self.canvas, x, y - made.Height / 2)

@@ -1,0 +1,88 @@
+"""Read and validate `copy/<locale>.toml`."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Any
+
+from tavolan.errors import Problem, ProjectError
+from tavolan.files import read_toml
+from tavolan.project.edge import nearest
+from tavolan.project.lines import KeyPath
+from tavolan.project.locales import tag_fault
+from tavolan.project.model import Copy, Source
+from tavolan.rulebooks.model import FieldRule, Rulebook
+
+SPECIAL = ("captions", "showcase", "alternates")
+
+
+class CopyReader:
+    """Reads copy files against the fields of the given rulebooks; collects problems in `problems`."""
+
+    def __init__(self, shipped: dict[str, Rulebook], stores: list[str], shots: set[str] | None) -> None:
+        self.fields: dict[str, FieldRule] = {}
+        self.per_store: dict[str, dict[str, FieldRule]] = {}
+        for store, book in shipped.items():
+            local = {key: rule for key, rule in book.fields.items() if rule.scope == "locale"}
+            self.per_store[store] = local
+            self.fields |= {key: rule for key, rule in local.items() if key not in self.fields}
+        self.stores, self.shots = stores, shots
+        self.problems: list[Problem] = []
+
+    def read(self, path: Path) -> Copy | None:
+        """Read one file; None when it can't be read at all."""
+        shown = f"copy/{path.name}"
+        if fault := tag_fault(path.stem):
+            message, _, remedy = fault.partition(" | ")
+            self.problems.append(Problem(shown, None, "", f"has a name that is no locale: {message}", remedy))
+            return None
+        try:
+            data, text = read_toml(path, shown)
+        except ProjectError as error:
+            self.problems += error.problems
+            return None
+        source = Source(shown, text)
+        self._table(data, source, (), self.fields)
+        return Copy(path.stem, source, data)
+
+    def _problem(self, source: Source, key: KeyPath, message: str, remedy: str = "") -> None:
+        where = ".".join(map(str, key))
+        self.problems.append(Problem(source.shown, source.line(key), where, message, remedy))
+
+    def _table(self, data: dict[str, Any], source: Source, at: KeyPath, fields: dict[str, FieldRule]) -> None:
+        for key, value in data.items():
+            path = (*at, key)
+            if not at and key in SPECIAL:
+                self._special(key, value, source)
+            elif not at and key in self.per_store and isinstance(value, dict):
+                if key not in self.stores:
+                    self._problem(source, path, f"is for {key}, which tavolan.toml doesn't list", f"Add [store.{key}].")
+                self._table(value, source, path, self.per_store[key])
+            elif key in fields:
+                self._typed(value, fields[key], source, path)
+            else:
+                known = [*fields, *(() if at else (*SPECIAL, *self.per_store))]
+                self._problem(source, path, "isn't a known key", nearest(key, known))
+
+    def _typed(self, value: Any, rule: FieldRule, source: Source, path: KeyPath) -> None:
+        if rule.kind == "list":
+            if not isinstance(value, list) or not all(isinstance(item, str) for item in value):
+                self._problem(source, path, "must be a list of texts", f'Write {path[-1]} = ["one", "two"].')
+        elif not isinstance(value, str):
+            self._problem(source, path, "must be text", f'Write {path[-1]} = "…".')
+
+    def _special(self, key: str, value: Any, source: Source) -> None:
+        if not isinstance(value, dict):
+            self._problem(source, (key,), "must be a table", f"Write [{key}] and the entries below it.")
+            return
+        for name, item in value.items():
+            if key == "alternates":
+                if name not in self.fields:
+                    self._problem(source, (key, name), "isn't a known field", nearest(name, self.fields))
+                elif not isinstance(item, list) or not all(isinstance(i, str) for i in item):
+                    self._problem(source, (key, name), "must be a list of texts", f'Write {name} = ["one", "two"].')
+                continue
+            if not isinstance(item, str):
+                self._problem(source, (key, name), "must be text", f'Write {name} = "…".')
+            if key == "captions" and self.shots is not None and name not in self.shots:
+                self._problem(source, (key, name), "belongs to no shot of shots.toml", nearest(name, self.shots))

@@ -1,0 +1,176 @@
+"""Load a project folder into one validated model, or report every problem at once."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TypeVar
+
+from pydantic import BaseModel, ValidationError
+
+from tavolan.errors import Problem, ProjectError, one_problem
+from tavolan.files import read_toml
+from tavolan.project.copyfile import CopyReader
+from tavolan.project.edge import nearest, problems_of
+from tavolan.project.model import Copy, Project, Source, Store, Term
+from tavolan.project.schema import Config, Shots, StoreTable
+from tavolan.project.screens import ScreenIndex
+from tavolan.project.termsfile import read_terms
+from tavolan.rulebooks.load import load_rulebooks
+from tavolan.rulebooks.model import Rulebook
+
+CONFIG, SHOTS = "tavolan.toml", "shots.toml"
+M = TypeVar("M", bound=BaseModel)
+
+
+def find_root(start: Path) -> Path:
+    """Return the nearest folder, from `start` upwards, that holds `tavolan.toml`."""
+    start = start.resolve()
+    for folder in (start, *start.parents):
+        if (folder / CONFIG).is_file():
+            return folder
+    raise one_problem(
+        start, None, "", f"is no project: there's no {CONFIG} here or above", "Start one with: tavolan new DIR"
+    )
+
+
+def load_project(root: Path) -> Project:
+    """Load the project at `root`. Raises ProjectError with all problems of all files at once."""
+    problems: list[Problem] = []
+    if not (root / CONFIG).is_file():
+        raise one_problem(root, None, "", f"is no project: there's no {CONFIG} in it", "Start one with: tavolan new DIR")
+    config, config_source = _read(root / CONFIG, Config, problems)
+    books, rule_problems = load_rulebooks(root)
+    problems += rule_problems
+    shots, shots_source = Shots(), Source(SHOTS, "")
+    if (root / SHOTS).exists():
+        read_shots, shots_source = _read(root / SHOTS, Shots, problems)
+        shots = read_shots or shots
+        shots_known = read_shots is not None
+    else:
+        shots_known = True
+    names = {shot.name for shot in shots.shot} if shots_known else None
+    reader = CopyReader(books, list(config.store) if config else list(books), names)
+    copy: dict[str, Copy] = {}
+    for path in sorted((root / "copy").glob("*.toml")):
+        if read := reader.read(path):
+            copy[read.locale] = read
+    problems += reader.problems
+    terms = {path.stem: read_terms(path, problems) for path in sorted((root / "terms").glob("*.csv"))}
+    _check_names(shots, shots_source, problems)
+    if config is None:
+        raise ProjectError(problems)
+    stores = _stores(config, config_source, books, problems)
+    _check_copy(config, config_source, copy, root, problems)
+    project = _assemble(root, config, config_source, stores, copy, terms, shots, shots_source)
+    _check_screens(project, problems)
+    if problems:
+        raise ProjectError(problems)
+    return project
+
+
+def _assemble(
+    root: Path,
+    config: Config,
+    config_source: Source,
+    stores: dict[str, Store],
+    copy: dict[str, Copy],
+    terms: dict[str, list[Term]],
+    shots: Shots,
+    shots_source: Source,
+) -> Project:
+    ordered = {tag: copy[tag] for tag in config.app.locales if tag in copy}
+    return Project(
+        root, config.app, config.once, config.guard, config_source, stores, ordered, terms, shots, shots_source
+    )
+
+
+def _read(path: Path, model: type[M], problems: list[Problem]) -> tuple[M | None, Source]:
+    try:
+        data, text = read_toml(path, path.name)
+    except ProjectError as error:
+        problems += error.problems
+        return None, Source(path.name, "")
+    try:
+        return model.model_validate(data), Source(path.name, text)
+    except ValidationError as error:
+        problems += problems_of(error, path.name, text, model)
+        return None, Source(path.name, text)
+
+
+def _stores(config: Config, source: Source, books: dict[str, Rulebook], problems: list[Problem]) -> dict[str, Store]:
+    stores = {}
+    for name, table in config.store.items():
+        key = ("store", name)
+        if name not in books:
+            if not any(problem.path == f"rules/{name}.toml" for problem in problems):
+                message = "has no rulebook"
+                remedy = f"{nearest(name, books)} Or write your own rulebook as rules/{name}.toml."
+                problems.append(Problem(source.shown, source.line(key), f"store.{name}", message, remedy))
+            continue
+        locales = tuple(table.locales if table.locales is not None else config.app.locales)
+        _check_store(config, table, locales, books[name], source, problems)
+        stores[name] = Store(books[name], table, locales, table.default_locale or config.app.source)
+    return stores
+
+
+def _check_store(
+    config: Config,
+    table: StoreTable,
+    locales: tuple[str, ...],
+    book: Rulebook,
+    source: Source,
+    problems: list[Problem],
+) -> None:
+    lists = {
+        "locales": (locales, config.app.locales, "isn't among the locales of [app]"),
+        "default_locale": ((table.default_locale,) if table.default_locale else (), locales, "isn't among its locales"),
+        "storefronts": (table.storefronts or (), book.storefronts.reads, f"isn't a storefront of the {book.id} rulebook"),
+        "classes": (table.classes or (), book.classes, f"isn't a size class of the {book.id} rulebook"),
+        "once": (table.once, [key for key, r in book.fields.items() if r.scope == "once"], "isn't told once in this store"),
+    }
+    for key, (given, known, message) in lists.items():
+        for item in given:
+            if item not in known:
+                path = ("store", book.id, key, item) if key == "once" else ("store", book.id, key)
+                remedy = nearest(item, known)
+                problems.append(
+                    Problem(source.shown, source.line(path), f"store.{book.id}.{key}", f'"{item}" {message}', remedy)
+                )
+
+
+def _check_copy(config: Config, source: Source, copy: dict[str, Copy], root: Path, problems: list[Problem]) -> None:
+    at = source.line(("app", "locales"))
+    if config.app.source not in config.app.locales:
+        message = f'doesn\'t hold the source locale "{config.app.source}"'
+        problems.append(Problem(source.shown, at, "app.locales", message, "Add it to the list."))
+    for tag in config.app.locales:
+        if config.app.locales.count(tag) > 1:
+            problems.append(Problem(source.shown, at, "app.locales", f'lists "{tag}" twice', "Delete one."))
+        if tag not in copy and not (root / "copy" / f"{tag}.toml").exists():
+            remedy = f'Create it (an empty file will do), or take "{tag}" out of locales.'
+            problems.append(Problem(f"copy/{tag}.toml", None, "", "is missing: tavolan.toml lists this locale", remedy))
+    for tag in copy:
+        if tag not in config.app.locales:
+            remedy = f'Add "{tag}" to locales in tavolan.toml, or move the file away.'
+            problems.append(Problem(f"copy/{tag}.toml", None, "", "isn't used: tavolan.toml doesn't list it", remedy))
+
+
+def _check_names(shots: Shots, source: Source, problems: list[Problem]) -> None:
+    seen: set[str] = set()
+    for index, shot in enumerate(shots.shot):
+        if shot.name in seen:
+            line = source.line(("shot", index, "name"))
+            problems.append(Problem(source.shown, line, f"shot.{shot.name}", "has a name that's taken", "Rename one."))
+        seen.add(shot.name)
+
+
+def _check_screens(project: Project, problems: list[Problem]) -> None:
+    """Report shots whose raw screen is nowhere, in no locale and no size class."""
+    known = ScreenIndex(project).names()
+    for index, shot in enumerate(project.shots.shot):
+        if shot.screen not in known:
+            line = project.shots_source.line(("shot", index, "screen"))
+            remedy = f"Put it at screens/{project.source_locale}/<size class>/{shot.screen}.png. {nearest(shot.screen, known)}"
+            problems.append(
+                Problem(project.shots_source.shown, line, f"shot.{shot.name}", f'has no picture "{shot.screen}.png"', remedy.strip())
+            )

@@ -1,0 +1,70 @@
+"""Locale tags: validity, script, direction and names."""
+
+from __future__ import annotations
+
+from functools import cache
+
+_RIGHT_TO_LEFT_SCRIPTS = {"Arab", "Hebr", "Thaa", "Syrc", "Nkoo", "Adlm", "Rohg"}
+# Likely scripts of the languages that aren't written in Latin; CLDR's likelySubtags say the same.
+_SCRIPT_OF = {
+    "ar": "Arab", "fa": "Arab", "ur": "Arab", "ps": "Arab", "he": "Hebr", "iw": "Hebr", "yi": "Hebr", "dv": "Thaa",
+    "ja": "Jpan", "ko": "Kore", "zh": "Hans", "th": "Thai", "lo": "Laoo", "km": "Khmr", "my": "Mymr",
+    "hi": "Deva", "mr": "Deva", "ne": "Deva", "bn": "Beng", "as": "Beng", "gu": "Gujr", "pa": "Guru", "or": "Orya",
+    "ta": "Taml", "te": "Telu", "kn": "Knda", "ml": "Mlym", "si": "Sinh", "am": "Ethi", "hy": "Armn", "ka": "Geor",
+    "el": "Grek", "ru": "Cyrl", "uk": "Cyrl", "be": "Cyrl", "bg": "Cyrl", "mk": "Cyrl", "sr": "Cyrl", "kk": "Cyrl",
+    "ky": "Cyrl", "mn": "Cyrl",
+}  # fmt: skip
+
+
+@cache
+def tag_fault(tag: str) -> str | None:
+    """Return what's wrong with a BCP 47 tag, with the remedy after ` | `, or None when it's well made."""
+    import langcodes
+
+    try:
+        known = langcodes.tag_is_valid(tag)
+        standard = langcodes.standardize_tag(tag) if known else ""
+    except ValueError:
+        known, standard = False, ""
+    if not known:
+        return f'"{tag}" isn\'t a locale tag | Write a BCP 47 tag such as de-DE, pt-BR or zh-Hans.'
+    if standard.lower() == tag.replace("_", "-").lower() and standard != tag:
+        return f'"{tag}" is written differently from the standard | Write "{standard}".'
+    return None
+
+
+@cache
+def script_of(tag: str) -> str:
+    """Return the ISO 15924 script that a locale is written in."""
+    parts = tag.split("-")
+    for part in parts[1:]:
+        if len(part) == 4 and part.isalpha():
+            return part.title()
+    if parts[0] == "zh" and {"TW", "HK", "MO"} & set(parts):
+        return "Hant"
+    return _SCRIPT_OF.get(parts[0], "Latn")
+
+
+def is_right_to_left(tag: str) -> bool:
+    """Whether the locale is written from right to left."""
+    return script_of(tag) in _RIGHT_TO_LEFT_SCRIPTS
+
+
+@cache
+def locale_name(tag: str) -> str:
+    """Return the English name of a locale, as in `Spanish (Mexico)`; the tag itself when CLDR has none."""
+    from babel import Locale, UnknownLocaleError
+
+    try:
+        return Locale.parse(tag, sep="-").get_display_name("en") or tag
+    except (UnknownLocaleError, ValueError):
+        return tag
+
+
+@cache
+def nearest_code(tag: str, codes: tuple[str, ...]) -> str | None:
+    """Return the code that suits speakers of `tag` best (CLDR language distance), or None when none is near."""
+    import langcodes
+
+    best, distance = langcodes.closest_match(tag, codes, max_distance=40)
+    return None if best == "und" else best

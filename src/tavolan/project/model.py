@@ -1,0 +1,190 @@
+"""The project model: everything that checks, words and pictures take as input."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from functools import cached_property
+from pathlib import Path
+from typing import Any
+
+from tavolan.errors import UsageError
+from tavolan.project.edge import nearest
+from tavolan.project.lines import KeyPath, line_of
+from tavolan.project.schema import App, Guard, Palette, Shot, Shots, StoreTable
+from tavolan.rulebooks.model import FieldRule, Rulebook, SizeClass
+
+
+@dataclass(frozen=True)
+class Source:
+    """A TOML file as read: its name in messages, and its text to find lines in."""
+
+    shown: str
+    text: str = field(repr=False)
+
+    def line(self, path: KeyPath) -> int:
+        """Return the line of a key in this file, or of the nearest table around it."""
+        return line_of(self.text, path)
+
+
+@dataclass(frozen=True)
+class Value:
+    """A field's value with its place. `value` is None when nothing is written."""
+
+    value: Any
+    source: Source
+    key: KeyPath
+
+    @property
+    def written(self) -> bool:
+        """Whether anything but white space is there."""
+        if isinstance(self.value, str):
+            return bool(self.value.strip())
+        return self.value not in (None, [], {})
+
+    @property
+    def line(self) -> int:
+        """Line of the key in its file."""
+        return self.source.line(self.key)
+
+    def text(self, rule: FieldRule) -> str:
+        """Return the value as one string, lists joined by the rule's separator."""
+        if isinstance(self.value, list):
+            return rule.separator.join(str(item) for item in self.value)
+        return "" if self.value is None else str(self.value)
+
+
+@dataclass(frozen=True)
+class Copy:
+    """All text of one locale, from `copy/<locale>.toml`."""
+
+    locale: str
+    source: Source
+    data: dict[str, Any] = field(repr=False)
+
+    def value(self, store: str, key: str) -> Value:
+        """Return a field's value for a store: the store's own where there is one, else the shared."""
+        own = self.data.get(store, {})
+        if isinstance(own, dict) and key in own:
+            return Value(own[key], self.source, (store, key))
+        return Value(self.data.get(key), self.source, (key,))
+
+    def caption(self, shot: str) -> Value:
+        """Return the caption of a shot."""
+        return Value(self.data.get("captions", {}).get(shot), self.source, ("captions", shot))
+
+
+@dataclass(frozen=True)
+class Term:
+    """A phrase that people search for. Relevance and difficulty are 0 to 100, volume is any measure of demand."""
+
+    phrase: str
+    locale: str
+    line: int
+    relevance: float | None = None
+    volume: float | None = None
+    difficulty: float | None = None
+    list: str = ""
+    note: str = ""
+    storefronts: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Store:
+    """One store of the project: its rulebook, and what `tavolan.toml` says of it."""
+
+    rulebook: Rulebook
+    table: StoreTable
+    locales: tuple[str, ...]
+    default_locale: str
+
+    @property
+    def id(self) -> str:
+        """Id of the rulebook."""
+        return self.rulebook.id
+
+    def reads(self, storefront: str) -> list[str]:
+        """Return the project's locales whose words the storefront's search reads, strongest first."""
+        book = self.rulebook.storefronts
+        tags = list(book.reads.get(storefront, ()))
+        if book.default_locale_too:
+            tags.append(self.default_locale)
+        return [tag for tag in dict.fromkeys(tags) if tag in self.locales]
+
+
+@dataclass(frozen=True)
+class Project:
+    """A loaded and validated project. Paths in `shown` form are relative to `root`."""
+
+    root: Path
+    app: App
+    once: dict[str, Any]
+    guard: Guard
+    config_source: Source
+    stores: dict[str, Store]
+    copy: dict[str, Copy]
+    terms: dict[str, list[Term]]
+    shots: Shots
+    shots_source: Source
+
+    @property
+    def source_locale(self) -> str:
+        """The locale that the copy is written in first."""
+        return self.app.source
+
+    @property
+    def palette(self) -> Palette:
+        """The project's colours."""
+        return self.shots.palette
+
+    def value(self, store: str, locale: str, key: str) -> Value:
+        """Return the value of a per-locale field."""
+        return self.copy[locale].value(store, key)
+
+    def once_value(self, store: str, key: str) -> Value:
+        """Return a fact told once: the store's own `once` table first, then the shared one."""
+        own = self.stores[store].table.once
+        if key in own:
+            return Value(own[key], self.config_source, ("store", store, "once", key))
+        if key in self.once:
+            return Value(self.once[key], self.config_source, ("once", key))
+        return Value(None, self.config_source, ("store", store))
+
+    def caption(self, locale: str, shot: Shot) -> tuple[str, str]:
+        """Return a shot's caption and the locale it's in: the source locale's stands in for a missing one."""
+        for tag in (locale, self.source_locale):
+            value = self.copy[tag].caption(shot.name)
+            if value.written:
+                return str(value.value), tag
+        return "", locale
+
+    @cached_property
+    def forms(self) -> dict[str, str]:
+        """Form (phone, tablet, …) of every size class of all the project's rulebooks."""
+        return {name: c.form for store in self.stores.values() for name, c in store.rulebook.classes.items()}
+
+    def classes_of(self, store: Store) -> dict[str, SizeClass]:
+        """Return the size classes to render for a store: the chosen ones, else the required ones."""
+        classes = store.rulebook.classes
+        if store.table.classes is not None:
+            return {name: classes[name] for name in store.table.classes}
+        chosen: dict[str, SizeClass] = {}
+        groups: set[str] = set()
+        for name, size_class in classes.items():
+            if size_class.one_of in groups:
+                continue
+            needed = size_class.required == "always" or (size_class.one_of and size_class.required == "never")
+            if size_class.form in self.app.runs_on and (needed or size_class.required == "form"):
+                chosen[name] = size_class
+                if size_class.one_of:
+                    groups.add(size_class.one_of)
+        return chosen
+
+    def pick(self, kind: str, wanted: list[str], known: list[str]) -> list[str]:
+        """Return the wanted ids in the order of the known ones, all when none is wanted.
+
+        Raises UsageError for an id that the project doesn't have.
+        """
+        for name in wanted:
+            if name not in known:
+                raise UsageError(f'{kind}: this project has no "{name}". {nearest(name, known)}')
+        return [name for name in known if not wanted or name in wanted]

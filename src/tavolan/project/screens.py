@@ -1,0 +1,45 @@
+"""Find the raw screen of a shot, and say honestly when another stands in for it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from tavolan.project.model import Project
+
+
+@dataclass(frozen=True)
+class Screen:
+    """A raw screen that was found for a place; `locale` and `size_class` say what it was captured as."""
+
+    path: Path
+    locale: str
+    size_class: str
+    exact: bool
+
+
+class ScreenIndex:
+    """All files under `screens/<locale>/<size class>/<name>.png`, listed once."""
+
+    def __init__(self, project: Project) -> None:
+        self.project = project
+        self.found: dict[str, dict[tuple[str, str], Path]] = {}
+        for path in sorted((project.root / "screens").glob("*/*/*.png")):
+            self.found.setdefault(path.stem, {})[(path.parent.parent.name, path.parent.name)] = path
+
+    def names(self) -> set[str]:
+        """Names of all screens, whatever the locale and size class."""
+        return set(self.found)
+
+    def find(self, name: str, locale: str, size_class: str) -> Screen | None:
+        """Return the screen for a place: exact, else another class of the same form, else the source locale's."""
+        places = self.found.get(name, {})
+        forms = self.project.forms
+        form = forms.get(size_class)
+        for tag in dict.fromkeys((locale, self.project.source_locale)):
+            if (tag, size_class) in places:
+                return Screen(places[tag, size_class], tag, size_class, tag == locale)
+            for (found_tag, found_class), path in places.items():
+                if found_tag == tag and forms.get(found_class, found_class.split("-")[0]) == form:
+                    return Screen(path, tag, found_class, tag == locale)
+        return None

@@ -1,0 +1,105 @@
+"""Read and validate `terms/<locale>.csv`: the phrases that people search for in one language."""
+
+from __future__ import annotations
+
+import csv
+import io
+import math
+import re
+from pathlib import Path
+
+from tavolan.errors import Problem, ProjectError
+from tavolan.files import read_text
+from tavolan.project.edge import nearest
+from tavolan.project.locales import tag_fault
+from tavolan.project.model import Term
+
+COLUMNS = ("phrase", "relevance", "volume", "difficulty", "list", "note", "storefronts")
+_UP_TO = {"relevance": 100.0, "volume": math.inf, "difficulty": 100.0}
+
+
+def read_terms(path: Path, problems: list[Problem]) -> list[Term]:
+    """Return the terms of one file; whatever can't be read is added to `problems`."""
+    shown, locale = f"terms/{path.name}", path.stem
+    if fault := tag_fault(locale):
+        message, _, remedy = fault.partition(" | ")
+        problems.append(Problem(shown, None, "", f"has a name that is no locale: {message}", remedy))
+        return []
+    try:
+        text = read_text(path, shown)
+    except ProjectError as error:
+        problems += error.problems
+        return []
+    reader = csv.reader(io.StringIO(text, newline=""), strict=True)
+    terms: list[Term] = []
+    header: list[str] | None = None
+    seen: dict[str, int] = {}
+    try:
+        for row in reader:
+            if not any(cell.strip() for cell in row):
+                continue
+            if header is None:
+                header = [cell.strip().lower() for cell in row]
+                if not _good_header(header, shown, reader.line_num, problems):
+                    return []
+                continue
+            term = _term(header, row, locale, shown, reader.line_num, problems)
+            if term and term.phrase.casefold() in seen:
+                first = seen[term.phrase.casefold()]
+                message = f'"{term.phrase}" stands on line {first} already'
+                problems.append(Problem(shown, term.line, "phrase", message, "Delete one of the two."))
+            elif term:
+                seen[term.phrase.casefold()] = term.line
+                terms.append(term)
+    except csv.Error as error:
+        remedy = "Quote cells that hold commas or quotation marks, and close every quote."
+        problems.append(Problem(shown, reader.line_num, "", f"isn't valid CSV: {error}", remedy))
+    return terms
+
+
+def _good_header(header: list[str], shown: str, line: int, problems: list[Problem]) -> bool:
+    before = len(problems)
+    for name in header:
+        if name not in COLUMNS:
+            problems.append(Problem(shown, line, "header", f'has an unknown column "{name}"', nearest(name, COLUMNS)))
+        elif header.count(name) > 1:
+            problems.append(Problem(shown, line, "header", f'has the column "{name}" twice', "Delete one."))
+    if "phrase" not in header:
+        remedy = f"The first line must name the columns: {','.join(COLUMNS)}."
+        problems.append(Problem(shown, line, "header", 'has no column "phrase"', remedy))
+    return len(problems) == before
+
+
+def _term(header: list[str], row: list[str], locale: str, shown: str, line: int, problems: list[Problem]) -> Term | None:
+    before = len(problems)
+
+    def fail(where: str, message: str, remedy: str) -> None:
+        problems.append(Problem(shown, line, where, message, remedy))
+
+    if len(row) != len(header):
+        fail("", f"has {len(row)} cells where the header has {len(header)}", "Quote cells that hold commas.")
+        return None
+    cells = {name: cell.strip() for name, cell in zip(header, row, strict=True)}
+    if not cells["phrase"]:
+        fail("phrase", "is empty", "Write the phrase, or delete the line.")
+    numbers: dict[str, float | None] = {}
+    for name, limit in _UP_TO.items():
+        numbers[name] = None
+        if cells.get(name):
+            try:
+                number = float(cells[name])
+            except ValueError:
+                number = math.nan
+            if math.isnan(number) or not 0 <= number <= limit or math.isinf(number):
+                span = "0 to 100" if limit == 100 else "0 or more"
+                fail(name, f'can\'t be "{cells[name]}"', f"Write a number, {span}, with a point for decimals.")
+            numbers[name] = number
+    places = tuple(re.split(r"[\s;|]+", cells["storefronts"])) if cells.get("storefronts") else ()
+    for place in places:
+        if not re.fullmatch(r"[A-Z]{2}", place):
+            fail("storefronts", f'can\'t be "{place}"', 'Write country codes with spaces between, as in "US CA".')
+    if len(problems) > before:
+        return None
+    return Term(
+        cells["phrase"], locale, line, **numbers, list=cells.get("list", ""), note=cells.get("note", ""), storefronts=places
+    )

@@ -1,0 +1,1 @@
+"""Reports: tables for the terminal, pages, files for other programs."""

@@ -1,0 +1,112 @@
+"""Tables for people: findings and coverage, printed through Rich."""
+
+from __future__ import annotations
+
+from itertools import groupby
+
+from rich.console import Console
+from rich.markup import escape
+from rich.table import Table
+from rich.text import Text
+
+from tavolan.checking.findings import LEVELS, Finding, count_levels
+from tavolan.project import Project
+from tavolan.project.locales import locale_name
+from tavolan.words.cover import Answer
+
+LEVEL_STYLE = {"error": "bold red", "warning": "yellow", "note": "cyan"}
+
+
+def plain_table(*columns: str, title: str | None = None) -> Table:
+    """Return an empty table in the style of all our tables."""
+    table = Table(box=None, pad_edge=False, title=title, title_justify="left", title_style="bold", header_style="dim")
+    for name in columns:
+        table.add_column(name, overflow="fold")
+    return table
+
+
+def counted(number: int, noun: str) -> str:
+    """Return `1 error`, `2 errors`."""
+    return f"{number} {noun}{'' if number == 1 else 's'}"
+
+
+def print_findings(console: Console, project: Project, findings: list[Finding]) -> None:
+    """Print findings grouped by locale, the same finding of several stores in one row."""
+    by_locale = sorted(findings, key=lambda f: (f.locale != "", _order(project, f.locale), f.sort_key()))
+    for locale, group in groupby(by_locale, key=lambda f: f.locale):
+        heading = f"{locale_name(locale)} · {locale}" if locale else "The whole project"
+        console.print(Text(f"\n{heading}", style="bold"))
+        table = Table(box=None, pad_edge=False, show_header=False, padding=(0, 2, 0, 0))
+        table.add_column(width=7, no_wrap=True)
+        table.add_column(min_width=12, max_width=22, overflow="fold")
+        table.add_column(ratio=1)
+        table.add_column(no_wrap=True, overflow="fold", style="dim")
+        for stores, finding in _merged(list(group)):
+            field = f"{finding.field}\n[dim]{', '.join(stores)}[/]" if stores else escape(finding.field)
+            words = f"{escape(finding.message)}. [dim]{escape(finding.remedy)}[/]"
+            where = f"{finding.path}:{finding.line}" if finding.line else finding.path
+            table.add_row(Text(finding.level, LEVEL_STYLE[finding.level]), field, words, f"{where}\n{finding.rule}")
+        console.print(table)
+    console.print()
+    console.print(summary_line(project, findings))
+
+
+def _order(project: Project, locale: str) -> int:
+    return project.app.locales.index(locale) if locale in project.app.locales else -1
+
+
+def _merged(findings: list[Finding]) -> list[tuple[list[str], Finding]]:
+    """Fold findings that differ in the store only."""
+    merged: dict[tuple[object, ...], tuple[list[str], Finding]] = {}
+    for f in findings:
+        stores, _ = merged.setdefault((f.rule, f.field, f.path, f.line, f.message), ([], f))
+        if f.store:
+            stores.append(f.store)
+    return list(merged.values())
+
+
+def summary_line(project: Project, findings: list[Finding]) -> Text:
+    """Return the one line that sums a check up."""
+    counts = count_levels(findings)
+    places = f"{counted(len(project.app.locales), 'locale')}, {counted(len(project.stores), 'store')}"
+    if not findings:
+        return Text(f"{project.app.name}: nothing to find fault with in {places}.", "green")
+    line = Text(f"{project.app.name}: ", "bold")
+    parts = [Text(counted(counts[level], level), LEVEL_STYLE[level]) for level in LEVELS if counts[level]]
+    line.append_text(Text(", ").join(parts))
+    line.append(f" in {places}.", "default")
+    return line
+
+
+def print_coverage(console: Console, project: Project, answers: list[Answer], uncovered_only: bool) -> None:
+    """Print one table per store and storefront, uncovered phrases first, then a summary."""
+    by_front = sorted(answers, key=lambda a: (list(project.stores).index(a.store),))
+    for (store, front), group in groupby(by_front, key=lambda a: (a.store, a.storefront)):
+        rows = list(group)
+        done = sum(a.covered for a in rows)
+        reads = ", ".join(rows[0].reads) or "none of the project's locales"
+        console.print(
+            f"\n[bold]{store} · {front}[/]  {done} of {counted(len(rows), 'phrase')} answered  [dim]reads {reads}[/]"
+        )
+        table = plain_table("", "phrase", "answered by", "words and where they stand")
+        for a in sorted(rows, key=lambda a: (a.covered, -(a.term.relevance or 0), a.phrase)):
+            if a.covered and uncovered_only:
+                continue
+            table.add_row(*_cover_row(a))
+        if table.row_count:
+            console.print(table)
+    total = sum(a.covered for a in answers)
+    console.print(f"\n[bold]{project.app.name}:[/] {total} of {counted(len(answers), 'phrase')} answered.")
+
+
+def _cover_row(a: Answer) -> tuple[Text, Text, Text, Text]:
+    mark = Text("✓", "green") if a.covered else Text("✗", "red")
+    where = Text(a.locale or "", "default" if a.confidence == "high" else "dim")
+    if a.covered and a.confidence != "high":
+        where.append(f" ({a.confidence} confidence)")
+    words = Text()
+    for word, field in a.used.items():
+        words.append(f"{word} ", "default").append(f"{field}  ", "dim")
+    for word in a.missing:
+        words.append(f"{word} ", "red").append("missing  ", "dim")
+    return mark, Text(a.phrase), where if a.covered or a.used else Text(""), words

@@ -1,0 +1,78 @@
+"""Read the shipped rulebooks, and lay a project's own `rules/*.toml` over them."""
+
+from __future__ import annotations
+
+from functools import cache
+from pathlib import Path
+from typing import Any
+
+from pydantic import ValidationError
+
+from tavolan.errors import Problem, ProjectError
+from tavolan.files import read_toml
+from tavolan.project.edge import problems_of
+from tavolan.rulebooks.model import Rulebook
+
+DATA = Path(__file__).parent / "data"
+SHIPPED = ("ios", "android", "maker")
+
+
+def merge(base: dict[str, Any], over: dict[str, Any]) -> dict[str, Any]:
+    """Return `base` with the values of `over` laid over it, table by table; lists are replaced whole."""
+    merged = dict(base)
+    for key, value in over.items():
+        old = merged.get(key)
+        merged[key] = merge(old, value) if isinstance(old, dict) and isinstance(value, dict) else value
+    return merged
+
+
+@cache
+def shipped_data(store: str) -> dict[str, Any]:
+    """Return the plain data of a shipped rulebook."""
+    return read_toml(DATA / f"{store}.toml", f"{store}.toml")[0]
+
+
+@cache
+def shipped_rulebook(store: str) -> Rulebook:
+    """Return a shipped rulebook by its id."""
+    return Rulebook.model_validate(shipped_data(store))
+
+
+def load_rulebooks(root: Path | None, wanted: list[str] | None = None) -> tuple[dict[str, Rulebook], list[Problem]]:
+    """Return the rulebooks by id: shipped ones with the project's overrides, then the project's own.
+
+    `wanted` leaves out all others. Problems in `rules/*.toml` are collected, not raised.
+    """
+    problems: list[Problem] = []
+    own = {path.stem: path for path in sorted((root / "rules").glob("*.toml"))} if root else {}
+    books: dict[str, Rulebook] = {}
+    for store in dict.fromkeys((*SHIPPED, *own)):
+        if wanted is not None and store not in wanted:
+            continue
+        if store not in own:
+            books[store] = shipped_rulebook(store)
+            continue
+        book = _own_rulebook(store, own[store], problems)
+        if book:
+            books[store] = book
+    return books, problems
+
+
+def _own_rulebook(store: str, path: Path, problems: list[Problem]) -> Rulebook | None:
+    shown = f"rules/{path.name}"
+    try:
+        data, text = read_toml(path, shown)
+    except ProjectError as error:
+        problems += error.problems
+        return None
+    base = shipped_data(store) if store in SHIPPED else {"id": store}
+    try:
+        book = Rulebook.model_validate(merge(base, data))
+    except ValidationError as error:
+        problems += problems_of(error, shown, text, model=Rulebook)
+        return None
+    if book.id != store:
+        remedy = f'Write id = "{store}", or rename the file to {book.id}.toml.'
+        problems.append(Problem(shown, 1, "id", f'is "{book.id}" in a file named {path.name}', remedy))
+        return None
+    return book

@@ -1,0 +1,208 @@
+"""A rulebook: one store's fields, limits, picture sizes, locale codes and storefronts."""
+
+from __future__ import annotations
+
+import re
+from functools import cached_property
+from typing import Annotated, Any, Literal
+
+from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, PositiveInt
+
+Confidence = Literal["high", "medium", "low"]
+Unit = Literal["characters", "graphemes", "utf16", "bytes"]
+Size = tuple[PositiveInt, PositiveInt]
+
+
+def _codes(value: Any) -> Any:
+    """Let a list of codes be written as one string with spaces between."""
+    return tuple(value.split()) if isinstance(value, str) else value
+
+
+def _date(value: str) -> str:
+    if not re.fullmatch(r"\d{4}(-\d{2}(-\d{2})?)?", value):
+        raise ValueError('write a year, "2025", or a date, "2025-06-30"')
+    return value
+
+
+Codes = Annotated[tuple[str, ...], BeforeValidator(_codes)]
+
+
+class Part(BaseModel):
+    """Base of all parts of a rulebook: read-only, and strict about unknown keys."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True)
+
+
+class FieldRule(Part):
+    """What a store asks of one field. Lengths are in `unit`, or the rulebook's own unit when empty."""
+
+    what: str = ""
+    kind: Literal["text", "list", "link", "email", "yes-no", "record", "answers"] = "text"
+    scope: Literal["locale", "once", "item", "reply"] = "locale"
+    min: int = Field(0, ge=0)
+    max: int | None = Field(None, ge=1)
+    unit: Unit | None = None
+    separator: str = ","
+    min_items: int = Field(0, ge=0)
+    max_items: int | None = Field(None, ge=1)
+    item_max: int | None = Field(None, ge=1)
+    required: Annotated[str, Field(pattern=r"^(never|always|update|items|form:[a-z]+)$")] = "never"
+    wanted: bool = False
+    search: int = Field(0, ge=0, le=9)
+    parts: tuple[str, ...] = ()
+    choices: tuple[str, ...] = ()
+    confidence: Confidence | None = None
+
+
+class PictureRule(Part):
+    """What a store asks of every screenshot; sides in pixels, `max_ratio` is long side by short side."""
+
+    formats: tuple[Literal["png", "jpeg"], ...] = ("png",)
+    alpha: bool = False
+    min_count: int = Field(0, ge=0)
+    max_count: int = Field(10, ge=1)
+    min_side: int | None = None
+    max_side: int | None = None
+    max_ratio: float | None = None
+    max_megabytes: float | None = None
+    accepts: tuple[Size, ...] = ()
+    confidence: Confidence | None = None
+
+
+class SizeClass(Part):
+    """One size class; `sizes` are width x height in pixels, the first is the one to render."""
+
+    form: Literal["phone", "tablet", "desktop", "tv", "watch"]
+    sizes: tuple[Size, ...] = Field(min_length=1)
+    cutout: Literal["none", "pill", "dot"] = "none"
+    turn: Literal["both", "landscape", "square"] = "both"
+    required: Literal["never", "always", "form"] = "never"
+    one_of: str | None = None
+    falls_back: str | None = None
+    min_count: int | None = Field(None, ge=0)
+    max_count: int | None = Field(None, ge=1)
+    better_count: int | None = None
+    better_short_side: int | None = None
+    min_short_side: int | None = None
+    max_short_side: int | None = None
+    confidence: Confidence | None = None
+
+    @property
+    def size(self) -> Size:
+        """Width and height to render, in pixels."""
+        return self.sizes[0]
+
+
+class Graphic(Part):
+    """A picture beside the screenshots: icon, banner, feature graphic. Sizes in pixels."""
+
+    what: str = ""
+    sizes: tuple[Size, ...] = Field(min_length=1)
+    formats: tuple[Literal["png", "jpeg"], ...] = ("png",)
+    alpha: bool | None = None
+    max_megabytes: float | None = None
+    required: Annotated[str, Field(pattern=r"^(never|always|form:[a-z]+)$")] = "never"
+    confidence: Confidence | None = None
+
+
+class Video(Part):
+    """What a store asks of preview videos; sizes in pixels per size class."""
+
+    max_count: int | None = None
+    min_seconds: float | None = None
+    max_seconds: float | None = None
+    max_megabytes: float | None = None
+    frames_per_second: int | None = None
+    min_lines: int | None = None
+    codecs: tuple[str, ...] = ()
+    poster: bool = False
+    sizes: dict[str, Size] = {}
+    confidence: Confidence | None = None
+
+
+class Search(Part):
+    """How the store's search uses the listing."""
+
+    model: Literal["words", "mentions"] = "words"
+    publisher: bool = False
+    plurals: tuple[str, ...] = ()
+
+
+class LocaleCodes(Part):
+    """The store's own locale codes, and the BCP 47 tags that map to them by name."""
+
+    codes: Codes
+    low_confidence_codes: Codes = ()
+    map: dict[str, str] = {}
+    confidence: Confidence | None = None
+
+
+class Storefronts(Part):
+    """Which locales a storefront's search reads, strongest first."""
+
+    default_locale_too: bool = False
+    confidence_by_place: tuple[Confidence, ...] = ("high",)
+    reads: dict[str, Codes] = {}
+
+    def confidence(self, place: int) -> Confidence:
+        """Confidence that a storefront reads the locale in this place (0 = first)."""
+        return self.confidence_by_place[min(place, len(self.confidence_by_place) - 1)]
+
+
+class Rulebook(BaseModel):
+    """One store's rules. `source_path` says which file they were read from."""
+
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
+
+    schema_: Annotated[Literal["tavolan/rulebook@1"], Field(alias="schema")] = "tavolan/rulebook@1"
+    id: Annotated[str, Field(pattern=r"^[a-z][a-z0-9-]*$")]
+    name: str
+    as_of: Annotated[str, AfterValidator(_date)]
+    source: str = ""
+    confidence: Confidence = "medium"
+    unit: Unit = "characters"
+    search: Search = Search()
+    fields: Annotated[dict[str, FieldRule], Field(alias="field")]
+    pictures: PictureRule = PictureRule()
+    classes: Annotated[dict[str, SizeClass], Field(alias="class")] = {}
+    graphics: Annotated[dict[str, Graphic], Field(alias="graphic")] = {}
+    video: Video | None = None
+    locales: LocaleCodes
+    storefronts: Storefronts = Storefronts()
+
+    def unit_of(self, field: FieldRule) -> Unit:
+        """Unit in which the lengths of this field count."""
+        return field.unit or self.unit
+
+    def confidence_of(self, part: Part) -> Confidence:
+        """Confidence of a part of the rulebook: its own, or the rulebook's."""
+        return getattr(part, "confidence", None) or self.confidence
+
+    @cached_property
+    def _by_language(self) -> dict[str, list[str]]:
+        found: dict[str, list[str]] = {}
+        for code in (*self.locales.codes, *self.locales.low_confidence_codes):
+            found.setdefault(code.split("-")[0], []).append(code)
+        return found
+
+    def store_code(self, tag: str) -> str | None:
+        """Return the store's own code for a BCP 47 tag, or None when the store lacks that locale.
+
+        A tag without a region takes the code of its language when the store has just one.
+        """
+        if tag in self.locales.map:
+            return self.locales.map[tag]
+        language, _, rest = tag.partition("-")
+        same = self._by_language.get(language, [])
+        if tag in same:
+            return tag
+        if language in same and rest and len(same) == 1:
+            return language
+        if not rest and len(same) == 1:
+            return same[0]
+        return None
+
+    def searched_fields(self) -> list[str]:
+        """Ids of the per-locale fields that search reads, heaviest first."""
+        ranked = [(rule.search, key) for key, rule in self.fields.items() if rule.search and rule.scope == "locale"]
+        return [key for _, key in sorted(ranked)]

@@ -1,0 +1,1 @@
+"""The sample project Kilnary, and the generator that draws its raw screens."""

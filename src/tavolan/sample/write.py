@@ -1,0 +1,67 @@
+"""Write the sample project: its text files, and the raw screens that the generator draws."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor, as_completed
+from pathlib import Path
+
+from tavolan.errors import UsageError
+from tavolan.files import read_toml, write_bytes
+
+HERE = Path(__file__).parent / "kilnary"
+# Size class: width and height in pixels, and pixels per point.
+SIZES = {"phone-6.9": ((1290, 2796), 3.0), "tablet-13": ((2064, 2752), 3.0), "tablet-10": ((1600, 2560), 2.5)}
+
+
+def sample_files() -> dict[str, bytes]:
+    """Return the sample's text files by their path in the project."""
+    return {p.relative_to(HERE).as_posix(): p.read_bytes() for p in sorted(HERE.rglob("*")) if p.is_file()}
+
+
+def write_texts(folder: Path) -> int:
+    """Write the sample's text files that aren't there yet; return how many.
+
+    Raises UsageError when the folder holds something else.
+    """
+    marker = folder / "tavolan.toml"
+    if folder.exists() and not folder.is_dir():
+        raise UsageError(f"{folder} is a file. Choose another folder.")
+    if folder.exists() and any(folder.iterdir()):
+        is_ours = marker.is_file() and read_toml(marker, str(marker))[0].get("app", {}).get("name") == "Kilnary"
+        if not is_ours:
+            raise UsageError(f"{folder} holds other files. Choose an empty or a new folder.")
+    written = 0
+    for name, data in {**sample_files(), ".gitignore": b"out/\n"}.items():
+        if not (folder / name).exists():
+            write_bytes(folder / name, data)
+            written += 1
+    return written
+
+
+def write_screens(folder: Path, locales: list[str], progress: Callable[[int, int], None] | None = None) -> int:
+    """Draw the raw screens that aren't there yet; return how many were drawn."""
+    from tavolan.sample.screens import SCREENS
+
+    wanted = [
+        (folder / "screens" / locale / size_class / f"{name}.png", name, locale, size_class)
+        for locale in locales
+        for size_class in SIZES
+        for name in SCREENS
+    ]
+    missing = [item for item in wanted if not item[0].exists()]
+    with ThreadPoolExecutor() as pool:
+        futures = [pool.submit(_draw_one, *item) for item in missing]
+        for done, future in enumerate(as_completed(futures), 1):
+            future.result()
+            if progress:
+                progress(done, len(missing))
+    return len(missing)
+
+
+def _draw_one(path: Path, name: str, locale: str, size_class: str) -> None:
+    from tavolan.pictures.encode import png
+    from tavolan.sample.screens import draw
+
+    size, scale = SIZES[size_class]
+    write_bytes(path, png(draw(name, size, scale, locale).pixels))

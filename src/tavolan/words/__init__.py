@@ -1,0 +1,1 @@
+"""Words: cutting text, coverage of phrases across locales and storefronts."""

@@ -1,0 +1,68 @@
+"""Cut text into the words that a store's search compares."""
+
+from __future__ import annotations
+
+import unicodedata
+from functools import lru_cache
+
+import regex
+
+_WORD = regex.compile(r"[\p{L}\p{M}\p{N}]+(?:['’][\p{L}\p{M}]+)*")
+_NO_SPACES = regex.compile(
+    r"[\p{Han}\p{Hiragana}\p{Katakana}ー\p{Thai}\p{Khmer}\p{Lao}\p{Myanmar}]", flags=regex.VERSION1
+)
+_IRREGULAR = {"men": "man", "women": "woman", "children": "child", "people": "person", "feet": "foot", "teeth": "tooth",
+              "mice": "mouse", "geese": "goose", "knives": "knife", "shelves": "shelf", "leaves": "leaf",
+              "lives": "life", "halves": "half", "wolves": "wolf"}  # fmt: skip
+_SHORTEST_PLURAL = 4
+
+
+def fold(text: str) -> str:
+    """Return a text as search compares it: NFKC, then case folded."""
+    return unicodedata.normalize("NFKC", text).casefold()
+
+
+@lru_cache(maxsize=65536)
+def singular(word: str) -> str:
+    """Return the singular of a folded English word, as the stores pair them: by rule, irregular ones by list."""
+    if word in _IRREGULAR:
+        return _IRREGULAR[word]
+    if len(word) < _SHORTEST_PLURAL or not word.endswith("s") or word.endswith(("ss", "us", "is")):
+        return word
+    if word.endswith("ies"):
+        return word[:-3] + "y"
+    if word.endswith(("ches", "shes", "xes", "sses", "zes")):
+        return word[:-2]
+    return word[:-1]
+
+
+def key(word: str, plurals: bool) -> str:
+    """Return the form under which two words count as the same."""
+    return singular(word) if plurals else word
+
+
+def words(text: str) -> list[str]:
+    """Return the folded words of a text, in order. A run of a script without spaces stays one word."""
+    return _WORD.findall(fold(text))
+
+
+def has_no_spaces(text: str) -> bool:
+    """Whether a text is in a script that doesn't put spaces between words (Chinese, Japanese, Thai, …)."""
+    return _NO_SPACES.search(text) is not None
+
+
+def tile(phrase: str, pieces: set[str]) -> list[str] | None:
+    """Return pieces that make up the phrase without gap or overlap, the fewest there are, or None.
+
+    The phrase and the pieces are folded texts of a script without spaces; spaces in the phrase don't count.
+    """
+    phrase = "".join(phrase.split())
+    best: list[list[str] | None] = [[]] + [None] * len(phrase)
+    for end in range(1, len(phrase) + 1):
+        for start in range(end):
+            before = best[start]
+            if before is None or phrase[start:end] not in pieces:
+                continue
+            if best[end] is None or len(before) + 1 < len(best[end] or ()):
+                best[end] = [*before, phrase[start:end]]
+    return best[len(phrase)] or None
