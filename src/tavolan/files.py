@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import os
 import secrets
 import tomllib
 from pathlib import Path
@@ -47,7 +46,9 @@ def read_toml(path: Path, shown: str) -> tuple[dict[str, Any], str]:
             shown, line, "", f"isn't valid TOML: {message}", "Strings stand in quotes, lists in brackets."
         ) from error
     except RecursionError as error:
-        raise one_problem(shown, None, "", "is nested too deeply", "Tables in it go three levels deep at most.") from error
+        raise one_problem(
+            shown, None, "", "is nested too deeply", "Tables in it go three levels deep at most."
+        ) from error
 
 
 def _split_position(message: str, text: str) -> tuple[str, int]:
@@ -65,11 +66,13 @@ def write_bytes(path: Path, data: bytes) -> None:
         path.parent.mkdir(parents=True, exist_ok=True)
         with draft.open("xb") as handle:
             handle.write(data)
-        os.replace(draft, path)
+        draft.replace(path)
     except OSError as error:
         with contextlib.suppress(OSError):
             draft.unlink(missing_ok=True)
-        raise OutsideError(f"{path}: can't be written ({error.strerror or error}). Check the disk and its rights.") from error
+        raise OutsideError(
+            f"{path}: can't be written ({error.strerror or error}). Check the disk and its rights."
+        ) from error
     except BaseException:
         draft.unlink(missing_ok=True)
         raise

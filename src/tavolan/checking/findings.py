@@ -34,10 +34,10 @@ class Finding:
 
 def count_levels(findings: Iterable[Finding]) -> dict[str, int]:
     """Return how many findings each level has; every level is present."""
-    counts = dict.fromkeys(LEVELS, 0)
+    counts: dict[str, int] = dict.fromkeys(LEVELS, 0)
     for finding in findings:
         counts[finding.level] += 1
-    return dict(counts)
+    return counts
 
 
 def as_document(findings: list[Finding], locales: int, stores: int) -> dict[str, Any]:

@@ -48,7 +48,9 @@ def screen_stands_in(project: Project, this: Check) -> Iterator[Finding]:
                     message = f"{len(lent)} of {total} raw screens are {project.source_locale}'s: {', '.join(lent)}"
                     yield Finding(this.id, this.level, *place, message, remedy, measured=len(lent), limit=0)
                 if none:
-                    message = f"{len(none)} of {total} raw screens are missing, with none to stand in: {', '.join(none)}"
+                    message = (
+                        f"{len(none)} of {total} raw screens are missing, with none to stand in: {', '.join(none)}"
+                    )
                     yield Finding(this.id, "error", *place, message, remedy, measured=len(none), limit=0)
 
 
@@ -68,8 +70,8 @@ def shot_count(project: Project, this: Check) -> Iterator[Finding]:
             message = f"{name} takes {least} to {most} screenshots, and shots.toml has {count}"
             remedy = f"Add {least - count} [[shot]]." if few else f"Take out {count - most}."
             limit = least if few else most
-            found = Finding(
-                this.id, level if few else this.level, store.id, "", f"class.{name}", source.shown, None, message, remedy,
-                measured=count, limit=limit, unit="screenshots",
-            )  # fmt: skip
-            yield found
+            place = (store.id, "", f"class.{name}", source.shown, source.line(("shot",)))
+            found_level = level if few else this.level
+            yield Finding(
+                this.id, found_level, *place, message, remedy, measured=count, limit=limit, unit="screenshots"
+            )

@@ -1,2 +1,93 @@
-def demo() -> None:
-    '''x'''
+"""`tavolan demo`."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from tavolan.cli.common import console, progress_bar
+
+if TYPE_CHECKING:
+    from rich.console import Console
+
+    from tavolan.project import Project
+
+SHORT_WALK = ("en-US", "ja", "ar-SA")
+
+
+def demo(
+    folder: Annotated[Path, typer.Argument(help="Folder for the sample project.", metavar="DIR")] = Path("kilnary"),
+    full: Annotated[bool, typer.Option("--full", help="Render all 14 locales instead of three.")] = False,
+) -> None:
+    """Write the sample project Kilnary and walk through it: check, cover, render, board, preview.
+
+    What's already there is kept, so it can be run again, also over your own changes to it.
+    """
+    from tavolan.sample.write import write_screens, write_texts
+
+    out = console()
+    out.print("[bold]1  The sample[/]  Kilnary, an imaginary app for potters, with a few faults planted on purpose")
+    texts = write_texts(folder)
+    import tavolan
+
+    locales = tavolan.open_project(folder).app.locales if not texts else _sample_locales()
+    with progress_bar("Drawing raw screens") as move:
+        screens = write_screens(folder, locales, move)
+    out.print(f"   {texts} files and {screens} raw screens written to {folder}; what was there is kept\n")
+    project = tavolan.open_project(folder)
+    _walk(out, project, full)
+
+
+def _sample_locales() -> list[str]:
+    from tavolan.sample.write import sample_files
+
+    return [Path(name).stem for name in sample_files() if name.startswith("copy/")]
+
+
+def _walk(out: Console, project: Project, full: bool) -> None:
+    import tavolan
+    from tavolan.files import write_text
+    from tavolan.pictures.board import make_boards
+    from tavolan.pictures.render import Selection
+    from tavolan.reports.page import build_page
+    from tavolan.reports.tables import print_findings
+
+    findings = tavolan.check(project)
+    out.print("[bold]2  tavolan check[/]  every finding, in all stores and locales")
+    print_findings(out, project, findings)
+    out.print("\n[bold]3  tavolan terms cover[/]  which phrases people can find the app by")
+    _coverage(out, project)
+    locales = tuple(project.app.locales) if full else SHORT_WALK
+    out.print("\n[bold]4  tavolan shots render[/]  the store pictures, at each store's exact sizes")
+    with progress_bar("Rendering") as move:
+        files = tavolan.render(project, Selection(locales=locales), move)
+    more = "" if full else "; all locales: tavolan demo --full"
+    out.print(f"   {len(files)} pictures in {', '.join(locales)}{more}\n")
+    out.print("[bold]5  tavolan shots board[/]  all of them at one look")
+    with progress_bar("Boards") as move:
+        boards = make_boards(project, locales=locales, progress=move)
+    page = project.root / "out" / "preview.html"
+    out.print(f"   {len(boards)} contact sheets\n")
+    out.print("[bold]6  tavolan preview[/]  the listing as visitors would meet it\n")
+    write_text(page, build_page(project, findings))
+    out.print("[bold]Open next[/]")
+    out.print(f"  {page}", soft_wrap=True)
+    for board in boards:
+        out.print(f"  {board}", soft_wrap=True)
+    example = next(file for file in files if "phone-6.9" in file.parts)
+    out.print(f"  {example}", soft_wrap=True)
+
+
+def _coverage(out: Console, project: Project) -> None:
+    import tavolan
+    from tavolan.words.cover import as_document
+
+    answers = tavolan.cover(project)
+    for store, fronts in as_document(answers)["summary"].items():
+        parts = [f"{front} {cell['covered']}/{cell['phrases']}" for front, cell in fronts.items()]
+        out.print(f"   [bold]{store}[/]  {'  '.join(parts)}")
+    best = max((a for a in answers if not a.covered), key=lambda a: a.term.relevance or 0)
+    missing = ", ".join(best.missing)
+    out.print(f"   worth most of what is not answered: “{best.phrase}” in {best.storefront} lacks {missing}")

@@ -1,2 +1,25 @@
-def preview() -> None:
-    '''x'''
+"""`tavolan preview`."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from tavolan.cli.common import ProjectOption, console, open_project
+
+
+def preview(
+    project: ProjectOption = None,
+    out: Annotated[Path | None, typer.Option("--out", help="File to write; else out/preview.html.")] = None,
+) -> None:
+    """Make one self-contained page of all locales: text, length gauges, findings, pictures."""
+    from tavolan.checking import run_checks
+    from tavolan.files import write_text
+    from tavolan.reports.page import build_page
+
+    opened = open_project(project)
+    target = out or opened.root / "out" / "preview.html"
+    write_text(target, build_page(opened, run_checks(opened)))
+    console().print(str(target), soft_wrap=True)

@@ -48,7 +48,7 @@ def board(project: ProjectOption = None, store: StoreOption = None, device: Devi
 
     opened = open_project(project)
     with progress_bar("Boards") as move:
-        files = make_boards(opened, tuple(store or ()), tuple(device or ()), move)
+        files = make_boards(opened, tuple(store or ()), tuple(device or ()), progress=move)
     out = console()
     for file in files:
         out.print(str(file))

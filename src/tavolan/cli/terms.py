@@ -30,7 +30,7 @@ def cover(
 
     opened = open_project(project)
     stores = opened.pick("--store", store or [], list(opened.stores))
-    known = list(dict.fromkeys(front for s in stores for front in storefronts_of(opened, opened.stores[s])))
+    known = list(dict.fromkeys(front for s in stores for front in storefronts_of(opened.stores[s])))
     fronts = opened.pick("--storefront", storefront or [], known)
     answers = cover_phrases(opened, stores, fronts)
     if uncovered and json:

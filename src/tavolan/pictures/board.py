@@ -6,7 +6,6 @@ import math
 from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 
 import numpy as np
 
@@ -14,11 +13,12 @@ from tavolan.errors import UsageError
 from tavolan.files import write_bytes
 from tavolan.markup import Run
 from tavolan.pictures import encode
-from tavolan.pictures.backends import skia, vips
+from tavolan.pictures.backends import skia
 from tavolan.pictures.colour import argb
 from tavolan.pictures.fonts import Fonts
 from tavolan.pictures.paint import Pixels, canvas_on
 from tavolan.pictures.render import Job, Planner, Selection
+from tavolan.pictures.thumbs import rgba_thumbs
 from tavolan.pictures.typeset import Style, Typesetter
 from tavolan.project.locales import locale_name
 from tavolan.project.model import Project
@@ -66,6 +66,7 @@ def make_boards(
     project: Project,
     stores: tuple[str, ...] = (),
     classes: tuple[str, ...] = (),
+    locales: tuple[str, ...] = (),
     progress: Callable[[int, int], None] | None = None,
 ) -> list[Path]:
     """Make the contact sheets of the pictures under `out/shots` and return their files.
@@ -73,7 +74,7 @@ def make_boards(
     A cell without a picture says so, and one whose caption or screen is another locale's is marked. Raises
     UsageError when nothing has been rendered yet.
     """
-    jobs = Planner(project).jobs(Selection(stores=stores, classes=classes))
+    jobs = Planner(project).jobs(Selection(stores=stores, classes=classes, locales=locales))
     groups: dict[tuple[str, str], list[Job]] = {}
     for job in jobs:
         groups.setdefault((job.store, job.size_class), []).append(job)
@@ -102,6 +103,8 @@ class _Board:
         width, height = self.sheet.size
         self.pixels: Pixels = np.zeros((height, width, 4), np.uint8)
         self.canvas, self._surface = canvas_on(self.pixels)
+        paths = [project.root / job.file for job in jobs]
+        self.thumbs = rgba_thumbs([path for path in paths if path.exists()], _THUMB, self.sheet.thumb_height)
         self.setter = Typesetter(Fonts(None, "en"), "en")
 
     def draw(self) -> Pixels:
@@ -153,8 +156,9 @@ class _Board:
         box = sk.Rect.MakeXYWH(x, y, _THUMB, self.sheet.thumb_height)
         path = self.project.root / job.file
         flags = self._flags(job)
-        if path.exists():
-            self.canvas.drawImageRect(self._thumb(path), box)
+        if path in self.thumbs:
+            image = sk.Image.fromarray(self.thumbs[path], colorType=sk.ColorType.kRGBA_8888_ColorType)
+            self.canvas.drawImageRect(image, box)
         else:
             self.canvas.drawRect(box, sk.Paint(Color=argb("#E6E2DD")))
             self._text("not rendered", x, int(y + self.sheet.thumb_height / 2), 17, 600, _FLAG, _THUMB, "centre")
@@ -165,15 +169,16 @@ class _Board:
         if flags:
             self._text(", ".join(flags), x, y + self.sheet.thumb_height + 17, 14.5, 650, _FLAG, _THUMB)
 
-    def _thumb(self, path: Path) -> Any:
-        sk = skia()
-        image = vips().Image.thumbnail(str(path), _THUMB, height=self.sheet.thumb_height, size="force")
-        rgba = image[:3].bandjoin(255).write_to_memory()
-        array = np.frombuffer(rgba, np.uint8).reshape(self.sheet.thumb_height, _THUMB, 4)
-        return sk.Image.fromarray(array, colorType=sk.ColorType.kRGBA_8888_ColorType)
-
     def _text(
-        self, text: str, x: int, y: int, size: float, weight: int, colour: str, width: float = 4000, align: str = "start"
+        self,
+        text: str,
+        x: int,
+        y: int,
+        size: float,
+        weight: int,
+        colour: str,
+        width: float = 4000,
+        align: str = "start",
     ) -> None:
         """Write one line, shrunk to its width; `y` is its vertical middle."""
         style = Style(weight, argb(colour), 0, align)

@@ -1,19 +1,23 @@
-"""Read raw screens and write finished pictures, through libvips."""
+"""Read raw screens (through libvips) and write finished pictures as PNG."""
 
 from __future__ import annotations
 
+import struct
+import zlib
 from pathlib import Path
 
+import deflate
 import numpy as np
 
 from tavolan.errors import one_problem
 from tavolan.pictures.backends import vips
 from tavolan.pictures.paint import Pixels
 
-# Measured on store pictures (`make bench`): level 3 with the filter `sub` takes half the time of level 6 without a
-# filter, and its files are smaller.
-PNG_LEVEL = 3
-PNG_FILTER = "sub"
+_SIGNATURE = b"\x89PNG\r\n\x1a\n"
+_FILTER_SUB, _COLOUR_RGB = 1, 2
+# libdeflate's levels 1 to 4 take 51, 63, 71 and 75 ms for a phone's picture; 4 is the first whose files are no larger
+# than those of the reference in `make bench`.
+_LEVEL = 4
 MOST_PIXELS = 100_000_000
 
 
@@ -51,14 +55,31 @@ def load_screen(path: Path, shown: str, width: int, height: int) -> Pixels:
 
 def _unreadable(shown: str, error: Exception) -> Exception:
     reason = str(error).strip().splitlines()[-1].strip() if str(error).strip() else "unknown format"
-    return one_problem(shown, None, "", f"isn't a picture that can be read ({reason})", "Capture or save it again as PNG.")
+    return one_problem(
+        shown, None, "", f"isn't a picture that can be read ({reason})", "Capture or save it again as PNG."
+    )
 
 
 def png(pixels: Pixels) -> bytes:
-    """Return BGRA pixels as a PNG file: RGB, 8 bit, no alpha, no metadata."""
-    module = vips()
+    """Return BGRA pixels as a PNG file: RGB, 8 bit, no alpha, marked as sRGB; the same bytes every time.
+
+    Every row takes the filter Sub (each byte less its left neighbour's, PNG specification 9.2), then libdeflate packs
+    them: two thirds of the time of libvips at level 6 without a filter, in files that are no larger (`make bench`).
+    """
     height, width = pixels.shape[:2]
-    image = module.Image.new_from_memory(pixels.data, width, height, 4, "uchar")
-    rgb = image[2].bandjoin([image[1], image[0]]).copy(interpretation="srgb")
-    data: bytes = rgb.pngsave_buffer(compression=PNG_LEVEL, filter=PNG_FILTER, keep="none")
-    return data
+    rgb = np.empty((height, width, 3), np.uint8)
+    for channel in range(3):
+        rgb[..., channel] = pixels[..., 2 - channel]
+    flat = rgb.reshape(height, width * 3)
+    rows = np.empty((height, 1 + width * 3), np.uint8)
+    rows[:, 0] = _FILTER_SUB
+    rows[:, 1:4] = flat[:, :3]
+    np.subtract(flat[:, 3:], flat[:, :-3], out=rows[:, 4:])
+    header = struct.pack(">IIBBBBB", width, height, 8, _COLOUR_RGB, 0, 0, 0)
+    packed = bytes(deflate.zlib_compress(rows.reshape(-1).data, _LEVEL))
+    parts = ((b"IHDR", header), (b"sRGB", b"\0"), (b"IDAT", packed), (b"IEND", b""))
+    return _SIGNATURE + b"".join(_chunk(kind, data) for kind, data in parts)
+
+
+def _chunk(kind: bytes, data: bytes) -> bytes:
+    return struct.pack(">I", len(data)) + kind + data + struct.pack(">I", zlib.crc32(data, zlib.crc32(kind)))

@@ -48,7 +48,11 @@ def _typeface(path: str, weight: int) -> Any:
         return None
     axes = {_axis_name(p.tag): p for p in face.getVariationDesignParameters()}
     wanted = {"wght": weight, "opsz": 32.0}
-    position = [(axes[name].tag, min(max(value, axes[name].min), axes[name].max)) for name, value in wanted.items() if name in axes]
+    position = [
+        (axes[name].tag, min(max(value, axes[name].min), axes[name].max))
+        for name, value in wanted.items()
+        if name in axes
+    ]
     if not position:
         return face
     coordinates = sk.FontArguments.VariationPosition.Coordinates(
@@ -116,7 +120,7 @@ class Fonts:
     def families(self, text: str, weight: int) -> list[str]:
         """Return the family names to set a text with; only fonts that the text needs are opened.
 
-        Raises MissingCharacters when no font has a character.
+        Raises MissingCharactersError when no font has a character.
         """
         wanted = [c for c in dict.fromkeys(text) if not _needs_no_glyph(c)]
         chosen: list[str] = []
@@ -133,7 +137,7 @@ class Fonts:
                 chosen.append(family)
                 wanted.remove(char)
         if wanted:
-            raise MissingCharacters(wanted)
+            raise MissingCharactersError(wanted)
         return chosen
 
     def _from_system(self, char: str) -> str | None:
@@ -149,10 +153,12 @@ class Fonts:
 
 
 def _needs_no_glyph(char: str) -> bool:
-    return char in _JOINERS or unicodedata.category(char) in ("Cc", "Cf", "Zs", "Zl", "Zp") or "\ufe00" <= char <= "\ufe0f"
+    return (
+        char in _JOINERS or unicodedata.category(char) in ("Cc", "Cf", "Zs", "Zl", "Zp") or "\ufe00" <= char <= "\ufe0f"
+    )
 
 
-class MissingCharacters(Exception):
+class MissingCharactersError(Exception):
     """No font has these characters."""
 
     def __init__(self, characters: list[str]) -> None:

@@ -69,9 +69,10 @@ class Frame:
             self.x - grow, self.y - grow, self.width + 2 * grow, self.height + 2 * grow, max(radius, 0.0)
         )
 
-    def glass(self) -> Any:
-        """Return the path of the visible screen."""
-        return smooth_rect(self.x, self.y, self.width, self.height, self.measures["corner"] * self.unit)
+    def glass(self, inset: float = 0.0) -> Any:
+        """Return the path of the visible screen, moved inwards by `inset`."""
+        radius = max(self.measures["corner"] * self.unit - inset, 0.0)
+        return smooth_rect(self.x + inset, self.y + inset, self.width - 2 * inset, self.height - 2 * inset, radius)
 
     def paint_body(self, canvas: Any) -> None:
         """Paint everything but the screen: buttons, metal, rim."""
@@ -82,13 +83,14 @@ class Frame:
         left, right = self.x - self.border, self.x + self.width + self.border
         stops = [argb(colour) for colour in finish["edge"]]
         metal.setShader(sk.GradientShader.MakeLinear([(left, self.y), (right, self.y + 0.25 * self.height)], stops))
-        canvas.drawPath(self.outline(), metal)
+        edge = self.measures["edge"] * self.unit
+        canvas.drawPath(_ring(self.outline(), self.outline(edge + 2)), metal)
         # A hair of light along the outermost edge parts the device from a dark background.
         line = sk.Paint(AntiAlias=True, Style=sk.Paint.kStroke_Style, StrokeWidth=max(1.0, self.unit * 0.0022))
         line.setColor(argb("#FFFFFF", 0.32))
         canvas.drawPath(self.outline(self.unit * 0.0016), line)
         rim = sk.Paint(AntiAlias=True, Color=argb(finish["rim"]))
-        canvas.drawPath(self.outline(self.measures["edge"] * self.unit), rim)
+        canvas.drawPath(_ring(self.outline(edge), self.glass(2)), rim)
 
     def _paint_buttons(self, canvas: Any, finish: dict[str, Any]) -> None:
         sk = skia()
@@ -108,15 +110,28 @@ class Frame:
         width, height = size["width"] * self.unit, size["height"] * self.unit
         left, top = self.x + (self.width - width) / 2, self.y + size["top"] * self.unit
         canvas.drawRoundRect(
-            sk.Rect.MakeXYWH(left, top, width, height), height / 2, height / 2, sk.Paint(AntiAlias=True, Color=0xFF050505)
+            sk.Rect.MakeXYWH(left, top, width, height),
+            height / 2,
+            height / 2,
+            sk.Paint(AntiAlias=True, Color=0xFF050505),
         )
         radius = height * 0.30
         centre = (left + width - height / 2, top + height / 2)
         lens = sk.Paint(AntiAlias=True)
         lens.setShader(
-            sk.GradientShader.MakeRadial(centre, radius, [argb("#2A3350"), argb("#10131F"), argb("#07080C")], [0, 0.45, 1])
+            sk.GradientShader.MakeRadial(
+                centre, radius, [argb("#2A3350"), argb("#10131F"), argb("#07080C")], [0, 0.45, 1]
+            )
         )
         canvas.drawCircle(*centre, radius, lens)
+
+
+def _ring(outer: Any, inner: Any) -> Any:
+    """Return what lies between two outlines; what the screen covers needn't be painted first."""
+    path = skia().Path(outer)
+    path.addPath(inner)
+    path.setFillType(skia().PathFillType.kEvenOdd)
+    return path
 
 
 def border_share(form: str) -> float:

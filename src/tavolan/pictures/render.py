@@ -17,7 +17,7 @@ from tavolan.files import write_bytes
 from tavolan.markup import MarkupError, Run, parse
 from tavolan.pictures import encode, paint
 from tavolan.pictures.colour import argb
-from tavolan.pictures.fonts import Fonts, MissingCharacters, describe
+from tavolan.pictures.fonts import Fonts, MissingCharactersError, describe
 from tavolan.pictures.look import Look, load_look
 from tavolan.pictures.scene import Scene, lay_out
 from tavolan.pictures.typeset import Block, Style, Typesetter
@@ -98,11 +98,9 @@ class Planner:
             scene, look, screen = found
             palette = self._palette(shot)
             caption = captions.get(shot.name)
-            block = self._block(caption, scene, look, palette, tag) if caption else None
+            block = self._block(caption, scene, look, palette) if caption else None
             _, caption_locale = self.project.caption(tag, shot)
-            jobs.append(
-                Job(store.id, name, tag, number, shot, screen, scene, look, palette, block, caption_locale)
-            )
+            jobs.append(Job(store.id, name, tag, number, shot, screen, scene, look, palette, block, caption_locale))
         return jobs
 
     def _palette(self, shot: Shot) -> Palette:
@@ -169,9 +167,11 @@ class Planner:
         except MarkupError as error:
             self._caption_problem(locale, shot, str(error), "Write \\* for a star that is meant as one.")
             return None
-        except MissingCharacters as error:
+        except MissingCharactersError as error:
             message = f"has a character that no font has: {describe(error.characters)}"
-            self._caption_problem(locale, shot, message, "Put a font that has it into art/fonts, or write it otherwise.")
+            self._caption_problem(
+                locale, shot, message, "Put a font that has it into art/fonts, or write it otherwise."
+            )
             return None
         if size is None:
             message = f"is too long for the look {look.name}: it doesn't fit even at its smallest size"
@@ -184,7 +184,7 @@ class Planner:
         if problem not in self.problems:
             self.problems.append(problem)
 
-    def _block(self, caption: tuple[list[Run], int, str], scene: Scene, look: Look, palette: Palette, tag: str) -> Block:
+    def _block(self, caption: tuple[list[Run], int, str], scene: Scene, look: Look, palette: Palette) -> Block:
         runs, size, locale = caption
         style = Style(look.caption.weight, argb(palette.ink), argb(palette.accent))
         return self._setter(locale).balanced(runs, style, size, scene.caption.width)
@@ -250,7 +250,7 @@ class Painter:
         held = getattr(self._local, "buffer", None)
         if held is None or held.shape != shape:
             held = self._local.buffer = np.empty(shape, np.uint8)
-        return held  # type: ignore[no-any-return]
+        return held
 
 
 def worker_count() -> int:

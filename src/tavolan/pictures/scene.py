@@ -51,6 +51,9 @@ def lay_out(look: Look, size: tuple[int, int], form: str, finish: str, cutout: s
     caption_top = look.caption.top * height
     caption_width = look.caption.width * width
     caption = Box(
-        (width - caption_width) / 2, caption_top, caption_width, frame.y - edge - look.caption.gap * height - caption_top
+        (width - caption_width) / 2,
+        caption_top,
+        caption_width,
+        frame.y - edge - look.caption.gap * height - caption_top,
     )
     return Scene(width, height, frame, caption)

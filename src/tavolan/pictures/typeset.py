@@ -104,7 +104,8 @@ class Typesetter:
 
     def lines(self, paragraph: Any, size: float) -> int:
         """Return how many lines a laid-out paragraph has."""
-        return max(1, round(paragraph.Height / (size * self.leading)))
+        height: float = paragraph.Height
+        return max(1, round(height / (size * self.leading)))
 
     def fits(self, runs: list[Run], style: Style, size: float, width: float, height: float, max_lines: int) -> bool:
         """Whether a text set at a size stays in its box without breaking a word."""
@@ -116,7 +117,9 @@ class Typesetter:
             and self.lines(made, size) <= max_lines
         )
 
-    def largest(self, runs: list[Run], style: Style, box: tuple[float, float], span: tuple[int, int], lines: int) -> int | None:
+    def largest(
+        self, runs: list[Run], style: Style, box: tuple[float, float], span: tuple[int, int], lines: int
+    ) -> int | None:
         """Return the largest whole size in pixels within `span` at which the text fits, or None."""
         low, high = span
         if self.fits(runs, style, high, *box, lines):

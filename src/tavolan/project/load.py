@@ -37,7 +37,9 @@ def load_project(root: Path) -> Project:
     """Load the project at `root`. Raises ProjectError with all problems of all files at once."""
     problems: list[Problem] = []
     if not (root / CONFIG).is_file():
-        raise one_problem(root, None, "", f"is no project: there's no {CONFIG} in it", "Start one with: tavolan new DIR")
+        raise one_problem(
+            root, None, "", f"is no project: there's no {CONFIG} in it", "Start one with: tavolan new DIR"
+        )
     config, config_source = _read(root / CONFIG, Config, problems)
     books, rule_problems = load_rulebooks(root)
     problems += rule_problems
@@ -124,9 +126,17 @@ def _check_store(
     lists = {
         "locales": (locales, config.app.locales, "isn't among the locales of [app]"),
         "default_locale": ((table.default_locale,) if table.default_locale else (), locales, "isn't among its locales"),
-        "storefronts": (table.storefronts or (), book.storefronts.reads, f"isn't a storefront of the {book.id} rulebook"),
+        "storefronts": (
+            table.storefronts or (),
+            book.storefronts.reads,
+            f"isn't a storefront of the {book.id} rulebook",
+        ),
         "classes": (table.classes or (), book.classes, f"isn't a size class of the {book.id} rulebook"),
-        "once": (table.once, [key for key, r in book.fields.items() if r.scope == "once"], "isn't told once in this store"),
+        "once": (
+            table.once,
+            [key for key, r in book.fields.items() if r.scope == "once"],
+            "isn't told once in this store",
+        ),
     }
     for key, (given, known, message) in lists.items():
         for item in given:
@@ -170,7 +180,14 @@ def _check_screens(project: Project, problems: list[Problem]) -> None:
     for index, shot in enumerate(project.shots.shot):
         if shot.screen not in known:
             line = project.shots_source.line(("shot", index, "screen"))
-            remedy = f"Put it at screens/{project.source_locale}/<size class>/{shot.screen}.png. {nearest(shot.screen, known)}"
+            place = f"screens/{project.source_locale}/<size class>/{shot.screen}.png"
+            remedy = f"Put it at {place}. {nearest(shot.screen, known)}"
             problems.append(
-                Problem(project.shots_source.shown, line, f"shot.{shot.name}", f'has no picture "{shot.screen}.png"', remedy.strip())
+                Problem(
+                    project.shots_source.shown,
+                    line,
+                    f"shot.{shot.name}",
+                    f'has no picture "{shot.screen}.png"',
+                    remedy.strip(),
+                )
             )

@@ -66,5 +66,5 @@ def nearest_code(tag: str, codes: tuple[str, ...]) -> str | None:
     """Return the code that suits speakers of `tag` best (CLDR language distance), or None when none is near."""
     import langcodes
 
-    best, distance = langcodes.closest_match(tag, codes, max_distance=40)
+    best, _ = langcodes.closest_match(tag, codes, max_distance=40)
     return None if best == "und" else best

@@ -75,13 +75,19 @@ def _config(starter: Starter, books: list[Rulebook]) -> str:
                 near = nearest_code(tag, book.locales.codes)
                 parts.append(f"# {locale_name(tag)} isn't in this store" + (f"; near: {near}\n" if near else "\n"))
             parts.append(f"locales = [{held}]\n")
-        parts.append(f"# storefronts = {json.dumps(list(book.storefronts.reads)[:3])}   # all that your locales serve\n")
+        parts.append(
+            f"# storefronts = {json.dumps(list(book.storefronts.reads)[:3])}   # all that your locales serve\n"
+        )
         parts.append(f"# classes = {json.dumps(list(book.classes)[:2])}   # size classes to render\n")
     facts = {k: r for book in books for k, r in book.fields.items() if r.scope == "once" and r.required == "always"}
-    parts.append("\n# Facts told once for all locales and stores; [store.ios.once] and the like override them.\n[once]\n")
+    parts.append(
+        "\n# Facts told once for all locales and stores; [store.ios.once] and the like override them.\n[once]\n"
+    )
     for key, rule in facts.items():
         parts.append(f"# {key} = {_sample(rule)}   # {rule.what}\n")
-    parts.append("\n[guard]\n# Names of other companies' products that must never stand in your listing.\nbrands = []\n")
+    parts.append(
+        "\n[guard]\n# Names of other companies' products that must never stand in your listing.\nbrands = []\n"
+    )
     return "".join(parts)
 
 
@@ -96,7 +102,9 @@ def _copy(tag: str, starter: Starter, books: list[Rulebook]) -> str:
     lines: list[str] = []
     keys = dict.fromkeys(key for book in books for key, rule in book.fields.items() if rule.scope == "locale")
     for key in keys:
-        asking = [(book, book.fields[key]) for book in books if key in book.fields and book.fields[key].scope == "locale"]
+        asking = [
+            (book, book.fields[key]) for book in books if key in book.fields and book.fields[key].scope == "locale"
+        ]
         what = asking[0][1].what
         limits = ", ".join(f"{book.id} {rule.max}" for book, rule in asking if rule.max)
         needed = [book.id for book, rule in asking if rule.required != "never"]
@@ -104,7 +112,11 @@ def _copy(tag: str, starter: Starter, books: list[Rulebook]) -> str:
         lines.append(note + (f" Required: {', '.join(needed)}." if needed else ""))
         lines.append(f"{key} = {_sample(asking[0][1])}\n")
     own = "\n".join(f"# [{book.id}]        # what differs in this store alone" for book in books)
-    return head + "\n".join(lines) + f"\n{own}\n\n# What the shots of shots.toml print: name = caption; *words* are emphasised.\n[captions]\n"
+    return (
+        head
+        + "\n".join(lines)
+        + f"\n{own}\n\n# What the shots of shots.toml print: name = caption; *words* are emphasised.\n[captions]\n"
+    )
 
 
 _CONFIG_HEAD = """\

@@ -70,7 +70,9 @@ def _good_header(header: list[str], shown: str, line: int, problems: list[Proble
     return len(problems) == before
 
 
-def _term(header: list[str], row: list[str], locale: str, shown: str, line: int, problems: list[Problem]) -> Term | None:
+def _term(
+    header: list[str], row: list[str], locale: str, shown: str, line: int, problems: list[Problem]
+) -> Term | None:
     before = len(problems)
 
     def fail(where: str, message: str, remedy: str) -> None:
@@ -101,5 +103,11 @@ def _term(header: list[str], row: list[str], locale: str, shown: str, line: int,
     if len(problems) > before:
         return None
     return Term(
-        cells["phrase"], locale, line, **numbers, list=cells.get("list", ""), note=cells.get("note", ""), storefronts=places
+        cells["phrase"],
+        locale,
+        line,
+        **numbers,
+        list=cells.get("list", ""),
+        note=cells.get("note", ""),
+        storefronts=places,
     )

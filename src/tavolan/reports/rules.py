@@ -85,7 +85,7 @@ def _print_pictures(console: Console, book: Rulebook) -> None:
         least = size_class.min_count if size_class.min_count is not None else book.pictures.min_count
         most = size_class.max_count or book.pictures.max_count
         table.add_row(
-            name, _sizes(size_class.sizes), {"both": "either way", "landscape": "landscape", "square": "square"}[size_class.turn],
+            name, _sizes(size_class.sizes), size_class.turn.replace("both", "either way"),
             f"{least} to {most}", _class_need(size_class), size_class.falls_back or "",
         )  # fmt: skip
     console.print(table)

@@ -41,6 +41,14 @@ LIGHT = Theme("#FBF5EE", "#FFFFFF", "#EFE4D8", "#2B1D16", "#8A786B", "#C94A1B", 
 DARK = Theme("#15100E", "#231A16", "#3A2C25", "#FFF4EA", "#A99386", "#FF8A4C", "#3A2218")
 
 
+_ARABIC_DIGITS = str.maketrans("0123456789", "٠١٢٣٤٥٦٧٨٩")
+
+
+def _isolated(text: str) -> str:
+    """Keep sign, number and unit together in right-to-left text (first-strong marks of UAX #9)."""
+    return f"\u2066{text}\u2069"
+
+
 @cache
 def interface(locale: str) -> dict[str, str]:
     """Return the sample app's strings in a locale."""
@@ -58,7 +66,6 @@ class Page:
     """One screen of the app, drawn in points. `x` always counts from where reading starts."""
 
     def __init__(self, size: tuple[int, int], scale: float, locale: str, theme: Theme) -> None:
-        sk = skia()
         self.scale, self.locale, self.theme = scale, locale, theme
         self.width, self.height = size[0] / scale, size[1] / scale
         self.pixels = np.zeros((size[1], size[0], 4), np.uint8)
@@ -68,6 +75,7 @@ class Page:
         self.setter = _typesetter(locale)
         self.mirrored = self.setter.right_to_left
         self.strings = interface(locale)
+        self._cldr = Locale.parse(locale, sep="-")
         self.wide = self.width > 600
 
     def left(self, x: float, width: float = 0.0) -> float:
@@ -81,16 +89,26 @@ class Page:
     def number(self, value: float, digits: int = 0) -> str:
         """Return a number as the locale writes it."""
         pattern = "#,##0." + "0" * digits if digits else "#,##0"
-        return format_decimal(value, pattern, locale=Locale.parse(self.locale, sep="-"), numbering_system="default")
+        written: str = format_decimal(value, pattern, locale=self._cldr, numbering_system="default")
+        return written.translate(_ARABIC_DIGITS) if self.mirrored else written
 
     def percent(self, value: float) -> str:
         """Return a share as the locale writes percentages."""
-        return format_percent(value, locale=Locale.parse(self.locale, sep="-"), numbering_system="default")
+        written: str = format_percent(value, locale=self._cldr, numbering_system="default")
+        return written.translate(_ARABIC_DIGITS) if self.mirrored else written
 
     def degrees(self, celsius: float) -> str:
         """Return a temperature in the unit that the locale uses."""
         value = celsius * 1.8 + 32 if self.locale == "en-US" else celsius
-        return f"{self.number(round(value))}°"
+        return _isolated(f"{self.number(round(value))}°")
+
+    def rate(self, celsius: float) -> str:
+        """Return a rise in temperature in the unit that the locale uses."""
+        return _isolated(f"+{self.number(round(celsius * 1.8 if self.locale == 'en-US' else celsius))}°")
+
+    def hours(self, value: float) -> str:
+        """Return a duration in hours."""
+        return f"{self.number(value, 1)} {self.say('hour')}"
 
     def text(
         self,
@@ -116,7 +134,9 @@ class Page:
         paragraph.paint(self.canvas, self.left(x, room), y - paragraph.Height / 2)
         return float(min(needed, room))
 
-    def box(self, x: float, y: float, width: float, height: float, radius: float, colour: str, opacity: float = 1) -> None:
+    def box(
+        self, x: float, y: float, width: float, height: float, radius: float, colour: str, opacity: float = 1
+    ) -> None:
         """Fill a rectangle with smooth corners."""
         path = smooth_rect(self.left(x, width), y, width, height, radius)
         self.canvas.drawPath(path, skia().Paint(AntiAlias=True, Color=argb(colour, opacity)))
@@ -134,7 +154,9 @@ class Page:
             self.canvas.restore()
         self.canvas.drawPath(path, sk.Paint(AntiAlias=True, Color=argb(self.theme.card)))
 
-    def chip(self, text: str, x: float, y: float, size: float, ink: str, ground: str, width: float | None = None) -> float:
+    def chip(
+        self, text: str, x: float, y: float, size: float, ink: str, ground: str, width: float | None = None
+    ) -> float:
         """Draw a pill with a text; `y` is its middle. Return its width."""
         style = Style(600, argb(ink), 0, "centre")
         needed = self.setter.paragraph([Run(text)], style, size, 10_000).MaxIntrinsicWidth
@@ -148,7 +170,9 @@ class Page:
         """Draw a filled circle whose centre is at `x`."""
         self.canvas.drawCircle(self.left(x), y, radius, skia().Paint(AntiAlias=True, Color=argb(colour)))
 
-    def stroke(self, points: list[tuple[float, float]], width: float, colour: str, opacity: float = 1, dash: bool = False) -> None:
+    def stroke(
+        self, points: list[tuple[float, float]], width: float, colour: str, opacity: float = 1, dash: bool = False
+    ) -> None:
         """Draw a line through canvas points (not mirrored: charts run the same way everywhere)."""
         sk = skia()
         paint = sk.Paint(AntiAlias=True, Style=sk.Paint.kStroke_Style, StrokeWidth=width, Color=argb(colour, opacity))

@@ -20,7 +20,16 @@ _SCHEDULES = [
     ("s_stone", "10", 1300, 8, 12.0, "#0F6B60", [(0, 0), (0.3, 0.3), (0.6, 0.8), (0.75, 1), (0.82, 1), (1, 0.3)]),
     ("s_luster", "018", 720, 4, 5.0, "#A8327A", [(0, 0), (0.5, 1), (0.6, 1), (1, 0)]),
 ]
-_FINISH = {"g1": "glossy", "g2": "glossy", "g3": "matte", "g4": "glossy", "g5": "satin", "g6": "matte", "g7": "satin", "g8": "glossy"}
+_FINISH = {
+    "g1": "glossy",
+    "g2": "glossy",
+    "g3": "matte",
+    "g4": "glossy",
+    "g5": "satin",
+    "g6": "matte",
+    "g7": "satin",
+    "g8": "glossy",
+}
 _RECIPE = [
     ("feldspar", 0.42, "#E0A458"), ("silica", 0.27, "#7FB7A6"), ("whiting", 0.18, "#B9A9DD"),
     ("kaolin", 0.11, "#D98C66"), ("iron", 0.02, "#8A2F1B"),
@@ -49,7 +58,7 @@ def firing(page: Page) -> None:
     top = page.title(page.say("kiln"), page.say("program"))
     column = page.width * 0.36 if page.wide else page.width - 2 * edge
     page.text(page.degrees(1063), edge - 3, top + 56, 92, 300, "#FFFFFF", column)
-    up = page.say("climbing") + "  +" + page.degrees(1063 - 945).rstrip("°") + "°"
+    up = f"{page.say('climbing')}  {page.rate(118)}"
     chip = page.chip(up, edge, top + 124, 14, "#2B1206", theme.accent)
     if page.wide:
         page.text(page.say("left", h=page.number(3), m=page.number(12)), edge, top + 160, 17, 500, theme.muted, column)
@@ -57,7 +66,9 @@ def firing(page: Page) -> None:
         _curve(page, edge + column + 24, top + 6, page.width - column - 2 * edge - 24, high)
         _segments(page, edge, top + high + 28, page.width - 2 * edge)
         return
-    page.text(page.say("left", h=page.number(3), m=page.number(12)), edge + chip + 12, top + 124, 15.5, 500, theme.muted)
+    page.text(
+        page.say("left", h=page.number(3), m=page.number(12)), edge + chip + 12, top + 124, 15.5, 500, theme.muted
+    )
     _curve(page, edge - 6, top + 154, page.width - 2 * edge + 12, 264)
     _segments(page, edge - 6, top + 432, page.width - 2 * edge + 12)
 
@@ -88,12 +99,12 @@ def _curve(page: Page, x: float, y: float, width: float, height: float) -> None:
     )
     page.canvas.drawPath(page.line_path([*measured, at(_NOW, 0), at(0, 0)], closed=True), area)
     page.stroke(measured, 4, "#FF8A4C")
-    spot = at(_NOW, 1063)
+    now = at(_NOW, 1063)
     halo = sk.Paint(AntiAlias=True, Color=argb("#FFB37A", 0.55))
     halo.setMaskFilter(sk.MaskFilter.MakeBlur(sk.kNormal_BlurStyle, 9))
-    page.canvas.drawCircle(*spot, 13, halo)
-    page.canvas.drawCircle(*spot, 7.5, sk.Paint(AntiAlias=True, Color=argb("#FFFFFF")))
-    page.canvas.drawCircle(*spot, 4.6, sk.Paint(AntiAlias=True, Color=argb("#FF6A1F")))
+    page.canvas.drawCircle(*now, 13, halo)
+    page.canvas.drawCircle(*now, 7.5, sk.Paint(AntiAlias=True, Color=argb("#FFFFFF")))
+    page.canvas.drawCircle(*now, 4.6, sk.Paint(AntiAlias=True, Color=argb("#FF6A1F")))
     page.dot(x + 24, y + 24, 5, theme.accent)
     used = page.text(page.say("measured"), x + 36, y + 24, 13.5, 600, width=width * 0.4)
     page.dot(x + 36 + used + 24, y + 24, 5, "#B9A396")
@@ -122,7 +133,7 @@ def _segments(page: Page, x: float, y: float, width: float) -> None:
             page.dot(cx + 28, middle, 5, "#2B1206")
         page.text(page.say(key), cx + 54, middle, 17, 600, width=cell * 0.40)
         page.text(page.degrees(degree), cx + cell * 0.50, middle, 16, 500, theme.muted, cell * 0.22, "end")
-        page.text(f"{page.number(hours, 1)} h", cx + cell * 0.74, middle, 16, 500, theme.muted, cell * 0.20, "end")
+        page.text(page.hours(hours), cx + cell * 0.74, middle, 16, 500, theme.muted, cell * 0.20, "end")
 
 
 def schedules(page: Page) -> None:
@@ -143,7 +154,9 @@ def schedules(page: Page) -> None:
     high = min(240.0 if page.wide else 118.0, (page.height - start - 104 - gap * (count - 1)) / count)
     cell = (width - gap * (columns - 1)) / columns
     for index, item in enumerate(_SCHEDULES):
-        _schedule(page, item, edge + index % columns * (cell + gap), start + index // columns * (high + gap), cell, high)
+        _schedule(
+            page, item, edge + index % columns * (cell + gap), start + index // columns * (high + gap), cell, high
+        )
 
 
 def _schedule(page: Page, item: tuple, x: float, y: float, width: float, height: float) -> None:  # type: ignore[type-arg]
@@ -152,17 +165,27 @@ def _schedule(page: Page, item: tuple, x: float, y: float, width: float, height:
     side = min(height - 28, width * 0.30)
     page.box(x + 14, y + (height - side) / 2, side, side, 18, colour, 0.12)
     left = page.left(x + 14, side)
-    inner = [(left + side * (0.16 + 0.68 * px), y + (height + side) / 2 - side * (0.22 + 0.54 * py)) for px, py in points]
+    inner = [
+        (left + side * (0.16 + 0.68 * px), y + (height + side) / 2 - side * (0.22 + 0.54 * py)) for px, py in points
+    ]
     page.stroke(inner, 3.6, colour)
     page.dot(page.left(inner[2][0]), inner[2][1], 4.4, colour)
     start = x + side + 30
     room = width - side - 48
     middle = y + height / 2
     page.text(page.say(key), start, middle - 22, 18.5, 700, width=room)
-    page.text(f"{page.degrees(degree)}  ·  {page.say('segments', n=page.number(segments))}", start, middle + 4, 14.5, 450, page.theme.muted, room)
+    page.text(
+        f"{page.degrees(degree)}  ·  {page.say('segments', n=page.number(segments))}",
+        start,
+        middle + 4,
+        14.5,
+        450,
+        page.theme.muted,
+        room,
+    )
     used = page.chip(f"△ {cone}", start, middle + 31, 12, colour, page.theme.soft)
     room -= used + 10
-    page.text(f"{page.number(hours, 1)} h", start + used + 10, middle + 31, 13.5, 500, page.theme.muted, room)
+    page.text(page.hours(hours), start + used + 10, middle + 31, 13.5, 500, page.theme.muted, room)
 
 
 def glazes(page: Page) -> None:
@@ -182,7 +205,9 @@ def glazes(page: Page) -> None:
         tile(page, page.left(x + 8, cell - 16), y + 8, cell - 16, high - 68, key, 16)
         page.text(page.say(key), x + 16, y + high - 41, 16.5, 680, width=cell - 32)
         count = page.say("tiles", n=page.number(6 + index * 5 % 11))
-        page.text(f"{page.say(_FINISH[key])}  ·  {count}", x + 16, y + high - 19, 12.5, 450, page.theme.muted, cell - 32)
+        page.text(
+            f"{page.say(_FINISH[key])}  ·  {count}", x + 16, y + high - 19, 12.5, 450, page.theme.muted, cell - 32
+        )
     page.tab_bar(2)
 
 
@@ -214,7 +239,9 @@ def recipe(page: Page) -> None:
         page.dot(edge + 26, middle, 8, colour)
         page.text(page.say(key), edge + 46, middle, 17, 560, width=width * 0.42)
         page.text(page.percent(share), edge + width * 0.55, middle, 16, 450, page.theme.muted, width * 0.16, "end")
-        page.text(f"{page.number(2500 * share)} g", edge + width * 0.72, middle, 17, 650, width=width * 0.24, align="end")
+        page.text(
+            f"{page.number(2500 * share)} g", edge + width * 0.72, middle, 17, 650, width=width * 0.24, align="end"
+        )
         if index:
             page.box(edge + 46, middle - row / 2, width - 62, 0.8, 0.4, page.theme.line)
     button = y + row * len(_RECIPE) + 30
@@ -228,7 +255,7 @@ def shelf(page: Page) -> None:
     page.status_bar()
     edge = 34 if page.wide else 20
     top = page.title(page.say("shelf"), page.say("pieces", n=page.number(48)))
-    x = edge
+    x = float(edge)
     chips = [(page.say(state), colour) for state, colour in _STATE.items()]
     size = 14.0
     for text, colour in chips:

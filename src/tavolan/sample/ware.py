@@ -98,9 +98,15 @@ def pot(page: Page, kind: str, x: float, ground: float, height: float, glaze: st
     rim_width, rim_height = curve[-1][0] * height, curve[-1][0] * height * 0.16
     rim_y = ground - curve[-1][1] * height
     if kind == "mug":
-        handle = sk.Paint(AntiAlias=True, Style=sk.Paint.kStroke_Style, StrokeWidth=height * 0.085, Color=argb(tones[2]))
+        handle = sk.Paint(
+            AntiAlias=True, Style=sk.Paint.kStroke_Style, StrokeWidth=height * 0.085, Color=argb(tones[2])
+        )
         canvas.drawArc(
-            sk.Rect.MakeXYWH(x + height * 0.18, ground - height * 0.60, height * 0.36, height * 0.40), -95, 205, False, handle
+            sk.Rect.MakeXYWH(x + height * 0.18, ground - height * 0.60, height * 0.36, height * 0.40),
+            -95,
+            205,
+            False,
+            handle,
         )
     outline = page.line_path([*side, *other], closed=True)
     canvas.save()
@@ -109,9 +115,7 @@ def pot(page: Page, kind: str, x: float, ground: float, height: float, glaze: st
     canvas.restore()
     inside = sk.Rect.MakeLTRB(x - rim_width, rim_y - rim_height, x + rim_width, rim_y + rim_height)
     canvas.drawOval(inside, sk.Paint(AntiAlias=True, Color=argb(tones[1])))
-    canvas.drawOval(
-        inside.makeInset(height * 0.022, height * 0.012), sk.Paint(AntiAlias=True, Color=argb(tones[2]))
-    )
+    canvas.drawOval(inside.makeInset(height * 0.022, height * 0.012), sk.Paint(AntiAlias=True, Color=argb(tones[2])))
 
 
 def _body(canvas: Any, x: float, half: float, ground: float, height: float, tones: tuple[str, ...], state: str) -> None:
@@ -120,13 +124,17 @@ def _body(canvas: Any, x: float, half: float, ground: float, height: float, tone
     down = sk.Paint(AntiAlias=True, Dither=True)
     down.setShader(
         sk.GradientShader.MakeLinear(
-            [(x, ground - height), (x, ground)], [argb(tones[1]), argb(tones[0]), argb(tones[0]), argb(tones[2])], [0, 0.3, 0.72, 1]
+            [(x, ground - height), (x, ground)],
+            [argb(tones[1]), argb(tones[0]), argb(tones[0]), argb(tones[2])],
+            [0, 0.3, 0.72, 1],
         )
     )
     canvas.drawRect(box, down)
     if state in ("glazed", "sold"):
         # Bare clay at the foot, where no glaze may be.
-        canvas.drawRect(sk.Rect.MakeLTRB(box.left(), ground - height * 0.045, box.right(), ground), sk.Paint(Color=argb("#C9A27E")))
+        canvas.drawRect(
+            sk.Rect.MakeLTRB(box.left(), ground - height * 0.045, box.right(), ground), sk.Paint(Color=argb("#C9A27E"))
+        )
     round_ = sk.Paint(AntiAlias=True, Dither=True)
     round_.setShader(
         sk.GradientShader.MakeLinear(

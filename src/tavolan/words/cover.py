@@ -37,7 +37,7 @@ class LocaleWords:
 
     def __init__(self, project: Project, store: Store, locale: str) -> None:
         self.locale = locale
-        self.plurals = locale.split("-")[0] in store.rulebook.search.plurals
+        self.plurals = locale.split("-", maxsplit=1)[0] in store.rulebook.search.plurals
         self.where: dict[str, str] = {}
         self.texts: list[tuple[str, str]] = []
         for key in store.rulebook.searched_fields():
@@ -75,7 +75,7 @@ class LocaleWords:
         return {tile: self.where.get(tile) or next(f for f, text in self.texts if text == tile) for tile in tiles}
 
 
-def storefronts_of(project: Project, store: Store) -> list[str]:
+def storefronts_of(store: Store) -> list[str]:
     """Return the storefronts to look at: the chosen ones, else all whose first locale the project has."""
     if store.table.storefronts is not None:
         return list(store.table.storefronts)
@@ -98,7 +98,7 @@ def cover(project: Project, stores: list[str], storefronts: list[str] | None = N
     for store_id in stores:
         store = project.stores[store_id]
         known: dict[str, LocaleWords] = {}
-        for storefront in storefronts_of(project, store):
+        for storefront in storefronts_of(store):
             if storefronts and storefront not in storefronts:
                 continue
             reads = store.reads(storefront)

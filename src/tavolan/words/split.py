@@ -43,7 +43,7 @@ def key(word: str, plurals: bool) -> str:
 
 def words(text: str) -> list[str]:
     """Return the folded words of a text, in order. A run of a script without spaces stays one word."""
-    return _WORD.findall(fold(text))
+    return list(_WORD.findall(fold(text)))
 
 
 def has_no_spaces(text: str) -> bool:

@@ -1,0 +1,43 @@
+# Two targets are all that a newcomer needs: `make demo` and `make test`.
+PYTHON ?= python3
+VENV ?= .venv
+BIN := $(VENV)/bin
+PIP := $(BIN)/python -m pip --disable-pip-version-check --quiet
+
+.PHONY: help demo test lint types bench screenshots clean
+
+help:
+	@echo "make demo    install Tavolan into $(VENV) and walk through the sample project"
+	@echo "make test    install the test tools too and run all tests"
+	@echo "make lint    check format, style and types"
+	@echo "make bench   measure speed, as ratios within one run"
+	@echo "make clean   remove $(VENV), kilnary and build results"
+
+$(BIN)/python:
+	$(PYTHON) -m venv $(VENV)
+
+$(VENV)/installed: pyproject.toml | $(BIN)/python
+	$(PIP) install --editable .
+	sh scripts/system-libraries $(BIN)/python
+	@touch $@
+
+$(VENV)/installed-dev: pyproject.toml | $(VENV)/installed
+	$(PIP) install --editable '.[dev]'
+	@touch $@
+
+demo: $(VENV)/installed
+	@$(BIN)/tavolan demo kilnary
+
+test: $(VENV)/installed-dev
+	$(BIN)/python -m pytest
+
+lint: $(VENV)/installed-dev
+	$(BIN)/ruff format --check .
+	$(BIN)/ruff check .
+	$(BIN)/mypy
+
+bench: $(VENV)/installed-dev
+	@$(BIN)/python bench/bench.py
+
+clean:
+	rm -rf $(VENV) kilnary build dist .pytest_cache .mypy_cache .ruff_cache .hypothesis

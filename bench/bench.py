@@ -1,0 +1,101 @@
+"""Measure speed as ratios within one run: start-up, checking, and rendering against encoding alone."""
+
+from __future__ import annotations
+
+import os
+import resource
+import shutil
+import statistics
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+PROGRAM = str(Path(sys.executable).parent / "tavolan")
+LOCALES = ("en-US", "ja", "ar-SA", "de-DE")
+REFERENCE = """
+import sys, time, pyvips
+pyvips.cache_set_max(0)
+images = [pyvips.Image.new_from_file(path).copy_memory() for path in sys.argv[1:]]
+begin = time.perf_counter()
+size = sum(len(image.pngsave_buffer(compression=6, filter="none")) for image in images)
+print(time.perf_counter() - begin, size)
+"""
+
+
+def run(*command: str, **env: str) -> tuple[float, float]:
+    """Return wall and CPU seconds of one command."""
+    before = resource.getrusage(resource.RUSAGE_CHILDREN)
+    begin = time.perf_counter()
+    done = subprocess.run(command, env={**os.environ, **env}, stdout=subprocess.DEVNULL, check=False)
+    wall = time.perf_counter() - begin
+    after = resource.getrusage(resource.RUSAGE_CHILDREN)
+    if done.returncode not in (0, 1):
+        sys.exit(f"{' '.join(command)} ended with {done.returncode}")
+    return wall, after.ru_utime + after.ru_stime - before.ru_utime - before.ru_stime
+
+
+def median(*command: str, times: int = 7) -> float:
+    run(*command)
+    return statistics.median(run(*command)[0] for _ in range(times))
+
+
+def bench_startup(project: Path) -> None:
+    bare = median(sys.executable, "-c", "pass")
+    print(f"an empty Python            {bare:6.3f} s")
+    for title, command in (
+        ("tavolan --help", [PROGRAM, "--help"]),
+        ("tavolan check, 14 locales", [PROGRAM, "check", "--project", str(project)]),
+        ("tavolan terms cover", [PROGRAM, "terms", "cover", "--project", str(project)]),
+    ):
+        took = median(*command)
+        print(f"{title:26} {took:6.3f} s   {took / bare:5.1f} x an empty Python")
+
+
+def encode_only(files: list[str], processes: int) -> tuple[float, int]:
+    """Return seconds and bytes of encoding the same pixels alone, spread over processes."""
+    parts = [files[i::processes] for i in range(processes)]
+    running = [
+        subprocess.Popen([sys.executable, "-c", REFERENCE, *part], stdout=subprocess.PIPE, text=True) for part in parts
+    ]
+    outs = [process.communicate()[0].split() for process in running]
+    return max(float(out[0]) for out in outs), sum(int(out[1]) for out in outs)
+
+
+def bench_rendering(project: Path) -> None:
+    chosen = [part for tag in LOCALES for part in ("--locale", tag)]
+    command = [PROGRAM, "shots", "render", "--project", str(project), "--device", "phone-6.9", *chosen]
+    for workers in (1, 2):
+        rows = []
+        for _ in range(3):
+            shutil.rmtree(project / "out", ignore_errors=True)
+            wall, cpu = run(*command, TAVOLAN_WORKERS=str(workers), VIPS_CONCURRENCY="1")
+            files = sorted(str(path) for path in (project / "out" / "shots").rglob("*.png"))
+            reference, reference_bytes = encode_only(files, workers)
+            size = sum(Path(file).stat().st_size for file in files)
+            rows.append((wall / reference, wall, cpu, reference, size / reference_bytes, len(files)))
+        ratio, wall, cpu, reference, bytes_ratio, count = sorted(rows)[1]
+        print(
+            f"{workers} worker{'s' if workers > 1 else ' '}: {wall / count:.3f} s a picture, start-up included "
+            f"({cpu / count:.3f} CPU s); only encoding {reference / count:.3f} s; ratio {ratio:.2f}; "
+            f"file size ratio {bytes_ratio:.2f}"
+        )
+
+
+def main() -> None:
+    from tavolan.sample.write import write_screens, write_texts
+
+    with tempfile.TemporaryDirectory() as folder:
+        project = Path(folder) / "kilnary"
+        write_texts(project)
+        every = sorted(path.stem for path in (project / "copy").glob("*.toml"))
+        write_screens(project, every)
+        print("-- start-up and checking, whole processes, medians of 7")
+        bench_startup(project)
+        print("-- rendering 20 pictures of 1290x2796; reference: PNG-encoding the same pixels (level 6, no filter)")
+        bench_rendering(project)
+
+
+if __name__ == "__main__":
+    main()

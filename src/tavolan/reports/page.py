@@ -1,0 +1,141 @@
+"""The preview page: one self-contained HTML file of all locales with text, gauges, findings and pictures."""
+
+from __future__ import annotations
+
+import base64
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from tavolan.checking import Finding, count_levels
+from tavolan.checking.measure import measure
+from tavolan.pictures.thumbs import webp_thumbs
+from tavolan.project import Project, Store
+from tavolan.project.locales import is_right_to_left, locale_name
+from tavolan.rulebooks.model import FieldRule
+
+_THUMB_WIDTH = 300
+_HEAD_FIELDS = ("title", "subtitle", "short")
+
+
+@dataclass(frozen=True)
+class FieldView:
+    """One field as the page shows it; `share` is the part of the limit that is used, in percent."""
+
+    key: str
+    kind: str
+    text: str
+    entries: list[str]
+    length: int
+    limit: int | None
+    state: str
+    required: bool
+
+    @property
+    def share(self) -> float:
+        """Used part of the limit, 0 to 100."""
+        return min(100.0, 100 * self.length / self.limit) if self.limit else 0.0
+
+
+@dataclass(frozen=True)
+class SetView:
+    """The pictures of one size class."""
+
+    size_class: str
+    pictures: list[str]
+    landscape: bool = False
+
+
+@dataclass(frozen=True)
+class ListingView:
+    """One locale of one store."""
+
+    store: str
+    code: str | None
+    head: dict[str, str]
+    fields: list[FieldView]
+    sets: list[SetView]
+    findings: list[Finding]
+
+
+@dataclass(frozen=True)
+class LocaleView:
+    """All stores of one locale."""
+
+    tag: str
+    name: str
+    direction: str
+    listings: list[ListingView] = field(default_factory=list)
+    counts: dict[str, int] = field(default_factory=dict)
+
+
+def build_page(project: Project, findings: list[Finding]) -> str:
+    """Return the page as HTML. Pictures are taken from `out/shots`; those not rendered yet are left out."""
+    from jinja2 import Environment, FileSystemLoader, StrictUndefined
+
+    environment = Environment(
+        loader=FileSystemLoader(Path(__file__).parent / "templates"),
+        autoescape=True,
+        undefined=StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+    )
+    template = environment.get_template("preview.html.j2")
+    return template.render(
+        app=project.app,
+        palette=project.palette,
+        stores=list(project.stores),
+        locales=_locales(project, findings),
+        general=[f for f in findings if not f.locale],
+        counts=count_levels(findings),
+        source=project.source_locale,
+    )
+
+
+def _locales(project: Project, findings: list[Finding]) -> list[LocaleView]:
+    thumbs = _thumbs(project)
+    views = []
+    for tag in project.app.locales:
+        own = [f for f in findings if f.locale == tag]
+        listings = [
+            _listing(project, store, tag, [f for f in own if f.store in ("", store.id)], thumbs)
+            for store in project.stores.values()
+            if tag in store.locales
+        ]
+        direction = "rtl" if is_right_to_left(tag) else "ltr"
+        views.append(LocaleView(tag, locale_name(tag), direction, listings, count_levels(own)))
+    return views
+
+
+def _thumbs(project: Project) -> dict[Path, str]:
+    paths = sorted((project.root / "out" / "shots").glob("*/*/*/*.png"))
+    found = webp_thumbs(paths, _THUMB_WIDTH)
+    return {path: "data:image/webp;base64," + base64.b64encode(data).decode() for path, data in found.items()}
+
+
+def _listing(project: Project, store: Store, tag: str, findings: list[Finding], thumbs: dict[Path, str]) -> ListingView:
+    rules = {key: rule for key, rule in store.rulebook.fields.items() if rule.scope == "locale"}
+    fields = [_field(project, store, tag, key, rule, findings) for key, rule in rules.items()]
+    head = dict.fromkeys(_HEAD_FIELDS, "") | {v.key: v.text for v in fields if v.key in _HEAD_FIELDS}
+    sets = []
+    for name, size_class in project.classes_of(store).items():
+        folder = project.root / "out" / "shots" / store.id / name / tag
+        pictures = []
+        for number, shot in enumerate(project.shots.shot, 1):
+            path = folder / f"{number:02d}-{shot.name}.png"
+            if path in thumbs:
+                pictures.append(thumbs[path])
+        sets.append(SetView(name, pictures, size_class.size[0] > size_class.size[1]))
+    return ListingView(store.id, store.rulebook.store_code(tag), head, fields, sets, findings)
+
+
+def _field(project: Project, store: Store, tag: str, key: str, rule: FieldRule, findings: list[Finding]) -> FieldView:
+    value = project.value(store.id, tag, key)
+    text = value.text(rule)
+    length = measure(text, store.rulebook.unit_of(rule))
+    levels = {f.level for f in findings if f.field == key}
+    state = next(
+        (level for level in ("error", "warning", "note") if level in levels), "fine" if value.written else "empty"
+    )
+    entries: Any = value.value if isinstance(value.value, list) else []
+    return FieldView(key, rule.kind, text.strip(), entries, length, rule.max, state, rule.required != "never")
