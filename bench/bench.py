@@ -66,21 +66,29 @@ def encode_only(files: list[str], processes: int) -> tuple[float, int]:
 def bench_rendering(project: Path) -> None:
     chosen = [part for tag in LOCALES for part in ("--locale", tag)]
     command = [PROGRAM, "shots", "render", "--project", str(project), "--device", "phone-6.9", *chosen]
-    for workers in (1, 2):
-        rows = []
-        for _ in range(3):
+    measured: dict[str, list[float]] = {}
+    for _ in range(5):
+        for workers in (1, 2):
             shutil.rmtree(project / "out", ignore_errors=True)
             wall, cpu = run(*command, TAVOLAN_WORKERS=str(workers), VIPS_CONCURRENCY="1")
-            files = sorted(str(path) for path in (project / "out" / "shots").rglob("*.png"))
-            reference, reference_bytes = encode_only(files, workers)
-            size = sum(Path(file).stat().st_size for file in files)
-            rows.append((wall / reference, wall, cpu, reference, size / reference_bytes, len(files)))
-        ratio, wall, cpu, reference, bytes_ratio, count = sorted(rows)[1]
+            measured.setdefault(f"ours {workers}", []).append(wall)
+            measured.setdefault(f"cpu {workers}", []).append(cpu)
+        files = sorted(str(path) for path in (project / "out" / "shots").rglob("*.png"))
+        for processes in (1, 2):
+            seconds, reference_bytes = encode_only(files, processes)
+            measured.setdefault(f"reference {processes}", []).append(seconds)
+    size = sum(Path(file).stat().st_size for file in files)
+    for workers, processes in ((2, 1), (1, 1), (2, 2)):
+        pairs = zip(measured[f"ours {workers}"], measured[f"reference {processes}"], strict=True)
+        ratio = statistics.median(ours / reference for ours, reference in pairs)
+        ours = statistics.median(measured[f"ours {workers}"]) / len(files)
+        cpu = statistics.median(measured[f"cpu {workers}"]) / len(files)
+        reference = statistics.median(measured[f"reference {processes}"]) / len(files)
         print(
-            f"{workers} worker{'s' if workers > 1 else ' '}: {wall / count:.3f} s a picture, start-up included "
-            f"({cpu / count:.3f} CPU s); only encoding {reference / count:.3f} s; ratio {ratio:.2f}; "
-            f"file size ratio {bytes_ratio:.2f}"
+            f"{workers} threads: {ours:.3f} s a picture, start-up included ({cpu:.3f} CPU s); "
+            f"only encoding, {processes} process{'es' if processes > 1 else '  '}: {reference:.3f} s; ratio {ratio:.2f}"
         )
+    print(f"file sizes: {size / reference_bytes:.2f} x the reference's")
 
 
 def main() -> None:

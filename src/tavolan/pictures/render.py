@@ -16,6 +16,7 @@ from tavolan.errors import Problem, ProjectError
 from tavolan.files import write_bytes
 from tavolan.markup import MarkupError, Run, parse
 from tavolan.pictures import encode, paint
+from tavolan.pictures.backdrop import paint_backdrop
 from tavolan.pictures.colour import argb
 from tavolan.pictures.fonts import Fonts, MissingCharactersError, describe
 from tavolan.pictures.look import Look, load_look
@@ -243,7 +244,7 @@ class Painter:
         scene = (job.scene, job.look.name, job.palette.model_dump_json())
         mirrored = is_right_to_left(job.locale)
         with self._lock:
-            backdrop = self._backdrops.get(scene, lambda: paint.paint_backdrop(job.scene, job.look, job.palette))
+            backdrop = self._backdrops.get(scene, lambda: paint_backdrop(job.scene, job.look, job.palette))
             return self._bases.get((*scene, mirrored), lambda: paint.paint_base(backdrop, job.scene, mirrored))
 
     def _buffer(self, shape: tuple[int, ...]) -> paint.Pixels:
