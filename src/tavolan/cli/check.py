@@ -41,8 +41,8 @@ def check(
 
 def _explain(rule: str) -> None:
     from tavolan.checking.registry import all_checks
+    from tavolan.edge import nearest
     from tavolan.errors import UsageError
-    from tavolan.project.edge import nearest
 
     known = all_checks()
     if rule not in known:

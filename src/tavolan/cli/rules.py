@@ -55,8 +55,8 @@ def show(
     json: JsonOption = False,
 ) -> None:
     """Print one rulebook as tables."""
+    from tavolan.edge import nearest
     from tavolan.errors import UsageError
-    from tavolan.project.edge import nearest
 
     books, _ = _books(project)
     if rulebook not in books:

@@ -49,8 +49,7 @@ def paint_backdrop(scene: Scene, look: Look, palette: Palette) -> Pixels:
     threshold = np.tile(_bayer(3), (-(-height // 8), -(-width // 8)))[:height, :width]
     half = np.full((height, width, 4), 255, np.uint8)
     for index, channel in enumerate(channels):
-        channel += threshold
-        half[..., 2 - index] = channel
+        half[..., 2 - index] = channel + threshold
     # Doubled as whole 32-bit pixels: byte by byte would take ten times as long.
     doubled = half.view(np.uint32)[..., 0].repeat(2, axis=1).repeat(2, axis=0)[: scene.height, : scene.width]
     return np.ascontiguousarray(doubled).view(np.uint8).reshape(scene.height, scene.width, 4)
@@ -101,4 +100,4 @@ def _blend(channels: list[Floats], opacity: Floats, colour: Floats) -> None:
     for channel, value in zip(channels, colour, strict=True):
         change = value - channel
         change *= opacity
-        channel += change
+        np.add(channel, change, out=channel)

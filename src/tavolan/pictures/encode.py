@@ -64,8 +64,9 @@ def _unreadable(shown: str, error: Exception) -> Exception:
 def png(pixels: Pixels) -> bytes:
     """Return BGRA pixels as a PNG file: RGB, 8 bit, no alpha, marked as sRGB; the same bytes every time.
 
-    Every row takes the filter Up (each byte less the one above, PNG specification 9.2; backdrops are doubled row by row),
-    then libdeflate packs them: two thirds of the time of libvips at level 6 without a filter, for files 3 % larger (`make bench`).
+    Every row takes the filter Up (each byte less the one above, PNG specification 9.2; backdrops are doubled row by
+    row), then libdeflate packs them: two thirds of the time of libvips at level 6 without a filter, for files 3 %
+    larger (`make bench`).
     """
     height, width = pixels.shape[:2]
     rows = _scratch(height, width)

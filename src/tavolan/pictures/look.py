@@ -9,9 +9,9 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
+from tavolan.edge import nearest, problems_of
 from tavolan.errors import ProjectError, UsageError
 from tavolan.files import read_toml
-from tavolan.project.edge import nearest, problems_of
 from tavolan.rulebooks.load import merge
 
 BUILT_IN = Path(__file__).parent / "looks"

@@ -5,10 +5,10 @@ from __future__ import annotations
 from pathlib import Path
 from typing import Any
 
+from tavolan.edge import nearest
 from tavolan.errors import Problem, ProjectError
 from tavolan.files import read_toml
-from tavolan.project.edge import nearest
-from tavolan.project.lines import KeyPath
+from tavolan.lines import KeyPath
 from tavolan.project.locales import tag_fault
 from tavolan.project.model import Copy, Source
 from tavolan.rulebooks.model import FieldRule, Rulebook

@@ -7,10 +7,10 @@ from typing import TypeVar
 
 from pydantic import BaseModel, ValidationError
 
+from tavolan.edge import nearest, problems_of
 from tavolan.errors import Problem, ProjectError, one_problem
 from tavolan.files import read_toml
 from tavolan.project.copyfile import CopyReader
-from tavolan.project.edge import nearest, problems_of
 from tavolan.project.model import Copy, Project, Source, Store, Term
 from tavolan.project.schema import Config, Shots, StoreTable
 from tavolan.project.screens import ScreenIndex

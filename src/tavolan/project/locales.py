@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from functools import cache
 
 _RIGHT_TO_LEFT_SCRIPTS = {"Arab", "Hebr", "Thaa", "Syrc", "Nkoo", "Adlm", "Rohg"}
@@ -16,9 +17,22 @@ _SCRIPT_OF = {
 }  # fmt: skip
 
 
+# Language, script and region, each in its standard case.
+_WELL_FORMED = re.compile(r"[a-z]{2,3}(-[A-Z][a-z]{3})?(-[A-Z]{2})?")
+
+
+def _has_cldr_data(tag: str) -> bool:
+    """Whether CLDR describes the locale; asked first because it costs less than loading the tag registry."""
+    from babel import localedata
+
+    return bool(localedata.exists(tag.replace("-", "_")))
+
+
 @cache
 def tag_fault(tag: str) -> str | None:
     """Return what's wrong with a BCP 47 tag, with the remedy after ` | `, or None when it's well made."""
+    if _WELL_FORMED.fullmatch(tag) and _has_cldr_data(tag):
+        return None
     import langcodes
 
     try:

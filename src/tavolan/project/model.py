@@ -7,9 +7,9 @@ from functools import cached_property
 from pathlib import Path
 from typing import Any
 
+from tavolan.edge import nearest
 from tavolan.errors import UsageError
-from tavolan.project.edge import nearest
-from tavolan.project.lines import KeyPath, line_of
+from tavolan.lines import KeyPath, line_of
 from tavolan.project.schema import App, Guard, Palette, Shot, Shots, StoreTable
 from tavolan.rulebooks.model import FieldRule, Rulebook, SizeClass
 

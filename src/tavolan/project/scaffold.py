@@ -6,9 +6,9 @@ import json
 from dataclasses import dataclass
 from pathlib import Path
 
+from tavolan.edge import nearest
 from tavolan.errors import UsageError
 from tavolan.files import write_text
-from tavolan.project.edge import nearest
 from tavolan.project.locales import locale_name, nearest_code, tag_fault
 from tavolan.rulebooks.load import SHIPPED, shipped_rulebook
 from tavolan.rulebooks.model import FieldRule, Rulebook

@@ -8,9 +8,9 @@ import math
 import re
 from pathlib import Path
 
+from tavolan.edge import nearest
 from tavolan.errors import Problem, ProjectError
 from tavolan.files import read_text
-from tavolan.project.edge import nearest
 from tavolan.project.locales import tag_fault
 from tavolan.project.model import Term
 

@@ -18,6 +18,10 @@ def _sizes(sizes: tuple[tuple[int, int], ...]) -> str:
     return ", ".join(f"{width}×{height}" for width, height in sizes)
 
 
+def _formats(formats: tuple[str, ...]) -> str:
+    return " or ".join(name.upper() for name in formats)
+
+
 def _limit(book: Rulebook, rule: FieldRule) -> str:
     parts = []
     if rule.max is not None or rule.min:
@@ -90,7 +94,7 @@ def _print_pictures(console: Console, book: Rulebook) -> None:
         )  # fmt: skip
     console.print(table)
     rule = book.pictures
-    facts = [" or ".join(rule.formats).upper(), "alpha allowed" if rule.alpha else "no alpha"]
+    facts = [_formats(rule.formats), "alpha allowed" if rule.alpha else "no alpha"]
     if rule.min_side and rule.max_side:
         facts.append(f"each side {rule.min_side} to {rule.max_side} px")
     if rule.max_ratio:
@@ -104,7 +108,7 @@ def _print_pictures(console: Console, book: Rulebook) -> None:
     for name, graphic in book.graphics.items():
         alpha = {True: "allowed", False: "no", None: ""}[graphic.alpha]
         most_mb = f"{graphic.max_megabytes:g} MB" if graphic.max_megabytes else ""
-        formats = " or ".join(graphic.formats).upper()
+        formats = _formats(graphic.formats)
         table.add_row(name, _sizes(graphic.sizes), formats, alpha, most_mb, _need(graphic.required), graphic.what)
     console.print(table)
     if book.video:

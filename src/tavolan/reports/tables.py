@@ -33,12 +33,13 @@ def counted(number: int, noun: str) -> str:
 def print_findings(console: Console, project: Project, findings: list[Finding]) -> None:
     """Print findings grouped by locale, the same finding of several stores in one row."""
     by_locale = sorted(findings, key=lambda f: (f.locale != "", _order(project, f.locale), f.sort_key()))
+    width = min(24, max((len(f.field) for f in findings), default=0))
     for locale, group in groupby(by_locale, key=lambda f: f.locale):
         heading = f"{locale_name(locale)} · {locale}" if locale else "The whole project"
         console.print(Text(f"\n{heading}", style="bold"))
         table = Table(box=None, pad_edge=False, show_header=False, padding=(0, 2, 0, 0))
         table.add_column(width=7, no_wrap=True)
-        table.add_column(min_width=12, max_width=22, overflow="fold")
+        table.add_column(width=width, overflow="fold")
         table.add_column(ratio=1)
         table.add_column(no_wrap=True, overflow="fold", style="dim")
         for stores, finding in _merged(list(group)):

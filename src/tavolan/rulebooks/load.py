@@ -8,9 +8,9 @@ from typing import Any
 
 from pydantic import ValidationError
 
+from tavolan.edge import problems_of
 from tavolan.errors import Problem, ProjectError
 from tavolan.files import read_toml
-from tavolan.project.edge import problems_of
 from tavolan.rulebooks.model import Rulebook
 
 DATA = Path(__file__).parent / "data"

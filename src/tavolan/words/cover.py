@@ -3,7 +3,8 @@
 Rule: a storefront answers a phrase when all its words stand in the searched fields (title, subtitle, keywords,
 publisher as the rulebook says) of ONE locale that it reads. Words of two locales never combine. English plurals
 answer for their singular and back. In scripts without spaces a phrase is answered when it stands in a field as it
-is, or when listed keywords and words of the same locale make it up without a gap.
+is, or when listed keywords and words of the same locale make it up without a gap; where Han, Hiragana and Katakana
+meet, a word is taken to end.
 """
 
 from __future__ import annotations
@@ -53,6 +54,8 @@ class LocaleWords:
         self.texts.append((field, split.fold(text)))
         for word in split.words(text):
             self.where.setdefault(split.key(word, self.plurals), field)
+            for run in split.script_runs(word):
+                self.where.setdefault(run, field)
 
     def answer(self, phrase: str) -> tuple[dict[str, str], tuple[str, ...]]:
         """Return (word → field) of the phrase's words that are there, and the words that are missing."""

@@ -11,6 +11,7 @@ _WORD = regex.compile(r"[\p{L}\p{M}\p{N}]+(?:['’][\p{L}\p{M}]+)*")
 _NO_SPACES = regex.compile(
     r"[\p{Han}\p{Hiragana}\p{Katakana}ー\p{Thai}\p{Khmer}\p{Lao}\p{Myanmar}]", flags=regex.VERSION1
 )
+_RUN = regex.compile(r"\p{Han}+|\p{Hiragana}+|[\p{Katakana}ー]+")
 _IRREGULAR = {"men": "man", "women": "woman", "children": "child", "people": "person", "feet": "foot", "teeth": "tooth",
               "mice": "mouse", "geese": "goose", "knives": "knife", "shelves": "shelf", "leaves": "leaf",
               "lives": "life", "halves": "half", "wolves": "wolf"}  # fmt: skip
@@ -31,7 +32,7 @@ def singular(word: str) -> str:
         return word
     if word.endswith("ies"):
         return word[:-3] + "y"
-    if word.endswith(("ches", "shes", "xes", "sses", "zes")):
+    if word.endswith(("ches", "shes", "xes", "sses", "zzes")):
         return word[:-2]
     return word[:-1]
 
@@ -49,6 +50,11 @@ def words(text: str) -> list[str]:
 def has_no_spaces(text: str) -> bool:
     """Whether a text is in a script that doesn't put spaces between words (Chinese, Japanese, Thai, …)."""
     return _NO_SPACES.search(text) is not None
+
+
+def script_runs(text: str) -> list[str]:
+    """Return the runs of Han, Hiragana and Katakana in a folded text: where the script changes, a word mostly ends."""
+    return list(_RUN.findall(text))
 
 
 def tile(phrase: str, pieces: set[str]) -> list[str] | None:

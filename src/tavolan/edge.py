@@ -10,7 +10,7 @@ from typing import Any, Union, get_args, get_origin
 from pydantic import BaseModel, ValidationError
 
 from tavolan.errors import Problem
-from tavolan.project.lines import KeyPath, line_of
+from tavolan.lines import KeyPath, line_of
 
 _TYPES = {
     "string_type": "must be text in quotes",
@@ -32,9 +32,11 @@ _TYPES = {
 def nearest(word: str, known: Iterable[str]) -> str:
     """Return a remedy that names the known word nearest to a mistyped one, or lists them all."""
     names = sorted(known)
-    close = difflib.get_close_matches(word.lower(), [name.lower() for name in names], n=1, cutoff=0.6)
+    low = word.lower()
+    begins = [name for name in names if len(name) > 2 and low.startswith(name.lower())]
+    close = begins or difflib.get_close_matches(low, [name.lower() for name in names], n=1, cutoff=0.6)
     if close:
-        meant = next(name for name in names if name.lower() == close[0])
+        meant = next(name for name in names if name.lower() == close[-1].lower())
         return f'Did you mean "{meant}"?'
     return f"Known here: {', '.join(names)}." if names else ""
 

@@ -1,0 +1,140 @@
+"""Shared fixtures: small projects on disk, and the built program."""
+
+from __future__ import annotations
+
+import json
+import os
+import subprocess
+import sys
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+import pytest
+
+PROGRAM = Path(sys.executable).parent / "tavolan"
+
+CONFIG = """\
+[app]
+name = "Potto"
+publisher = "Potto Works"
+source = "en-US"
+locales = ["en-US", "de-DE", "ar-SA"]
+
+[store.ios]
+classes = ["phone-6.9", "tablet-13"]
+storefronts = ["US", "DE"]
+
+[store.ios.once]
+copyright = "2026 Potto Works"
+category = "Lifestyle"
+review_contact = { first_name = "A", last_name = "B", phone = "+1 555 0100", email = "a@potto.example" }
+age_answers = { violence = "none" }
+"""
+COPY = """\
+title = "Potto: {tag}"
+subtitle = "Clay and kiln notes"
+keywords = ["pottery", "glaze"]
+description = "Notes for people who make pots."
+notes = "Better notes."
+support_url = "https://potto.example/help"
+privacy_url = "https://potto.example/privacy"
+
+[captions]
+home = "All your *pots*"
+kiln = "Every firing"
+"""
+SHOTS = """\
+look = "rise"
+
+[[shot]]
+name = "home"
+screen = "home"
+
+[[shot]]
+name = "kiln"
+screen = "kiln"
+[shot.palette]
+top = "#102030"
+"""
+TERMS = "phrase,relevance,volume\npottery kiln,90,10\nglaze recipe,80,5\n"
+
+
+def write_screen(path: Path, width: int = 260, height: int = 560, shade: int = 200) -> None:
+    """Write a small raw screen with a gradient, so that flips and crops show."""
+    from tavolan.pictures.encode import png
+
+    pixels = np.full((height, width, 4), 255, np.uint8)
+    pixels[..., 0] = np.linspace(0, 255, width, dtype=np.uint8)[None, :]
+    pixels[..., 1] = np.linspace(0, 255, height, dtype=np.uint8)[:, None]
+    pixels[..., 2] = shade
+    path.parent.mkdir(parents=True, exist_ok=True)
+    path.write_bytes(png(pixels))
+
+
+def write_project(root: Path) -> Path:
+    """Write a small, faultless project with screens for a phone and a tablet."""
+    (root / "copy").mkdir(parents=True)
+    (root / "terms").mkdir()
+    (root / "tavolan.toml").write_text(CONFIG, "utf-8")
+    (root / "shots.toml").write_text(SHOTS, "utf-8")
+    (root / "terms" / "en-US.csv").write_text(TERMS, "utf-8")
+    captions = {"ar-SA": ("كل *أعمالك*", "كل حرق"), "de-DE": ("Alle *Töpfe*", "Jeder Brand")}
+    for tag in ("en-US", "de-DE", "ar-SA"):
+        text = COPY.replace("{tag}", tag)
+        if tag in captions:
+            text = text.replace("All your *pots*", captions[tag][0]).replace("Every firing", captions[tag][1])
+        (root / "copy" / f"{tag}.toml").write_text(text, "utf-8")
+        for name in ("home", "kiln"):
+            write_screen(root / "screens" / tag / "phone-6.9" / f"{name}.png")
+            write_screen(root / "screens" / tag / "tablet-13" / f"{name}.png", 400, 533)
+    return root
+
+
+@pytest.fixture
+def project(tmp_path: Path) -> Path:
+    """A fresh small project."""
+    return write_project(tmp_path / "potto")
+
+
+@pytest.fixture(scope="session")
+def shared_project(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A small project for tests that only read."""
+    return write_project(tmp_path_factory.mktemp("shared") / "potto")
+
+
+@dataclass
+class Result:
+    """What a run of the program left."""
+
+    code: int
+    out: str
+    err: str
+
+    @property
+    def json(self) -> Any:
+        """Standard output as one JSON document."""
+        return json.loads(self.out)
+
+
+def run_tavolan(*args: str | Path, cwd: Path | None = None, **env: str) -> Result:
+    """Run the built program as people do; a traceback is never a good answer."""
+    done = subprocess.run(
+        [str(PROGRAM), *map(str, args)],
+        cwd=cwd,
+        env={**os.environ, "TAVOLAN_WORKERS": "2", **env},
+        capture_output=True,
+        encoding="utf-8",
+        timeout=120,
+        check=False,
+    )
+    assert "Traceback" not in done.stderr, done.stderr
+    return Result(done.returncode, done.stdout, done.stderr)
+
+
+def replace(path: Path, old: str, new: str) -> None:
+    """Replace a text that must be in a file."""
+    text = path.read_text("utf-8")
+    assert old in text
+    path.write_text(text.replace(old, new), "utf-8")

@@ -1,0 +1,72 @@
+"""The shape of the code: what imports what, how long modules are, what the docs mention."""
+
+import re
+import subprocess
+import sys
+from pathlib import Path
+
+import pytest
+
+import tavolan
+from tavolan.cli.main import app
+
+ROOT = Path(__file__).parent.parent
+MODULES = sorted((ROOT / "src").rglob("*.py"))
+HEAVY = ("skia", "pyvips", "numpy", "scipy", "pandas", "matplotlib", "jinja2", "langcodes")
+
+
+def loaded_by(*args):
+    code = (
+        f"import sys; sys.argv = ['tavolan', *{list(args)!r}]\n"
+        "from tavolan.cli.main import run\n"
+        "try: run()\nexcept SystemExit: pass\n"
+        "print('\\n' + ' '.join(sys.modules))"
+    )
+    done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
+    return set(done.stdout.rsplit("\n", 2)[-2].split())
+
+
+def test_help_and_check_load_nothing_heavy(shared_project):
+    assert not loaded_by("--help") & {*HEAVY, "pydantic"}
+    assert not loaded_by("check", "--project", str(shared_project)) & set(HEAVY)
+
+
+def test_the_core_knows_no_interface():
+    for path in MODULES:
+        inside = path.relative_to(ROOT / "src/tavolan").parts[0]
+        text = path.read_text("utf-8")
+        if inside != "cli":
+            assert not re.search(r"^\s*(from|import) (typer|tavolan\.cli)", text, re.M), path
+        if inside in ("checking", "words", "project", "rulebooks"):
+            assert not re.search(r"^\s*(from|import) (rich|skia|pyvips|tavolan\.pictures)", text, re.M), path
+            assert not re.search(r"\bprint\(", text), path
+
+
+@pytest.mark.parametrize("path", MODULES, ids=lambda path: path.name)
+def test_modules_stay_short(path):
+    assert len(path.read_text("utf-8").splitlines()) <= 500
+
+
+def test_the_public_names_are_listed_and_sorted():
+    assert tavolan.__all__ == sorted(tavolan.__all__)
+    assert all(hasattr(tavolan, name) for name in tavolan.__all__)
+
+
+def commands():
+    found = [command.name or command.callback.__name__ for command in app.registered_commands]
+    for group in app.registered_groups:
+        for command in group.typer_instance.registered_commands:
+            found.append(f"{group.name} {command.name or command.callback.__name__}")
+    return found
+
+
+def test_every_command_is_in_the_readme():
+    readme = (ROOT / "README.md").read_text("utf-8")
+    assert [name for name in commands() if f"tavolan {name}" not in readme] == []
+
+
+def test_every_screenshot_is_linked_from_the_readme():
+    readme = (ROOT / "README.md").read_text("utf-8")
+    shots = sorted((ROOT / "docs/screenshots").glob("*.png"))
+    assert 0 < len(shots) < 20
+    assert [shot.name for shot in shots if f"docs/screenshots/{shot.name}" not in readme] == []

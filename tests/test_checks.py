@@ -1,0 +1,133 @@
+"""Checks: each with an example that passes and one that fails."""
+
+import unicodedata
+
+import pytest
+import regex
+from conftest import replace
+from hypothesis import given
+from hypothesis import strategies as st
+
+import tavolan
+from tavolan.checking import CHECKS
+from tavolan.checking.measure import measure
+from tavolan.checking.registry import all_checks
+
+
+def findings(root, rule):
+    return [f for f in tavolan.check(tavolan.open_project(root)) if f.rule == rule]
+
+
+def test_the_small_project_is_faultless(shared_project):
+    assert tavolan.check(tavolan.open_project(shared_project)) == []
+
+
+FAULTS = [
+    ("too-long", "copy/de-DE.toml", "Clay and kiln notes", "x" * 31, "subtitle", 2, 31, 30, "Shorten it by 1 character."),
+    ("too-short", "copy/de-DE.toml", "Notes for people who make pots.", "short", "description", 4, 5, 10, "Write 5 characters more."),
+    ("to-write", "copy/de-DE.toml", 'title = "Potto: de-DE"', "", "title", 1, 0, None, 'Write title = "…".'),
+    ("to-write", "tavolan.toml", 'category = "Lifestyle"', "", "category", 7, 0, None, "Write category under [once]"),
+    ("unused-field", "copy/de-DE.toml", '["pottery", "glaze"]', "[]", "keywords", 3, 0, 100, "Write keywords = […]."),
+    ("caption-missing", "copy/de-DE.toml", 'kiln = "Jeder Brand"', "", "captions.kiln", 9, None, None, 'Write kiln = "…"'),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("rule", "file", "old", "new", "field", "line", "measured", "limit", "remedy"), FAULTS)
+def test_a_fault_is_found_where_it_is(project, rule, file, old, new, field, line, measured, limit, remedy):
+    replace(project / file, old, new)
+    (found,) = findings(project, rule)
+    assert (found.path, found.line, found.field) == (file, line, field)
+    assert (found.measured, found.limit) == (measured, limit)
+    assert found.remedy.startswith(remedy)
+
+
+def test_missing_text_is_a_note_while_writing(project):
+    replace(project / "copy/de-DE.toml", 'title = "Potto: de-DE"', "")
+    assert [f.level for f in findings(project, "to-write")] == ["error"]
+    replace(project / "tavolan.toml", 'name = "Potto"', 'name = "Potto"\nstage = "writing"')
+    assert [f.level for f in findings(project, "to-write")] == ["note"]
+
+
+def test_release_notes_are_asked_for_from_the_second_version_on(project):
+    replace(project / "copy/de-DE.toml", 'notes = "Better notes."', "")
+    assert len(findings(project, "to-write")) == 1
+    replace(project / "tavolan.toml", 'name = "Potto"', 'name = "Potto"\nfirst_version = true')
+    assert findings(project, "to-write") == []
+
+
+def test_a_locale_that_the_store_lacks_names_the_nearest(project):
+    replace(project / "tavolan.toml", "[store.ios]", "[store.maker]\nclasses = []\n[store.ios]")
+    (found,) = findings(project, "locale-not-in-store")
+    assert (found.store, found.locale, found.line) == ("maker", "ar-SA", 7)
+    assert "Arabic (Saudi Arabia) isn't among the 13 locales" in found.message
+    replace(project / "tavolan.toml", "[store.maker]\n", '[store.maker]\nlocales = ["en-US", "de-DE"]\n')
+    assert findings(project, "locale-not-in-store") == []
+
+
+def test_list_limits(project):
+    replace(project / "tavolan.toml", "[store.ios]", '[store.maker]\nclasses = []\nlocales = ["en-US"]\n[store.ios]')
+    copy = project / "copy" / "en-US.toml"
+    replace(copy, "[captions]", f"[maker]\nbullets = {['a' * 201] * 11!r}\n[captions]")
+    assert [f.measured for f in findings(project, "item-count")] == [11]
+    assert [(f.measured, f.limit) for f in findings(project, "entry-too-long")] == [(201, 200)] * 11
+
+
+def test_a_screen_of_another_locale_is_told(project):
+    (project / "screens/de-DE/phone-6.9/kiln.png").unlink()
+    (found,) = findings(project, "screen-stands-in")
+    assert (found.level, found.locale, found.field) == ("warning", "de-DE", "screens.phone-6.9")
+    assert found.message == "1 of 2 raw screens are en-US's: kiln"
+    (project / "screens/en-US/phone-6.9/kiln.png").unlink()
+    assert {(f.level, f.locale) for f in findings(project, "screen-stands-in")} == {
+        ("error", "en-US"),
+        ("error", "de-DE"),
+    }
+
+
+def test_too_few_shots_for_a_store(project):
+    replace(
+        project / "tavolan.toml", "[store.ios]", '[store.maker]\nclasses = ["phone"]\nlocales = ["en-US"]\n[store.ios]'
+    )
+    (found,) = findings(project, "shot-count")
+    assert (found.measured, found.limit, found.field) == (2, 3, "class.phone")
+
+
+def test_a_stores_own_text_overrides_the_shared(project):
+    replace(project / "copy/de-DE.toml", "[captions]", f'[ios]\ntitle = "{"y" * 40}"\n[captions]')
+    (found,) = findings(project, "too-long")
+    assert (found.measured, found.line) == (40, 10)
+
+
+def test_every_check_explains_itself():
+    assert set(all_checks()) == set(CHECKS)
+    for item in CHECKS.values():
+        assert len(item.explanation) > 40, item.id
+        assert item.explanation[0].isupper() and item.explanation.rstrip().endswith(".")
+
+
+@pytest.mark.parametrize(
+    ("text", "unit", "length"),
+    [
+        ("é", "characters", 1),
+        ("e\u0301", "characters", 1),
+        ("👩‍👩‍👧", "characters", 5),
+        ("👩‍👩‍👧", "graphemes", 1),
+        ("👩‍👩‍👧", "utf16", 8),
+        ("ü", "bytes", 2),
+        ("a\r\nb", "characters", 3),
+        ("घं", "graphemes", 1),
+        ("日本語", "characters", 3),
+    ],
+)
+def test_lengths_in_every_unit(text, unit, length):
+    assert measure(text, unit) == length
+
+
+@given(st.text())
+def test_lengths_agree_with_an_independent_count(text):
+    composed = unicodedata.normalize("NFC", text.replace("\r\n", "\n"))
+    assert measure(text) == sum(1 for _ in composed)
+    assert measure(text, "utf16") == sum(2 if ord(c) > 0xFFFF else 1 for c in composed)
+    assert measure(text, "graphemes") == sum(1 for _ in regex.finditer(r"\X", composed))
+    sizes = [1 if ord(c) < 0x80 else 2 if ord(c) < 0x800 else 3 if ord(c) < 0x10000 else 4 for c in composed]
+    assert measure(text, "bytes") == sum(sizes)

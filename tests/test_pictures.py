@@ -1,0 +1,234 @@
+"""Pictures: mark-up, fonts, typesetting, layout, painting, encoding."""
+
+import hashlib
+
+import numpy as np
+import pytest
+import pyvips
+from conftest import replace, write_screen
+from hypothesis import given
+from hypothesis import strategies as st
+
+import tavolan
+from tavolan.errors import ProjectError, UsageError
+from tavolan.markup import MarkupError, Run, parse, plain
+from tavolan.pictures.board import make_boards, plan_sheet
+from tavolan.pictures.encode import load_screen, png, screen_size
+from tavolan.pictures.fonts import Fonts, MissingCharactersError
+from tavolan.pictures.frames import border_share
+from tavolan.pictures.look import load_look
+from tavolan.pictures.render import Planner, Selection
+from tavolan.pictures.scene import lay_out
+from tavolan.pictures.typeset import Style, Typesetter
+from tavolan.rulebooks import SHIPPED, shipped_rulebook
+
+STYLE = Style(700, 0xFF000000, 0xFFFF0000)
+
+
+@given(st.lists(st.tuples(st.text(min_size=1), st.booleans()), max_size=5))
+def test_markup_gives_back_every_run(parts):
+    written = "".join(
+        f"*{escaped}*" if strong else escaped
+        for text, strong in parts
+        for escaped in [text.replace("\\", "\\\\").replace("*", "\\*")]
+    )
+    assert "".join(run.text for run in parse(written)) == "".join(text for text, _ in parts)
+    assert plain(written) == "".join(text for text, _ in parts)
+    strong = "".join(run.text for run in parse(written) if run.emphasised)
+    assert strong == "".join(text for text, is_strong in parts if is_strong)
+
+
+def test_an_open_emphasis_is_an_error_with_its_place():
+    with pytest.raises(MarkupError, match="opens at character 7 isn't closed"):
+        parse("Hello *world")
+
+
+@pytest.mark.parametrize(
+    "text", ["Glaze", "陶芸", "도예", "陶艺", "ดินเผา", "فخار", "मिट्टी", "Κεραμικά", "Глина", "קרמיקה"]
+)
+def test_shipped_fonts_have_the_scripts(text):
+    assert all(not family.startswith("system") for family in Fonts(None, "en").families(text, 700))
+
+
+def test_a_character_that_no_font_has_is_named():
+    with pytest.raises(MissingCharactersError) as caught:
+        Fonts(None, "en").families("a\U000e0fff", 400)
+    assert "U+E0FFF" in str(caught.value)
+
+
+def test_the_locale_decides_whose_han_characters_are_drawn():
+    assert Fonts(None, "ja").families("直", 400)[1].startswith("JP")
+    assert Fonts(None, "zh-Hans").families("直", 400)[1].startswith("SC")
+
+
+def test_the_largest_size_fits_and_one_more_does_not():
+    setter = Typesetter(Fonts(None, "en"), "en")
+    runs = [Run("Batches that come out "), Run("the same", True)]
+    size = setter.largest(runs, STYLE, (500, 200), (10, 200), 3)
+    assert setter.fits(runs, STYLE, size, 500, 200, 3)
+    assert not setter.fits(runs, STYLE, size + 1, 500, 200, 3)
+
+
+def test_words_are_never_broken():
+    setter = Typesetter(Fonts(None, "de"), "de")
+    assert setter.largest([Run("Glasurprobeplättchensammlung")], STYLE, (120, 400), (30, 60), 6) is None
+
+
+def test_balanced_lines_keep_their_number_and_are_of_like_length():
+    setter = Typesetter(Fonts(None, "en"), "en")
+    runs = [Run("one two three four five six seven")]
+    block = setter.balanced(runs, STYLE, 40, 520)
+    loose = setter.paragraph(runs, STYLE, 40, 520)
+    assert block.lines == setter.lines(loose, 40) == 2
+    assert block.width < 480
+
+
+@pytest.mark.parametrize(
+    ("store", "name"), [(store, name) for store in SHIPPED for name in shipped_rulebook(store).classes]
+)
+@given(aspect=st.floats(0.45, 2.3))
+def test_every_size_class_lays_out(tmp_path_factory, store, name, aspect):
+    size_class = shipped_rulebook(store).classes[name]
+    width, height = size_class.size
+    look = load_look(tmp_path_factory.getbasetemp(), "rise", size_class.form)
+    scene = lay_out(look, size_class.size, size_class.form, "dark", size_class.cutout, aspect)
+    frame = scene.frame
+    edge = border_share(size_class.form) * min(frame.width, frame.height)
+    assert frame.x - edge >= 0 and frame.x + frame.width + edge <= width
+    assert abs((frame.x + frame.width / 2) - width / 2) <= 1
+    below = frame.y + frame.height + edge - height
+    assert below >= look.device.hidden * (frame.height + 2 * edge) - 2
+    assert scene.caption.height > 0 and scene.caption.y + scene.caption.height < frame.y
+    assert abs(frame.height / frame.width - aspect) < 0.02
+
+
+@given(st.integers(1, 40), st.integers(1, 30), st.randoms())
+def test_png_is_lossless(width, height, chance):
+    pixels = np.array([[[chance.randrange(256) for _ in range(3)] + [255]] * width] * height, np.uint8)
+    pixels[..., 0] += np.arange(width, dtype=np.uint8)
+    image = pyvips.Image.new_from_buffer(png(pixels), "")
+    assert (image.width, image.height, image.bands, image.format) == (width, height, 3, "uchar")
+    back = np.frombuffer(image.write_to_memory(), np.uint8).reshape(height, width, 3)
+    assert (back[..., ::-1] == pixels[..., :3]).all()
+
+
+def test_a_damaged_screen_is_a_problem(tmp_path):
+    write_screen(tmp_path / "a.png")
+    data = (tmp_path / "a.png").read_bytes()
+    (tmp_path / "cut.png").write_bytes(data[: len(data) // 2])
+    (tmp_path / "text.png").write_text("no picture")
+    with pytest.raises(ProjectError, match=r"cut\.png: isn't a picture that can be read"):
+        load_screen(tmp_path / "cut.png", "cut.png", 100, 200)
+    with pytest.raises(ProjectError, match=r"text\.png: isn't a picture"):
+        screen_size(tmp_path / "text.png", "text.png")
+
+
+@pytest.fixture(scope="module")
+def rendered(tmp_path_factory):
+    from conftest import write_project
+
+    root = write_project(tmp_path_factory.mktemp("rendered") / "potto")
+    return root, tavolan.render(tavolan.open_project(root))
+
+
+def test_pictures_have_the_stores_size_and_no_alpha(rendered):
+    _, files = rendered
+    assert len(files) == 12
+    for file in files:
+        image = pyvips.Image.new_from_file(str(file))
+        expected = (1290, 2796) if "phone-6.9" in file.parts else (2064, 2752)
+        assert (image.width, image.height, image.bands, image.format) == (*expected, 3, "uchar"), file
+        assert file.name in ("01-home.png", "02-kiln.png")
+
+
+def test_two_renders_are_byte_identical(rendered):
+    root, files = rendered
+    before = [hashlib.sha256(file.read_bytes()).digest() for file in files]
+    tavolan.render(tavolan.open_project(root))
+    assert [hashlib.sha256(file.read_bytes()).digest() for file in files] == before
+
+
+def pixels(file):
+    image = pyvips.Image.new_from_file(str(file))
+    return np.frombuffer(image.write_to_memory(), np.uint8).reshape(image.height, image.width, 3).astype(int)
+
+
+def test_the_caption_is_emphasised_and_the_background_mirrored_right_to_left(rendered):
+    root, _ = rendered
+    folder = root / "out/shots/ios/phone-6.9"
+    left, right = pixels(folder / "en-US/01-home.png"), pixels(folder / "ar-SA/01-home.png")
+    accent = np.array([0xC2, 0x46, 0x1E])
+    for picture in (left, right):
+        assert (np.abs(picture[:750] - accent).sum(axis=2) < 12).sum() > 500
+    assert np.abs(left[:100] - right[:100, ::-1]).max() <= 2
+    assert np.abs(left[:100] - right[:100]).max() > 4
+
+
+def test_the_screen_itself_is_neither_mirrored_nor_distorted(rendered):
+    root, _ = rendered
+    picture = pixels(root / "out/shots/ios/phone-6.9/ar-SA/01-home.png")
+    row = picture[1500, 300:1000, 2]
+    assert row[-1] > row[0] + 100
+    job = Planner(tavolan.open_project(root)).jobs(Selection(("ios",), ("ar-SA",), ("phone-6.9",), ("home",)))[0]
+    assert job.scene.frame.height / job.scene.frame.width == pytest.approx(560 / 260, rel=0.002)
+
+
+def test_a_set_shares_one_caption_size(project):
+    replace(project / "copy/de-DE.toml", "Jeder Brand", "Jeder Brand von Anfang bis Ende und noch viel länger dazu")
+    jobs = Planner(tavolan.open_project(project)).jobs(Selection(("ios",), ("de-DE", "en-US"), ("phone-6.9",)))
+    sizes = {(job.locale, job.caption.size) for job in jobs}
+    assert len(sizes) == 2
+    assert len({size for _, size in sizes}) == 2
+    alone = Planner(tavolan.open_project(project)).jobs(Selection((), ("de-DE",), ("phone-6.9",), ("home",)))
+    assert alone[0].caption.size == next(size for locale, size in sizes if locale == "de-DE")
+
+
+CAPTIONS = [
+    ("Alle \U000e0fff Töpfe", 'has a character that no font has: "'),
+    ("Alle *Töpfe", "the emphasis that opens at character 6 isn't closed"),
+    ("viel zu lang " * 40, "is too long for the look rise"),
+]
+
+
+@pytest.mark.parametrize(("caption", "message"), CAPTIONS)
+def test_a_caption_that_cannot_be_set_is_named_with_its_line(project, caption, message):
+    replace(project / "copy/de-DE.toml", "Alle *Töpfe*", caption.replace("\\", "\\\\"))
+    with pytest.raises(ProjectError) as caught:
+        tavolan.render(tavolan.open_project(project))
+    (problem,) = caught.value.problems
+    assert (problem.path, problem.line, problem.where) == ("copy/de-DE.toml", 10, "captions.home")
+    assert problem.message.startswith(message)
+    assert not (project / "out").exists()
+
+
+def test_own_looks_and_fonts_are_checked(project):
+    (project / "looks").mkdir()
+    (project / "looks/bold.toml").write_text('schema = "tavolan/look@1"\nname = "bold"\ncolor = 1\n')
+    replace(project / "shots.toml", 'look = "rise"', 'look = "bold"')
+    with pytest.raises(ProjectError, match=r"looks/bold\.toml:3: color: isn't a known key"):
+        tavolan.render(tavolan.open_project(project))
+    replace(project / "shots.toml", 'look = "bold"', 'look = "rice"')
+    with pytest.raises(UsageError, match='no look "rice". Did you mean "rise"'):
+        tavolan.render(tavolan.open_project(project))
+    replace(project / "shots.toml", 'look = "rice"', 'look = "rise"')
+    (project / "art/fonts").mkdir(parents=True)
+    (project / "art/fonts/mine.ttf").write_text("none")
+    with pytest.raises(ProjectError, match=r"art/fonts/mine\.ttf: isn't a font"):
+        tavolan.render(tavolan.open_project(project))
+
+
+def test_boards_show_what_is_missing(rendered):
+    root, _ = rendered
+    files = make_boards(tavolan.open_project(root))
+    assert [file.name for file in files] == ["ios-phone-6.9.png", "ios-tablet-13.png"]
+    whole = files[0].read_bytes()
+    (root / "out/shots/ios/phone-6.9/de-DE/02-kiln.png").unlink()
+    make_boards(tavolan.open_project(root), classes=("phone-6.9",))
+    assert files[0].read_bytes() != whole
+
+
+@given(st.integers(1, 60), st.integers(1, 10), st.integers(60, 500))
+def test_a_board_has_room_for_every_row(rows, columns, height):
+    sheet = plan_sheet(rows, columns, height)
+    assert sheet.blocks * sheet.rows_per_block >= rows
+    assert sheet.size[1] >= sheet.rows_per_block * sheet.row_height

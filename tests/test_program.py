@@ -1,0 +1,244 @@
+"""The built program, run as people run it."""
+
+import json
+import re
+import shutil
+
+import pytest
+from conftest import replace, run_tavolan
+
+from tavolan.sample.write import sample_files
+
+
+def test_help_lists_the_commands():
+    done = run_tavolan("--help")
+    assert done.code == 0
+    for name in ("demo", "new", "check", "preview", "terms", "shots", "rules"):
+        assert re.search(rf"\b{name}\b", done.out)
+
+
+def test_version():
+    assert run_tavolan("--version").out == "tavolan 0.1.0\n"
+
+
+@pytest.mark.parametrize(
+    "args", [["chekc"], ["check", "--nope"], ["shots", "render", "--store"], ["rules", "show"], ["new"]]
+)
+def test_wrong_usage_ends_with_2(args):
+    assert run_tavolan(*args).code == 2
+
+
+def test_without_a_project_the_way_out_is_shown(tmp_path):
+    done = run_tavolan("check", cwd=tmp_path)
+    assert done.code == 3 and "Start one with: tavolan new DIR" in done.err and not done.out
+
+
+# --- new -------------------------------------------------------------------------------------------------------
+
+
+def test_new_starts_a_project_that_has_only_notes(tmp_path):
+    args = ["--store", "ios", "--store", "android", "--store", "maker", "--locale", "de-DE", "--locale", "th"]
+    assert run_tavolan("new", tmp_path / "app", *args).code == 0
+    done = run_tavolan("check", "--json", cwd=tmp_path / "app")
+    assert done.code == 0
+    assert {(f["rule"], f["level"]) for f in done.json["findings"]} <= {
+        ("to-write", "note"),
+        ("unused-field", "note"),
+        ("shot-count", "note"),
+    }
+    assert "Thai isn't in this store" in (tmp_path / "app/tavolan.toml").read_text()
+    assert run_tavolan("terms", "cover", cwd=tmp_path / "app").code == 0
+
+
+def test_new_never_overwrites(tmp_path):
+    (tmp_path / "copy").mkdir()
+    (tmp_path / "copy/en-US.toml").write_text("mine")
+    done = run_tavolan("new", tmp_path)
+    assert done.code == 2 and "already holds copy/en-US.toml" in done.err
+    assert sorted(path.name for path in tmp_path.rglob("*")) == ["copy", "en-US.toml"]
+
+
+def test_new_can_rehearse(tmp_path):
+    assert "tavolan.toml" in run_tavolan("new", tmp_path / "app", "--dry-run").out
+    assert not (tmp_path / "app").exists()
+
+
+@pytest.mark.parametrize(
+    ("args", "message"),
+    [
+        (["--store", "oss"], '--store: there\'s no rulebook "oss". Did you mean "ios"?'),
+        (["--locale", "de_DE"], 'Write "de-DE".'),
+        (["--source", "klingon"], '"klingon" isn\'t a locale tag'),
+    ],
+)
+def test_new_with_bad_values(tmp_path, args, message):
+    done = run_tavolan("new", tmp_path / "app", *args)
+    assert done.code == 2 and message in done.err and not (tmp_path / "app").exists()
+
+
+# --- check -----------------------------------------------------------------------------------------------------
+
+
+def test_check_is_fine_on_a_faultless_project(shared_project):
+    done = run_tavolan("check", "--project", shared_project)
+    assert done.code == 0 and "nothing to find fault with in 3 locales, 1 store" in done.out
+
+
+def test_check_as_json(project):
+    replace(project / "copy/de-DE.toml", "Clay and kiln notes", "x" * 33)
+    done = run_tavolan("check", "--json", cwd=project)
+    assert done.code == 1 and not done.err
+    assert done.json["schema"] == "tavolan/check@1"
+    assert done.json["summary"] == {"error": 1, "warning": 0, "note": 0, "locales": 3, "stores": 1}
+    (found,) = done.json["findings"]
+    assert {key: found[key] for key in ("rule", "level", "store", "locale", "field", "path", "line")} == {
+        "rule": "too-long", "level": "error", "store": "ios", "locale": "de-DE", "field": "subtitle",
+        "path": "copy/de-DE.toml", "line": 2,
+    }  # fmt: skip
+    assert (found["measured"], found["limit"]) == (33, 30) and found["message"] and found["remedy"]
+
+
+def test_check_for_people_and_selections(project):
+    replace(project / "copy/de-DE.toml", "Clay and kiln notes", "x" * 33)
+    done = run_tavolan("check", cwd=project)
+    assert done.code == 1 and "German (Germany) · de-DE" in done.out and "copy/de-DE.toml:2" in done.out
+    assert "\x1b" not in done.out
+    assert run_tavolan("check", "--locale", "ar-SA", cwd=project).code == 0
+    done = run_tavolan("check", "--locale", "ar", cwd=project)
+    assert done.code == 2 and '--locale: this project has no "ar"' in done.err
+
+
+def test_check_explains_rules():
+    done = run_tavolan("check", "--explain", "too-long")
+    assert done.code == 0 and "code points after NFC" in done.out
+    assert run_tavolan("check", "--explain", "too-lang").code == 2
+
+
+def test_an_unreadable_project_ends_with_3_and_every_problem(project):
+    replace(project / "copy/de-DE.toml", "subtitle", "subtitel")
+    replace(project / "shots.toml", 'look = "rise"', "lok = 1")
+    (project / "terms/en-US.csv").write_bytes(b"phrase\nk\xfche\n")
+    done = run_tavolan("check", cwd=project)
+    assert done.code == 3 and done.err.endswith("tavolan: 3 problems to put right first.\n")
+    assert [line.split(" ")[0] for line in done.err.splitlines()[:3]] == [
+        "copy/de-DE.toml:2:", "shots.toml:1:", "terms/en-US.csv:2:",
+    ]  # fmt: skip
+
+
+def test_control_characters_of_a_file_never_reach_the_terminal(project):
+    replace(project / "copy/de-DE.toml", "title", '"ti\\u001b[31mtle"')
+    assert "\x1b" not in run_tavolan("check", cwd=project).err
+
+
+# --- rules -----------------------------------------------------------------------------------------------------
+
+
+def test_rules(project):
+    (project / "rules").mkdir()
+    (project / "rules/ios.toml").write_text("[field.title]\nmax = 44\n")
+    done = run_tavolan("rules", cwd=project)
+    assert done.code == 0 and all(name in done.out for name in ("ios", "android", "maker", "rules/", "2025"))
+    assert "2 to 44 characters" in run_tavolan("rules", "show", "ios", cwd=project).out
+    shown = run_tavolan("rules", "show", "maker", "--json").json
+    assert shown["field"]["bullets"]["item_max"] == 200
+    assert [book["id"] for book in run_tavolan("rules", "--json").json["rulebooks"]] == ["ios", "android", "maker"]
+    done = run_tavolan("rules", "show", "androit")
+    assert done.code == 2 and 'Did you mean "android"' in done.err
+
+
+# --- terms cover -----------------------------------------------------------------------------------------------
+
+
+def test_cover(shared_project):
+    done = run_tavolan("terms", "cover", "--json", "--project", shared_project)
+    assert done.code == 0 and done.json["schema"] == "tavolan/cover@1"
+    assert done.json["summary"] == {"ios": {"US": {"phrases": 2, "covered": 1}}}
+    assert [a["missing"] for a in done.json["answers"]] == [[], ["recipe"]]
+    shown = run_tavolan("terms", "cover", "--uncovered", "--project", shared_project).out
+    assert "glaze recipe" in shown and "pottery kiln" not in shown
+    done = run_tavolan("terms", "cover", "--storefront", "FR", "--project", shared_project)
+    assert done.code == 2 and '--storefront: this project has no "FR"' in done.err
+
+
+# --- shots and preview -----------------------------------------------------------------------------------------
+
+
+def test_shots_and_preview(project):
+    select = ["--locale", "de-DE", "--locale", "ar-SA", "--device", "phone-6.9"]
+    rehearsal = run_tavolan("shots", "render", *select, "--dry-run", cwd=project)
+    assert rehearsal.code == 0 and "Would make 4 pictures." in rehearsal.out and not (project / "out").exists()
+    done = run_tavolan("shots", "render", *select, cwd=project)
+    assert done.code == 0 and "4 pictures" in done.out
+    files = sorted(path.relative_to(project / "out/shots").as_posix() for path in project.rglob("out/shots/**/*.png"))
+    assert files == [f"ios/phone-6.9/{tag}/{name}.png" for tag in ("ar-SA", "de-DE") for name in ("01-home", "02-kiln")]
+    done = run_tavolan("shots", "board", cwd=project)
+    assert done.code == 0 and (project / "out/boards/ios-phone-6.9.png").exists()
+    done = run_tavolan("preview", cwd=project)
+    page = (project / "out/preview.html").read_text("utf-8")
+    assert done.code == 0 and page.count("data:image/webp") == 4
+    assert 'dir="rtl"' in page and "tavolan shots render --locale en-US" in page
+    assert not re.search(r'(src|href)="https?:', page)
+
+
+def test_shots_with_bad_input(project):
+    done = run_tavolan("shots", "render", "--shot", "hoem", cwd=project)
+    assert done.code == 2 and 'Did you mean "home"' in done.err
+    done = run_tavolan("shots", "board", cwd=project)
+    assert done.code == 2 and "tavolan shots render" in done.err
+    (project / "screens/de-DE/phone-6.9/kiln.png").write_bytes(b"\x89PNG broken")
+    done = run_tavolan("shots", "render", "--locale", "de-DE", cwd=project)
+    assert done.code == 3 and "screens/de-DE/phone-6.9/kiln.png: isn't a picture" in done.err
+    assert not list(project.rglob("*.part"))
+
+
+def test_preview_escapes_what_people_write(project):
+    replace(project / "copy/de-DE.toml", "Potto: de-DE", "<script>alert(1)</script>")
+    assert run_tavolan("preview", "--out", project / "p.html", cwd=project).code == 0
+    assert "<script>alert" not in (project / "p.html").read_text()
+
+
+def test_an_output_that_cannot_be_written_ends_with_4(project):
+    (project / "p.html").mkdir()
+    done = run_tavolan("preview", "--out", project / "p.html", cwd=project)
+    assert done.code == 4 and "can't be written" in done.err
+
+
+# --- demo ------------------------------------------------------------------------------------------------------
+
+
+def test_the_sample_says_what_was_planted(tmp_path):
+    for name, data in sample_files().items():
+        (tmp_path / name).parent.mkdir(parents=True, exist_ok=True)
+        (tmp_path / name).write_bytes(data)
+    shutil.copytree(tmp_path / "copy", tmp_path / "screens/en-US")  # no screens: they take long to draw
+    done = run_tavolan("check", "--json", cwd=tmp_path)
+    assert done.code == 3 and done.err.count("has no picture") == 5
+    text = (tmp_path / "shots.toml").read_text()
+    (tmp_path / "shots.toml").write_text(text[: text.index("[[shot]]")])
+    for path in (tmp_path / "copy").glob("*.toml"):
+        content = path.read_text("utf-8")
+        path.write_text(re.sub(r"\[captions\].*?(?=\n\[|\Z)", "", content, flags=re.S), "utf-8")
+    done = run_tavolan("check", "--json", cwd=tmp_path)
+    assert done.code == 1
+    found = {(f["rule"], f["locale"], f["field"]) for f in done.json["findings"] if f["rule"] != "shot-count"}
+    assert found == {("too-long", "de-DE", "subtitle")}
+
+
+def test_the_demo_refuses_a_folder_with_other_files(tmp_path):
+    (tmp_path / "mine.txt").write_text("x")
+    done = run_tavolan("demo", tmp_path)
+    assert done.code == 2 and "holds other files" in done.err
+    assert [path.name for path in tmp_path.iterdir()] == ["mine.txt"]
+
+
+def test_the_demo_walks_through_everything_and_keeps_what_is_there(tmp_path):
+    done = run_tavolan("demo", tmp_path / "k")
+    assert done.code == 0, done.err
+    assert "60 pictures in en-US, ja, ar-SA" in done.out and "2 errors in 14 locales" in done.out
+    replace(tmp_path / "k/copy/ja.toml", "リアルタイム", "ライブ")
+    mine = (tmp_path / "k/copy/ja.toml").read_bytes()
+    done = run_tavolan("demo", tmp_path / "k")
+    assert "0 files and 0 raw screens written" in done.out
+    assert (tmp_path / "k/copy/ja.toml").read_bytes() == mine
+    for line in done.out.split("Open next")[1].split():
+        assert json.dumps(line) and (tmp_path / "k" / line).exists()

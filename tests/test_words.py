@@ -1,0 +1,120 @@
+"""Words and coverage."""
+
+import pytest
+from conftest import replace
+from hypothesis import given
+from hypothesis import strategies as st
+
+import tavolan
+from tavolan.words import split
+
+
+@pytest.mark.parametrize(
+    ("word", "expected"),
+    [("kilns", "kiln"), ("glazes", "glaze"), ("boxes", "box"), ("studies", "study"), ("glass", "glass"), ("men", "man"),
+     ("bus", "bus"), ("shelves", "shelf"), ("this", "this"), ("dishes", "dish")],
+)  # fmt: skip
+def test_singulars(word, expected):
+    assert split.singular(word) == expected
+
+
+def test_words_keep_their_marks():
+    assert split.words("Glaze & KILN-log's, ﬁne") == ["glaze", "kiln", "log's", "fine"]
+    assert split.words("भट्ठी और ग्लेज़") == ["भट्ठी", "और", "ग्लेज़"]
+
+
+@given(st.text("abc", min_size=1, max_size=8), st.sets(st.text("abc", min_size=1, max_size=3), max_size=6))
+def test_tiles_make_up_the_phrase_and_are_the_fewest(phrase, pieces):
+    def fewest(rest):
+        if not rest:
+            return 0
+        options = [fewest(rest[len(p) :]) for p in pieces if rest.startswith(p)]
+        found = [o for o in options if o is not None]
+        return 1 + min(found) if found else None
+
+    tiles = split.tile(phrase, pieces)
+    if fewest(phrase) is None:
+        assert tiles is None
+    else:
+        assert "".join(tiles) == phrase and set(tiles) <= pieces and len(tiles) == fewest(phrase)
+
+
+def answer(root, phrase, storefront="US"):
+    answers = tavolan.cover(tavolan.open_project(root))
+    return next(a for a in answers if a.phrase == phrase and a.storefront == storefront)
+
+
+def test_words_of_one_locale_combine_across_fields(shared_project):
+    found = answer(shared_project, "pottery kiln")
+    assert found.covered and found.locale == "en-US" and found.confidence == "high"
+    assert found.used == {"pottery": "keywords", "kiln": "subtitle"}
+
+
+def test_missing_words_are_named(shared_project):
+    found = answer(shared_project, "glaze recipe")
+    assert not found.covered and found.missing == ("recipe",)
+
+
+def test_words_of_two_locales_never_combine(project):
+    replace(project / "copy/ar-SA.toml", '["pottery", "glaze"]', '["recipe"]')
+    assert not answer(project, "glaze recipe").covered
+    replace(project / "copy/ar-SA.toml", '["recipe"]', '["recipe", "glaze"]')
+    found = answer(project, "glaze recipe")
+    assert found.covered and found.locale == "ar-SA" and found.confidence == "low"
+
+
+def test_plurals_and_the_publisher_answer(project):
+    (project / "terms/en-US.csv").write_text("phrase\npotteries glaze\npotto work\n")
+    assert answer(project, "potteries glaze").covered
+    assert answer(project, "potto work").used == {"potto": "title", "work": "publisher"}
+
+
+def test_terms_may_aim_at_another_storefront(project):
+    (project / "terms/en-US.csv").write_text("phrase,storefronts\nclay,DE\nglaze,\n")
+    answers = tavolan.cover(tavolan.open_project(project))
+    assert {(a.phrase, a.storefront) for a in answers} == {("clay", "DE"), ("glaze", "US")}
+    assert answer(project, "clay", "DE").reads == ("de-DE",)
+
+
+def test_scripts_without_spaces_are_answered_by_tiles(project):
+    replace(project / "tavolan.toml", '"ar-SA"]', '"ar-SA", "ja"]')
+    replace(project / "tavolan.toml", '"US", "DE"', '"JP"')
+    text = 'title = "陶芸ノート"\nkeywords = ["釉薬", "レシピ"]\ndescription = "陶芸のためのノートです。"\n'
+    (project / "copy/ja.toml").write_text(text)
+    (project / "terms/ja.csv").write_text("phrase\n釉薬レシピ\n陶芸\n電気窯\n")
+    assert answer(project, "釉薬レシピ", "JP").used == {"釉薬": "keywords", "レシピ": "keywords"}
+    assert answer(project, "陶芸", "JP").used == {"陶芸": "title"}
+    assert answer(project, "電気窯", "JP").missing == ("電気窯",)
+
+
+words = st.sampled_from(["pot", "kiln", "clay", "glaze", "cone"])
+
+
+@given(st.lists(words, max_size=4), st.lists(words, max_size=4), st.lists(words, min_size=1, max_size=3))
+def test_coverage_agrees_with_the_rule_in_one_line(tmp_path_factory, first, second, phrase):
+    from tavolan.project.model import Copy, Source
+    from tavolan.words.cover import LocaleWords
+
+    project = tavolan.open_project(_bare(tmp_path_factory))
+    for tag, chosen in (("en-US", first), ("de-DE", second)):
+        project.copy[tag] = Copy(tag, Source("x", ""), {"keywords": chosen})
+    store = project.stores["ios"]
+    for tag, chosen in (("en-US", first), ("de-DE", second)):
+        _, missing = LocaleWords(project, store, tag).answer(" ".join(phrase))
+        assert set(missing) == set(phrase) - set(chosen)
+
+
+_made = []
+
+
+def _bare(factory):
+    if not _made:
+        root = factory.mktemp("bare")
+        (root / "copy").mkdir()
+        for tag in ("en-US", "de-DE"):
+            (root / "copy" / f"{tag}.toml").write_text("")
+        (root / "tavolan.toml").write_text(
+            '[app]\nname = "A"\nsource = "en-US"\nlocales = ["en-US", "de-DE"]\n[store.ios]\n'
+        )
+        _made.append(root)
+    return _made[0]
