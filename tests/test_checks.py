@@ -4,11 +4,11 @@ import unicodedata
 
 import pytest
 import regex
-from conftest import replace
 from hypothesis import given
 from hypothesis import strategies as st
 
 import tavolan
+from conftest import replace
 from tavolan.checking import CHECKS
 from tavolan.checking.measure import measure
 from tavolan.checking.registry import all_checks

@@ -3,11 +3,11 @@
 import re
 
 import pytest
-from conftest import replace, write_project
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
 import tavolan
+from conftest import replace, write_project
 from tavolan.errors import ProjectError
 from tavolan.project import load_project
 

@@ -5,11 +5,11 @@ import hashlib
 import numpy as np
 import pytest
 import pyvips
-from conftest import replace, write_screen
 from hypothesis import given
 from hypothesis import strategies as st
 
 import tavolan
+from conftest import replace, write_screen
 from tavolan.errors import ProjectError, UsageError
 from tavolan.markup import MarkupError, Run, parse, plain
 from tavolan.pictures.board import make_boards, plan_sheet
@@ -208,7 +208,7 @@ def test_own_looks_and_fonts_are_checked(project):
     with pytest.raises(ProjectError, match=r"looks/bold\.toml:3: color: isn't a known key"):
         tavolan.render(tavolan.open_project(project))
     replace(project / "shots.toml", 'look = "bold"', 'look = "rice"')
-    with pytest.raises(UsageError, match='no look "rice". Did you mean "rise"'):
+    with pytest.raises(UsageError, match=r'no look "rice"\. Did you mean "rise"'):
         tavolan.render(tavolan.open_project(project))
     replace(project / "shots.toml", 'look = "rice"', 'look = "rise"')
     (project / "art/fonts").mkdir(parents=True)

@@ -5,8 +5,8 @@ import re
 import shutil
 
 import pytest
-from conftest import replace, run_tavolan
 
+from conftest import replace, run_tavolan
 from tavolan.sample.write import sample_files
 
 

@@ -100,6 +100,6 @@ def test_a_bad_override_is_named_with_its_line(project, text, message):
     (project / "rules").mkdir()
     (project / "rules" / "ios.toml").write_text(text)
     _, problems = load_rulebooks(project)
-    assert [str(problem) for problem in problems][0].startswith(message)
+    assert str(problems[0]).startswith(message)
     with pytest.raises(ProjectError):
         load_project(project)

@@ -1,11 +1,11 @@
 """Words and coverage."""
 
 import pytest
-from conftest import replace
 from hypothesis import given
 from hypothesis import strategies as st
 
 import tavolan
+from conftest import replace
 from tavolan.words import split
 
 

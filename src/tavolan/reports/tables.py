@@ -37,7 +37,7 @@ def print_findings(console: Console, project: Project, findings: list[Finding]) 
     for locale, group in groupby(by_locale, key=lambda f: f.locale):
         heading = f"{locale_name(locale)} · {locale}" if locale else "The whole project"
         console.print(Text(f"\n{heading}", style="bold"))
-        table = Table(box=None, pad_edge=False, show_header=False, padding=(0, 2, 0, 0))
+        table = Table(box=None, pad_edge=False, show_header=False, padding=(0, 2, 0, 0), expand=True)
         table.add_column(width=7, no_wrap=True)
         table.add_column(width=width, overflow="fold")
         table.add_column(ratio=1)
