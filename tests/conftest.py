@@ -31,6 +31,10 @@ copyright = "2026 Potto Works"
 category = "Lifestyle"
 review_contact = { first_name = "A", last_name = "B", phone = "+1 555 0100", email = "a@potto.example" }
 age_answers = { violence = "none" }
+
+[check.levels]
+old-rulebook = "off"
+keyword-room = "off"
 """
 COPY = """\
 title = "Potto: {tag}"

@@ -21,7 +21,9 @@ _STRING_OR_COMMENT = re.compile(
 
 
 def _split_key(text: str) -> tuple[str, ...]:
-    """Split a dotted key as TOML does, by letting the parser read it."""
+    """Split a dotted key as TOML does; where quotes are involved, by letting the parser read it."""
+    if not any(quote in text for quote in "\"'"):
+        return tuple(part.strip() for part in text.split("."))
     data = tomllib.loads(f"{text} = 0")
     parts = []
     while isinstance(data, dict):

@@ -7,8 +7,7 @@ from collections.abc import Iterator
 from tavolan.checking.findings import Finding
 from tavolan.checking.measure import measure
 from tavolan.checking.registry import Check, check
-from tavolan.checking.walk import places
-from tavolan.project.model import Project
+from tavolan.checking.review import Review
 
 
 def _many(number: int, noun: str) -> str:
@@ -16,13 +15,13 @@ def _many(number: int, noun: str) -> str:
 
 
 @check("too-long", "error")
-def too_long(project: Project, this: Check) -> Iterator[Finding]:
+def too_long(review: Review, this: Check) -> Iterator[Finding]:
     """A text is longer than the store allows.
 
     The store's form refuses it, or cuts it off in front of the visitor. The length counts in the unit of the
     rulebook: Unicode code points after NFC unless it says otherwise. Lists count joined by their separator.
     """
-    for place in places(project):
+    for place in (*review.places, *review.candidates):
         if place.rule.max is None or not place.value.written:
             continue
         unit = place.store.rulebook.unit_of(place.rule)
@@ -31,13 +30,15 @@ def too_long(project: Project, this: Check) -> Iterator[Finding]:
             over = length - place.rule.max
             message = f"is {length} {unit} long, {over} over the limit of {place.rule.max}"
             remedy = f"Shorten it by {_many(over, unit)}."
-            yield place.finding(this, message, remedy, measured=length, limit=place.rule.max, unit=unit)
+            yield place.finding(
+                this, message, remedy, measured=length, limit=place.rule.max, unit=unit, subject=place.subject
+            )
 
 
 @check("too-short", "error")
-def too_short(project: Project, this: Check) -> Iterator[Finding]:
+def too_short(review: Review, this: Check) -> Iterator[Finding]:
     """A text is there but shorter than the store allows, so that its form refuses it."""
-    for place in places(project):
+    for place in (*review.places, *review.candidates):
         if not place.rule.min or not place.value.written:
             continue
         unit = place.store.rulebook.unit_of(place.rule)
@@ -45,13 +46,15 @@ def too_short(project: Project, this: Check) -> Iterator[Finding]:
         if length < place.rule.min:
             message = f"is {length} {unit} long; the store wants at least {place.rule.min}"
             remedy = f"Write {_many(place.rule.min - length, unit)} more."
-            yield place.finding(this, message, remedy, measured=length, limit=place.rule.min, unit=unit)
+            yield place.finding(
+                this, message, remedy, measured=length, limit=place.rule.min, unit=unit, subject=place.subject
+            )
 
 
 @check("item-count", "error")
-def item_count(project: Project, this: Check) -> Iterator[Finding]:
+def item_count(review: Review, this: Check) -> Iterator[Finding]:
     """A list holds more or fewer entries than the store takes."""
-    for place in places(project):
+    for place in (*review.places, *review.candidates):
         if place.rule.kind != "list" or not place.value.written:
             continue
         count, most, least = len(place.value.value), place.rule.max_items, place.rule.min_items
@@ -65,9 +68,9 @@ def item_count(project: Project, this: Check) -> Iterator[Finding]:
 
 
 @check("entry-too-long", "error")
-def entry_too_long(project: Project, this: Check) -> Iterator[Finding]:
+def entry_too_long(review: Review, this: Check) -> Iterator[Finding]:
     """One entry of a list is longer than the store allows for an entry."""
-    for place in places(project):
+    for place in (*review.places, *review.candidates):
         if place.rule.item_max is None or not place.value.written:
             continue
         unit = place.store.rulebook.unit_of(place.rule)
@@ -77,4 +80,6 @@ def entry_too_long(project: Project, this: Check) -> Iterator[Finding]:
                 over = length - place.rule.item_max
                 message = f"entry {number} is {length} {unit} long, {over} over the limit of {place.rule.item_max}"
                 remedy = f"Shorten it by {_many(over, unit)}."
-                yield place.finding(this, message, remedy, measured=length, limit=place.rule.item_max, unit=unit)
+                yield place.finding(
+                    this, message, remedy, measured=length, limit=place.rule.item_max, unit=unit, subject=str(number)
+                )

@@ -6,14 +6,15 @@ from collections.abc import Iterator
 
 from tavolan.checking.findings import Finding
 from tavolan.checking.registry import Check, check
-from tavolan.project.model import Project
+from tavolan.checking.review import Review
 from tavolan.project.screens import ScreenIndex
 
 
 @check("caption-missing", "error")
-def caption_missing(project: Project, this: Check) -> Iterator[Finding]:
+def caption_missing(review: Review, this: Check) -> Iterator[Finding]:
     """A shot has no caption in this locale, so its picture shows the source locale's words."""
-    level = "note" if project.app.stage == "writing" else this.level
+    project = review.project
+    level = review.missing_level or this.level
     for tag, copy in project.copy.items():
         for shot in project.shots.shot:
             value = copy.caption(shot.name)
@@ -28,12 +29,13 @@ def caption_missing(project: Project, this: Check) -> Iterator[Finding]:
 
 
 @check("screen-stands-in", "warning")
-def screen_stands_in(project: Project, this: Check) -> Iterator[Finding]:
+def screen_stands_in(review: Review, this: Check) -> Iterator[Finding]:
     """Some shots have no raw screen of their own locale, so the source locale's stands in: visitors see a foreign app.
 
     It's an error where nothing can stand in: then the picture can't be made. One finding tells all that a locale
     lacks for a size class.
     """
+    project = review.project
     index = ScreenIndex(project)
     source, total = project.shots_source, len(project.shots.shot)
     for store in project.stores.values():
@@ -55,10 +57,11 @@ def screen_stands_in(project: Project, this: Check) -> Iterator[Finding]:
 
 
 @check("shot-count", "error")
-def shot_count(project: Project, this: Check) -> Iterator[Finding]:
+def shot_count(review: Review, this: Check) -> Iterator[Finding]:
     """A store takes a certain number of screenshots per size class, and this project has more or fewer."""
+    project = review.project
     count, source = len(project.shots.shot), project.shots_source
-    level = "note" if project.app.stage == "writing" else this.level
+    level = review.missing_level or this.level
     for store in project.stores.values():
         rule = store.rulebook.pictures
         for name, size_class in project.classes_of(store).items():

@@ -6,7 +6,8 @@ from collections.abc import Iterator
 
 from tavolan.checking.findings import Finding
 from tavolan.checking.registry import Check, check
-from tavolan.checking.walk import Place, places
+from tavolan.checking.review import Place, Review
+from tavolan.edge import nearest
 from tavolan.project.locales import locale_name, nearest_code
 from tavolan.project.model import Project
 
@@ -17,10 +18,13 @@ def is_required(project: Project, required: str) -> bool:
         return not project.app.first_version
     if required.startswith("form:"):
         return required[5:] in project.app.runs_on
-    return required == "always"
+    return required == "always" or (required == "items" and bool(project.app.items))
 
 
 def _remedy(place: Place) -> str:
+    if place.field.startswith("items."):
+        _, item, key = place.field.split(".")
+        return f'Write {key} = "…" under [items.{item}].'
     if place.locale:
         sample = "[…]" if place.rule.kind == "list" else "…" if place.rule.kind == "yes-no" else '"…"'
         return f"Write {place.field} = {sample}."
@@ -28,37 +32,39 @@ def _remedy(place: Place) -> str:
 
 
 @check("to-write", "error")
-def to_write(project: Project, this: Check) -> Iterator[Finding]:
+def to_write(review: Review, this: Check) -> Iterator[Finding]:
     """A text or a fact that the store requires is missing: the listing can't go out without it.
 
     It's an error, unless `stage = "writing"` stands in `[app]`: then it's a note, so that a project can grow
     while everything else is already checked.
     """
-    level = "note" if project.app.stage == "writing" else this.level
-    for place in places(project):
-        if is_required(project, place.rule.required) and not place.value.written:
-            yield place.finding(this, "is still to write; the store requires it", _remedy(place), level, measured=0)
+    for place in review.places:
+        if is_required(review.project, place.rule.required) and not place.value.written:
+            yield place.finding(
+                this, "is still to write; the store requires it", _remedy(place), review.missing_level, measured=0
+            )
 
 
 @check("unused-field", "warning")
-def unused_field(project: Project, this: Check) -> Iterator[Finding]:
+def unused_field(review: Review, this: Check) -> Iterator[Finding]:
     """A field that the store doesn't require but search reads is empty, so its whole budget is lost."""
-    level = "note" if project.app.stage == "writing" else this.level
-    for place in places(project):
+    for place in review.places:
         if place.rule.wanted and not place.value.written:
             unit = place.store.rulebook.unit_of(place.rule)
             message = f"is empty: {place.rule.max} {unit} that search would read are unused"
-            yield place.finding(this, message, _remedy(place), level, measured=0, limit=place.rule.max, unit=unit)
+            yield place.finding(
+                this, message, _remedy(place), review.missing_level, measured=0, limit=place.rule.max, unit=unit
+            )
 
 
 @check("locale-not-in-store", "error")
-def locale_not_in_store(project: Project, this: Check) -> Iterator[Finding]:
+def locale_not_in_store(review: Review, this: Check) -> Iterator[Finding]:
     """The store doesn't have this locale, so its text has nowhere to go.
 
     Take the locale out of that store's list, or give the text to the nearest locale that the store has.
     """
-    source = project.config_source
-    for store in project.stores.values():
+    source = review.project.config_source
+    for store in review.project.stores.values():
         book = store.rulebook
         for tag in store.locales:
             if book.store_code(tag) is not None:
@@ -71,3 +77,51 @@ def locale_not_in_store(project: Project, this: Check) -> Iterator[Finding]:
             yield Finding(
                 this.id, this.level, store.id, tag, "", source.shown, source.line(key), message + hint, remedy
             )
+
+
+@check("wrong-kind", "error")
+def wrong_kind(review: Review, this: Check) -> Iterator[Finding]:
+    """A fact told once isn't of its kind: a record without its parts, an answer that's no choice, a yes-no that's text.
+
+    `tavolan rules show` lists every fact with its kind.
+    """
+    for place in review.places:
+        if place.rule.scope == "once" and place.value.written:
+            for subject, message, remedy in _kind_faults(place):
+                yield place.finding(this, message, remedy, subject=subject)
+
+
+def _kind_faults(place: Place) -> Iterator[tuple[str, str, str]]:
+    value, kind = place.value.value, place.rule.kind
+    if kind == "yes-no":
+        if not isinstance(value, bool):
+            yield "", "must be true or false", f"Write {place.field} = true, or false."
+    elif kind == "list":
+        if not (isinstance(value, list) and all(isinstance(item, str) for item in value)):
+            yield "", "must be a list of texts", f'Write {place.field} = ["one", "two"].'
+    elif kind in ("record", "answers"):
+        if not isinstance(value, dict):
+            yield "", "must be a table", f"Write {place.field} = {{ … }}."
+        else:
+            yield from _record_faults(place, value) if kind == "record" else _answer_faults(place, value)
+    elif not isinstance(value, str):
+        yield "", "must be text", f'Write {place.field} = "…".'
+
+
+def _record_faults(place: Place, value: dict[str, object]) -> Iterator[tuple[str, str, str]]:
+    parts = place.rule.parts
+    for part in value:
+        if part not in parts:
+            yield part, f'has an unknown part "{part}"', nearest(part, parts)
+    # A sign-in that isn't needed has no user; every other record needs all its parts.
+    optional = "needed" in parts and not value.get("needed")
+    for part in parts if not optional else ():
+        if value.get(part) in (None, ""):
+            yield part, f'lacks the part "{part}"', f'Write {part} = "…" in it.'
+
+
+def _answer_faults(place: Place, value: dict[str, object]) -> Iterator[tuple[str, str, str]]:
+    for question, answer in value.items():
+        if place.rule.choices and answer not in place.rule.choices:
+            remedy = f"Write one of: {', '.join(place.rule.choices)}."
+            yield question, f'answers "{answer}" to {question}', remedy

@@ -1,24 +1,35 @@
-"""The list of checks. A new check is one function with an id, a level and a docstring that says why it matters."""
+"""The list of checks, and the one place that runs them.
+
+A new check is one function with an id, a level and a docstring that says why it matters.
+"""
 
 from __future__ import annotations
 
 import inspect
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from datetime import date
+from importlib import import_module
 
 from tavolan.checking.findings import Finding, Level
+from tavolan.checking.review import Review
+from tavolan.edge import nearest
+from tavolan.errors import ProjectError, one_problem
 from tavolan.project.model import Project
+from tavolan.project.schema import Waiver
 
-CheckFunction = Callable[[Project, "Check"], Iterator[Finding]]
+CheckFunction = Callable[[Review, "Check"], Iterator[Finding]]
+FAMILIES = ("limits", "presence", "pictures", "keywords", "coverage", "policy", "writing", "language", "freshness")
 
 
 @dataclass(frozen=True)
 class Check:
-    """A registered check."""
+    """A registered check. One that's `off` runs only where the project gives it a level."""
 
     id: str
     level: Level
     run: CheckFunction
+    off: bool = False
 
     @property
     def explanation(self) -> str:
@@ -29,13 +40,13 @@ class Check:
 CHECKS: dict[str, Check] = {}
 
 
-def check(id: str, level: Level) -> Callable[[CheckFunction], CheckFunction]:
+def check(id: str, level: Level, off: bool = False) -> Callable[[CheckFunction], CheckFunction]:
     """Register a function as a check under an id and a usual level."""
 
     def register(function: CheckFunction) -> CheckFunction:
         if id in CHECKS:
             raise RuntimeError(f"two checks are called {id}")
-        CHECKS[id] = Check(id, level, function)
+        CHECKS[id] = Check(id, level, function, off)
         return function
 
     return register
@@ -43,12 +54,55 @@ def check(id: str, level: Level) -> Callable[[CheckFunction], CheckFunction]:
 
 def all_checks() -> dict[str, Check]:
     """Return every check by its id."""
-    from tavolan.checking import limits, pictures, presence  # noqa: F401  (they register themselves)
-
+    for family in FAMILIES:
+        import_module(f"tavolan.checking.{family}")
     return CHECKS
 
 
-def run_checks(project: Project) -> list[Finding]:
-    """Run every check on a project; worst findings first."""
-    found = [finding for item in all_checks().values() for finding in item.run(project, item)]
-    return sorted(found, key=Finding.sort_key)
+def run_checks(project: Project, today: date | None = None) -> list[Finding]:
+    """Run every check on a project; worst findings first.
+
+    `[check]` of the project sets levels, switches rules off and waives findings; `today` is the date that waivers and
+    rulebooks are judged by. Raises ProjectError when `[check]` names a rule that doesn't exist.
+    """
+    checks = all_checks()
+    _check_names(project, checks)
+    review = Review(project, today or date.today())
+    found: list[Finding] = []
+    for item in checks.values():
+        level = project.check.levels.get(item.id, "off" if item.off else item.level)
+        if level == "off":
+            continue
+        fixed = item.id in project.check.levels
+        for finding in item.run(review, item):
+            found.append(replace(finding, level=level) if fixed else finding)
+    return sorted((_waived(finding, project.check.waive, review.today) for finding in found), key=Finding.sort_key)
+
+
+def _check_names(project: Project, checks: dict[str, Check]) -> None:
+    source = project.config_source
+    problems = []
+    for rule in project.check.levels:
+        if rule not in checks:
+            line = source.line(("check", "levels", rule))
+            problems += one_problem(
+                source.shown, line, f"check.levels.{rule}", "is no rule", nearest(rule, checks)
+            ).problems
+    for index, waiver in enumerate(project.check.waive):
+        if waiver.rule not in checks:
+            line = source.line(("check", "waive", index, "rule"))
+            where = f"check.waive.{index + 1}.rule"
+            message = f'"{waiver.rule}" is no rule'
+            problems += one_problem(source.shown, line, where, message, nearest(waiver.rule, checks)).problems
+    if problems:
+        raise ProjectError(problems)
+
+
+def _waived(finding: Finding, waivers: list[Waiver], today: date) -> Finding:
+    for waiver in waivers:
+        wanted = (waiver.store, waiver.locale, waiver.field, waiver.subject)
+        given = (finding.store, finding.locale, finding.field, finding.subject)
+        matches = all(not want or want == have for want, have in zip(wanted, given, strict=True))
+        if waiver.rule == finding.rule and matches and today <= waiver.until:
+            return replace(finding, waived=waiver.reason)
+    return finding

@@ -22,7 +22,7 @@ Share = Annotated[float, Field(ge=0, le=2)]
 class Part(BaseModel):
     """Base of all parts of a look."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True)
 
 
 class Background(Part):

@@ -13,20 +13,25 @@ from tavolan.project.locales import tag_fault
 from tavolan.project.model import Copy, Source
 from tavolan.rulebooks.model import FieldRule, Rulebook
 
-SPECIAL = ("captions", "showcase", "alternates")
+SPECIAL = ("captions", "showcase", "alternates", "history", "items")
 
 
 class CopyReader:
     """Reads copy files against the fields of the given rulebooks; collects problems in `problems`."""
 
-    def __init__(self, shipped: dict[str, Rulebook], stores: list[str], shots: set[str] | None) -> None:
+    def __init__(
+        self, shipped: dict[str, Rulebook], stores: list[str], shots: set[str] | None, items: list[str] | None
+    ) -> None:
         self.fields: dict[str, FieldRule] = {}
         self.per_store: dict[str, dict[str, FieldRule]] = {}
         for store, book in shipped.items():
             local = {key: rule for key, rule in book.fields.items() if rule.scope == "locale"}
             self.per_store[store] = local
             self.fields |= {key: rule for key, rule in local.items() if key not in self.fields}
-        self.stores, self.shots = stores, shots
+        self.stores, self.shots, self.items = stores, shots, items
+        self.item_fields = {
+            key for book in shipped.values() for key, rule in book.fields.items() if rule.scope == "item"
+        }
         self.problems: list[Problem] = []
 
     def read(self, path: Path) -> Copy | None:
@@ -52,6 +57,8 @@ class CopyReader:
     def _table(self, data: dict[str, Any], source: Source, at: KeyPath, fields: dict[str, FieldRule]) -> None:
         for key, value in data.items():
             path = (*at, key)
+            if not at and key == "like":
+                continue
             if not at and key in SPECIAL:
                 self._special(key, value, source)
             elif not at and key in self.per_store and isinstance(value, dict):
@@ -61,7 +68,7 @@ class CopyReader:
             elif key in fields:
                 self._typed(value, fields[key], source, path)
             else:
-                known = [*fields, *(() if at else (*SPECIAL, *self.per_store))]
+                known = [*fields, *(() if at else ("like", *SPECIAL, *self.per_store))]
                 self._problem(source, path, "isn't a known key", nearest(key, known))
 
     def _typed(self, value: Any, rule: FieldRule, source: Source, path: KeyPath) -> None:
@@ -76,6 +83,9 @@ class CopyReader:
             self._problem(source, (key,), "must be a table", f"Write [{key}] and the entries below it.")
             return
         for name, item in value.items():
+            if key == "items":
+                self._item(name, item, source)
+                continue
             if key == "alternates":
                 if name not in self.fields:
                     self._problem(source, (key, name), "isn't a known field", nearest(name, self.fields))
@@ -86,3 +96,16 @@ class CopyReader:
                 self._problem(source, (key, name), "must be text", f'Write {name} = "…".')
             if key == "captions" and self.shots is not None and name not in self.shots:
                 self._problem(source, (key, name), "belongs to no shot of shots.toml", nearest(name, self.shots))
+
+    def _item(self, name: str, value: object, source: Source) -> None:
+        if self.items is not None and name not in self.items:
+            remedy = nearest(name, self.items) or f'Add items = ["{name}"] to [app].'
+            self._problem(source, ("items", name), "is no item of tavolan.toml", remedy)
+        if not isinstance(value, dict):
+            self._problem(source, ("items", name), "must be a table", f"Write [items.{name}] and the fields below it.")
+            return
+        for key, text in value.items():
+            if key not in self.item_fields:
+                self._problem(source, ("items", name, key), "isn't a known field", nearest(key, self.item_fields))
+            elif not isinstance(text, str):
+                self._problem(source, ("items", name, key), "must be text", f'Write {key} = "…".')

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 from typing import TypeVar
 
@@ -51,7 +52,8 @@ def load_project(root: Path) -> Project:
     else:
         shots_known = True
     names = {shot.name for shot in shots.shot} if shots_known else None
-    reader = CopyReader(books, list(config.store) if config else list(books), names)
+    items = list(config.app.items) if config else None
+    reader = CopyReader(books, list(config.store) if config else list(books), names, items)
     copy: dict[str, Copy] = {}
     for path in sorted((root / "copy").glob("*.toml")):
         if read := reader.read(path):
@@ -81,8 +83,21 @@ def _assemble(
     shots_source: Source,
 ) -> Project:
     ordered = {tag: copy[tag] for tag in config.app.locales if tag in copy}
+    for tag, own in ordered.items():
+        if own.data.get("like") in ordered:
+            ordered[tag] = replace(own, parent=ordered[own.data["like"]])
     return Project(
-        root, config.app, config.once, config.guard, config_source, stores, ordered, terms, shots, shots_source
+        root,
+        config.app,
+        config.once,
+        config.guard,
+        config.check,
+        config_source,
+        stores,
+        ordered,
+        terms,
+        shots,
+        shots_source,
     )
 
 
@@ -159,10 +174,30 @@ def _check_copy(config: Config, source: Source, copy: dict[str, Copy], root: Pat
         if tag not in copy and not (root / "copy" / f"{tag}.toml").exists():
             remedy = f'Create it (an empty file will do), or take "{tag}" out of locales.'
             problems.append(Problem(f"copy/{tag}.toml", None, "", "is missing: tavolan.toml lists this locale", remedy))
-    for tag in copy:
+    for tag, own in copy.items():
+        _check_like(tag, own, copy, problems)
         if tag not in config.app.locales:
             remedy = f'Add "{tag}" to locales in tavolan.toml, or move the file away.'
             problems.append(Problem(f"copy/{tag}.toml", None, "", "isn't used: tavolan.toml doesn't list it", remedy))
+
+
+def _check_like(tag: str, own: Copy, copy: dict[str, Copy], problems: list[Problem]) -> None:
+    """Report a `like` that names no locale, itself, another language, or a locale that is itself like another."""
+    like = own.data.get("like")
+    if like is None:
+        return
+    message = remedy = ""
+    if not isinstance(like, str) or like not in copy:
+        message, remedy = f'"{like}" is no locale of this project', nearest(str(like), [t for t in copy if t != tag])
+    elif like == tag:
+        message, remedy = "names its own locale", "Name another locale of the same language."
+    elif like.split("-")[0] != tag.split("-", maxsplit=1)[0]:
+        message = f"{like} is another language: what it lends would hide a missing translation"
+        remedy = "Only locales of one language can be like each other."
+    elif "like" in copy[like].data:
+        message, remedy = f"{like} is itself like {copy[like].data['like']}", "Name that one instead."
+    if message:
+        problems.append(Problem(own.source.shown, own.source.line(("like",)), "like", message, remedy))
 
 
 def _check_names(shots: Shots, source: Source, problems: list[Problem]) -> None:

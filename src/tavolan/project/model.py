@@ -10,7 +10,7 @@ from typing import Any
 from tavolan.edge import nearest
 from tavolan.errors import UsageError
 from tavolan.lines import KeyPath, line_of
-from tavolan.project.schema import App, Guard, Palette, Shot, Shots, StoreTable
+from tavolan.project.schema import App, CheckTable, Guard, Palette, Shot, Shots, StoreTable
 from tavolan.rulebooks.model import FieldRule, Rulebook, SizeClass
 
 
@@ -28,11 +28,14 @@ class Source:
 
 @dataclass(frozen=True)
 class Value:
-    """A field's value with its place. `value` is None when nothing is written."""
+    """A field's value with its place. `value` is None when nothing is written; `inherited_from` names the locale that
+    lends it through `like`.
+    """
 
     value: Any
     source: Source
     key: KeyPath
+    inherited_from: str = ""
 
     @property
     def written(self) -> bool:
@@ -60,17 +63,49 @@ class Copy:
     locale: str
     source: Source
     data: dict[str, Any] = field(repr=False)
+    parent: Copy | None = field(default=None, repr=False)
 
     def value(self, store: str, key: str) -> Value:
-        """Return a field's value for a store: the store's own where there is one, else the shared."""
+        """Return a field's value for a store: its own where there is one, else the shared, else the parent's."""
         own = self.data.get(store, {})
         if isinstance(own, dict) and key in own:
             return Value(own[key], self.source, (store, key))
+        if key not in self.data and self.parent:
+            return self._lent(self.parent.value(store, key), (key,))
         return Value(self.data.get(key), self.source, (key,))
+
+    def entry(self, table: str, name: str) -> Value:
+        """Return an entry of `captions` or `showcase`, or the parent's."""
+        entries = self.data.get(table, {})
+        if name not in entries and self.parent:
+            return self._lent(self.parent.entry(table, name), (table, name))
+        return Value(entries.get(name), self.source, (table, name))
 
     def caption(self, shot: str) -> Value:
         """Return the caption of a shot."""
-        return Value(self.data.get("captions", {}).get(shot), self.source, ("captions", shot))
+        return self.entry("captions", shot)
+
+    def item(self, item: str, key: str) -> Value:
+        """Return a field of an in-app item."""
+        entries = self.data.get("items", {}).get(item, {})
+        if key not in entries and self.parent:
+            return self._lent(self.parent.item(item, key), ("items", item, key))
+        return Value(entries.get(key), self.source, ("items", item, key))
+
+    def alternates(self, key: str) -> Value:
+        """Return the further candidates for a field."""
+        return Value(self.data.get("alternates", {}).get(key, []), self.source, ("alternates", key))
+
+    def history(self) -> dict[str, str]:
+        """Return the release notes of earlier versions, newest first as written."""
+        return dict(self.data.get("history", {}))
+
+    def _lent(self, value: Value, key: KeyPath) -> Value:
+        """Return a parent's value with its place in the parent's file; one that's missing belongs to this file."""
+        if not value.written:
+            return Value(value.value, self.source, key)
+        lender = value.inherited_from or (self.parent.locale if self.parent else "")
+        return Value(value.value, value.source, value.key, lender)
 
 
 @dataclass(frozen=True)
@@ -119,6 +154,7 @@ class Project:
     app: App
     once: dict[str, Any]
     guard: Guard
+    check: CheckTable
     config_source: Source
     stores: dict[str, Store]
     copy: dict[str, Copy]
@@ -148,6 +184,10 @@ class Project:
         if key in self.once:
             return Value(self.once[key], self.config_source, ("once", key))
         return Value(None, self.config_source, ("store", store))
+
+    def item_value(self, locale: str, item: str, key: str) -> Value:
+        """Return a field of an in-app item in a locale."""
+        return self.copy[locale].item(item, key)
 
     def caption(self, locale: str, shot: Shot) -> tuple[str, str]:
         """Return a shot's caption and the locale it's in: the source locale's stands in for a missing one."""

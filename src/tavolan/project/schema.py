@@ -1,8 +1,7 @@
 """The shapes of `tavolan.toml` and `shots.toml`, checked by pydantic where files enter the program."""
 
-from __future__ import annotations
-
 import re
+from datetime import date
 from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
@@ -39,7 +38,7 @@ Name = Annotated[str, AfterValidator(_name)]
 class Table(BaseModel):
     """Base of all tables: read-only, strict about unknown keys and about types."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True, strict=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, strict=True, defer_build=True)
 
 
 class App(Table):
@@ -51,6 +50,7 @@ class App(Table):
     first_version: bool = False
     stage: Literal["writing", "ready"] = "ready"
     runs_on: list[Form] = ["phone"]
+    items: list[Name] = []
     source: Tag
     locales: list[Tag] = Field(min_length=1)
 
@@ -66,9 +66,29 @@ class StoreTable(Table):
 
 
 class Guard(Table):
-    """`[guard]`: words that must not appear."""
+    """`[guard]`: names that must not appear in any text; `platforms` adds to those that the rulebooks know."""
 
     brands: list[str] = []
+    platforms: list[str] = []
+
+
+class Waiver(Table):
+    """`[[check.waive]]`: one finding that the project lives with, why, and until when (a date)."""
+
+    rule: str
+    reason: str = Field(min_length=1)
+    until: date
+    store: str = ""
+    locale: str = ""
+    field: str = ""
+    subject: str = ""
+
+
+class CheckTable(Table):
+    """`[check]`: levels of rules (`off` switches one off), and waivers."""
+
+    levels: dict[str, Literal["off", "note", "warning", "error"]] = {}
+    waive: list[Waiver] = []
 
 
 class Config(Table):
@@ -78,6 +98,7 @@ class Config(Table):
     once: dict[str, Any] = {}
     store: dict[str, StoreTable] = Field(min_length=1)
     guard: Guard = Guard()
+    check: CheckTable = CheckTable()
 
 
 class Palette(Table):

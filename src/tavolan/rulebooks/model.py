@@ -1,7 +1,5 @@
 """A rulebook: one store's fields, limits, picture sizes, locale codes and storefronts."""
 
-from __future__ import annotations
-
 import re
 from functools import cached_property
 from typing import Annotated, Any, Literal
@@ -30,7 +28,7 @@ Codes = Annotated[tuple[str, ...], BeforeValidator(_codes)]
 class Part(BaseModel):
     """Base of all parts of a rulebook: read-only, and strict about unknown keys."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True)
 
 
 class FieldRule(Part):
@@ -48,6 +46,7 @@ class FieldRule(Part):
     item_max: int | None = Field(None, ge=1)
     required: Annotated[str, Field(pattern=r"^(never|always|update|items|form:[a-z]+)$")] = "never"
     wanted: bool = False
+    fold: int | None = Field(None, ge=1)
     search: int = Field(0, ge=0, le=9)
     parts: tuple[str, ...] = ()
     choices: tuple[str, ...] = ()
@@ -126,6 +125,16 @@ class Search(Part):
     model: Literal["words", "mentions"] = "words"
     publisher: bool = False
     plurals: tuple[str, ...] = ()
+    most_density: float | None = Field(None, gt=0, le=100)
+
+
+class Policy(Part):
+    """What the store refuses in text: other platforms' names, and claims in titles (per language)."""
+
+    platforms: tuple[str, ...] = ()
+    plain_title: bool = False
+    title_claims: dict[str, Codes] = {}
+    confidence: Confidence | None = None
 
 
 class LocaleCodes(Part):
@@ -152,7 +161,7 @@ class Storefronts(Part):
 class Rulebook(BaseModel):
     """One store's rules. `source_path` says which file they were read from."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True, defer_build=True)
 
     schema_: Annotated[Literal["tavolan/rulebook@1"], Field(alias="schema")] = "tavolan/rulebook@1"
     id: Annotated[str, Field(pattern=r"^[a-z][a-z0-9-]*$")]
@@ -162,6 +171,7 @@ class Rulebook(BaseModel):
     confidence: Confidence = "medium"
     unit: Unit = "characters"
     search: Search = Search()
+    policy: Policy = Policy()
     fields: Annotated[dict[str, FieldRule], Field(alias="field")]
     pictures: PictureRule = PictureRule()
     classes: Annotated[dict[str, SizeClass], Field(alias="class")] = {}

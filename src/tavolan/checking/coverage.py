@@ -1,0 +1,157 @@
+"""Checks of how well title and description use the words that people type."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from tavolan.checking.findings import Finding
+from tavolan.checking.measure import measure
+from tavolan.checking.registry import Check, check
+from tavolan.checking.review import Place, Review
+from tavolan.project.model import Term
+from tavolan.words import split
+
+_TOP = 3
+_LEAST_WORDS = 40
+
+
+def _by_weight(terms: list[Term]) -> list[Term]:
+    """Return the phrases people type, those that matter most first."""
+    return sorted(terms, key=lambda term: (-(term.relevance or 0) * (1 + (term.volume or 0)), term.phrase))
+
+
+def _own_terms(review: Review, locale: str) -> list[Term]:
+    return _by_weight([term for term in review.project.terms.get(locale, ()) if term.list != "own names"])
+
+
+@check("title-room", "note")
+def title_room(review: Review, this: Check) -> Iterator[Finding]:
+    """The title has room left for a word that people type and that the listing doesn't answer yet.
+
+    The title weighs most in search, so its free characters are the most valuable ones. Words that would fit, with the
+    space or comma before them, are named; those of the weightiest phrases first.
+    """
+    missing: dict[tuple[str, str], list[str]] = {}
+    for answer in sorted(review.answers, key=lambda a: -(a.term.relevance or 0)):
+        if not answer.covered and answer.locale:
+            missing.setdefault((answer.store, answer.locale), []).extend(answer.missing)
+    for place in review.places:
+        if place.rule.search != 1 or place.rule.kind != "text" or not place.value.written or place.value.inherited_from:
+            continue
+        unit = place.store.rulebook.unit_of(place.rule)
+        left = (place.rule.max or 0) - measure(place.value.text(place.rule), unit)
+        wanted = dict.fromkeys(missing.get((place.store.id, place.locale), ()))
+        fitting = [word for word in wanted if measure(word, unit) < left][:_TOP]
+        if fitting:
+            words = ", ".join(f'"{word}"' for word in fitting)
+            message = f"has {left} {unit} left; uncovered words that would fit: {words}"
+            remedy = "Work one in where it reads well."
+            yield place.finding(this, message, remedy, measured=left, limit=place.rule.max, unit=unit)
+
+
+def first_sentence(text: str) -> str:
+    """Return the first sentence or line of a text, whichever ends first."""
+    line = text.strip().split("\n", 1)[0]
+    ends = [line.find(mark) for mark in (". ", "! ", "? ", "。", "！", "？", "؟ ", "। ") if mark in line]
+    return line[: min(ends) + 1] if ends else line
+
+
+@check("first-sentence", "warning")
+def first_sentence_says_what(review: Review, this: Check) -> Iterator[Finding]:
+    """The description's first sentence holds no word that people type, or runs on past what the store page shows.
+
+    Store pages show one to three lines before "more": the first sentence must say what the app does, in the words of
+    those who look for it. The length of the fold is an estimate and stands in the rulebook (`fold`).
+    """
+    for place in review.places:
+        if place.rule.fold is None or not place.value.written or place.value.inherited_from:
+            continue
+        sentence = first_sentence(str(place.value.value))
+        length = measure(sentence)
+        if length > place.rule.fold:
+            message = f"the first sentence is {length} characters long; about {place.rule.fold} show before “more”"
+            remedy = "Shorten it, or end it earlier."
+            yield place.finding(
+                this, message, remedy, measured=length, limit=place.rule.fold, unit="characters", subject="length"
+            )
+        terms = _own_terms(review, place.locale)
+        if terms and not _holds_target(sentence, terms, place.locale.split("-")[0] == "en"):
+            message = "the first sentence holds no word of any target phrase"
+            remedy = f"Say what the app does in words of terms/{place.locale}.csv, as in “{terms[0].phrase}”."
+            yield place.finding(this, message, remedy, subject="words")
+
+
+def _holds_target(sentence: str, terms: list[Term], plurals: bool) -> bool:
+    there = {split.key(word, plurals) for word in split.words(sentence)}
+    folded = split.fold(sentence)
+    for term in terms:
+        for word in split.words(term.phrase):
+            if split.key(word, plurals) in there or (split.has_no_spaces(word) and _shares_run(word, folded)):
+                return True
+    return False
+
+
+def _shares_run(word: str, text: str) -> bool:
+    runs = split.script_runs(word) or [word]
+    return any(run in text for run in runs if len(run) > 1) or word in text
+
+
+def _mentions(phrase: str, words: list[str], text: str, plurals: bool) -> int:
+    """Return how often a phrase stands in a text, word by word (as a substring in scripts without spaces)."""
+    if split.has_no_spaces(phrase):
+        return text.count("".join(split.fold(phrase).split()))
+    wanted = [split.key(word, plurals) for word in split.words(phrase)]
+    size = len(wanted)
+    return sum(words[i : i + size] == wanted for i in range(len(words) - size + 1))
+
+
+@check("phrases-unsaid", "note")
+def phrases_unsaid(review: Review, this: Check) -> Iterator[Finding]:
+    """Where the store has no keyword field, a description leaves out a phrase that matters most to the app.
+
+    There a phrase counts by where and how often it stands in title, short and full description. The three weightiest
+    phrases of the locale's list are looked for.
+    """
+    for place, text, words, plurals in _mention_texts(review):
+        unsaid = [
+            t.phrase for t in _own_terms(review, place.locale)[:_TOP] if not _mentions(t.phrase, words, text, plurals)
+        ]
+        if unsaid:
+            phrases = ", ".join(f"“{phrase}”" for phrase in unsaid)
+            message = f"doesn't say {phrases}, the phrases that matter most here"
+            yield place.finding(this, message, "Say them once where it reads well.", measured=len(unsaid), limit=0)
+
+
+@check("stuffed", "warning")
+def stuffed(review: Review, this: Check) -> Iterator[Finding]:
+    """A description says one phrase so often that it reads as stuffing, which the store punishes.
+
+    Density is the share of the text's words that the phrase takes, in percent; the rulebook sets the limit
+    (`most_density`). Texts under 40 words aren't judged.
+    """
+    for place, text, words, plurals in _mention_texts(review):
+        limit = place.store.rulebook.search.most_density
+        if limit is None or len(words) < _LEAST_WORDS:
+            continue
+        for term in review.project.terms.get(place.locale, ()):
+            count = _mentions(term.phrase, words, text, plurals)
+            density = 100 * count * len(split.words(term.phrase)) / len(words)
+            if count > 2 and density > limit:
+                message = (
+                    f"says “{term.phrase}” {count} times: {density:.1f} % of its words, over the limit of {limit:g} %"
+                )
+                yield place.finding(this, message, "Say it less often.", measured=count, subject=term.phrase)
+
+
+def _mention_texts(review: Review) -> Iterator[tuple[Place, str, list[str], bool]]:
+    """Yield descriptions that search reads by mentions: place, folded text without spaces, words, plurals or not."""
+    for place in review.places:
+        book = place.store.rulebook
+        if book.search.model != "mentions" or place.field != "description" or not place.value.written:
+            continue
+        if place.value.inherited_from:
+            continue
+        plurals = place.locale.split("-")[0] in book.search.plurals
+        text = split.fold(str(place.value.value))
+        words = [split.key(word, plurals) for word in split.words(text)]
+        yield place, "".join(text.split()), words, plurals

@@ -1,0 +1,74 @@
+"""Checks of what ages: release notes, rulebooks, waivers."""
+
+from __future__ import annotations
+
+import calendar
+from collections.abc import Iterator
+from datetime import date
+
+from tavolan.checking.findings import Finding
+from tavolan.checking.registry import Check, check
+from tavolan.checking.review import Review
+
+_DAYS = 366
+
+
+@check("notes-repeated", "warning")
+def notes_repeated(review: Review, this: Check) -> Iterator[Finding]:
+    """The release notes are those of an earlier version, kept under `[history]`: nobody wrote what's new."""
+    project = review.project
+    seen = set()
+    for place in review.places:
+        if place.field != "notes" or not place.value.written or place.value.inherited_from:
+            continue
+        if (place.locale, place.value.key) in seen:
+            continue
+        seen.add((place.locale, place.value.key))
+        notes = " ".join(str(place.value.value).split())
+        for version, earlier in project.copy[place.locale].history().items():
+            if version != project.app.version and " ".join(earlier.split()) == notes:
+                message = f"are word for word the notes of version {version}"
+                yield place.finding(this, message, "Write what's new in this version.", subject=version)
+                break
+
+
+def last_day(as_of: str) -> date:
+    """Return the last day that a date of reduced precision (`2025`, `2025-06`) may mean."""
+    year, month, day = (*map(int, as_of.split("-")), 0, 0)[:3]
+    month = month or 12
+    return date(year, month, day or calendar.monthrange(year, month)[1])
+
+
+@check("old-rulebook", "note")
+def old_rulebook(review: Review, this: Check) -> Iterator[Finding]:
+    """A rulebook's numbers are more than a year old; stores move their limits.
+
+    Look them up in the store, correct what changed in `rules/<id>.toml`, and set `as_of` there: even when nothing
+    changed, that says somebody looked.
+    """
+    source = review.project.config_source
+    for store in review.project.stores.values():
+        age = (review.today - last_day(store.rulebook.as_of)).days
+        if age > _DAYS:
+            message = f"the rulebook is as of {store.rulebook.as_of}, more than a year ago"
+            remedy = f'Check its numbers and write as_of = "{review.today:%Y-%m}" in rules/{store.id}.toml.'
+            line = source.line(("store", store.id))
+            yield Finding(
+                this.id, this.level, store.id, "", "as_of", source.shown, line, message, remedy, measured=age,
+                limit=_DAYS, unit="days",
+            )  # fmt: skip
+
+
+@check("waiver-ended", "warning")
+def waiver_ended(review: Review, this: Check) -> Iterator[Finding]:
+    """A waiver's end date has passed: what it covered counts again."""
+    source = review.project.config_source
+    for index, waiver in enumerate(review.project.check.waive):
+        if review.today > waiver.until:
+            message = f"the waiver of {waiver.rule} ended on {waiver.until} ({waiver.reason})"
+            line = source.line(("check", "waive", index))
+            remedy = "Put right what it covered, or give it a new date."
+            yield Finding(
+                this.id, this.level, waiver.store, waiver.locale, waiver.field, source.shown, line, message, remedy,
+                subject=waiver.rule,
+            )  # fmt: skip

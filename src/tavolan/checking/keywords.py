@@ -1,0 +1,177 @@
+"""Checks of keyword lists: every entry that wastes the budget, and budget that nobody used."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from tavolan.checking.findings import Finding
+from tavolan.checking.measure import measure
+from tavolan.checking.registry import Check, check
+from tavolan.checking.review import Place, Review
+from tavolan.words import split
+
+_LEAST_UNUSED = 12
+_LEAST_ENTRIES = 4
+
+
+def _lists(review: Review) -> Iterator[Place]:
+    """Yield the keyword lists that search reads, those written for the locale itself."""
+    for place in review.places:
+        rule = place.rule
+        own = place.value.written and not place.value.inherited_from
+        if own and rule.search and rule.kind == "list" and rule.scope == "locale":
+            yield place
+
+
+def _plurals(place: Place) -> bool:
+    return place.locale.split("-")[0] in place.store.rulebook.search.plurals
+
+
+def _saves(entry: str, place: Place) -> str:
+    return f"{measure(entry + place.rule.separator)} characters"
+
+
+@check("keyword-repeats", "warning")
+def keyword_repeats(review: Review, this: Check) -> Iterator[Finding]:
+    """A keyword stands in the title, the subtitle or the publisher's name of the same locale already.
+
+    Search reads those anyway and weighs them more, so the keyword adds nothing. In English the plural counts as the
+    same word.
+    """
+    for place in _lists(review):
+        book = place.store.rulebook
+        heavier: dict[str, str] = {}
+        for key in book.searched_fields():
+            if book.fields[key].kind == "text" and book.fields[key].search < place.rule.search:
+                text = review.project.value(place.store.id, place.locale, key).text(book.fields[key])
+                for word in split.words(text):
+                    heavier.setdefault(split.key(word, _plurals(place)), key)
+        if book.search.publisher:
+            for word in split.words(review.project.app.publisher):
+                heavier.setdefault(split.key(word, _plurals(place)), "publisher")
+        for entry in place.value.value:
+            entry_words = [split.key(word, _plurals(place)) for word in split.words(entry)]
+            if entry_words and all(word in heavier for word in entry_words):
+                where = heavier[entry_words[0]]
+                message = f'"{entry}" stands in the {where} already'
+                yield place.finding(this, message, f"Take it out: that frees {_saves(entry, place)}.", subject=entry)
+
+
+@check("keyword-twice", "warning")
+def keyword_twice(review: Review, this: Check) -> Iterator[Finding]:
+    """A keyword stands in the list twice, or as the English plural of another one: search treats them as one word."""
+    for place in _lists(review):
+        seen: dict[str, str] = {}
+        for entry in place.value.value:
+            form = " ".join(split.key(word, _plurals(place)) for word in split.words(entry))
+            if form and form in seen:
+                same = split.fold(entry) == split.fold(seen[form])
+                message = f'"{entry}" is there twice' if same else f'"{entry}" is the same word as "{seen[form]}"'
+                yield place.finding(this, message, f"Take one out: that frees {_saves(entry, place)}.", subject=entry)
+            seen.setdefault(form, entry)
+
+
+@check("keyword-space", "warning")
+def keyword_space(review: Review, this: Check) -> Iterator[Finding]:
+    """A keyword begins or ends with a space: it counts against the budget and does nothing."""
+    for place in _lists(review):
+        for entry in place.value.value:
+            if entry != entry.strip():
+                message = f'"{entry}" has a space at its edge'
+                yield place.finding(this, message, "Delete the space: it counts as a character.", subject=entry)
+
+
+@check("keyword-comma", "error")
+def keyword_comma(review: Review, this: Check) -> Iterator[Finding]:
+    """An entry of the keyword list is empty or holds the separator itself, so the store would cut it differently."""
+    for place in _lists(review):
+        for number, entry in enumerate(place.value.value, 1):
+            if not entry.strip():
+                yield place.finding(this, f"entry {number} is empty", "Delete it.", subject=str(number))
+            elif place.rule.separator.strip() and place.rule.separator.strip() in entry:
+                message = f'"{entry}" holds the separator "{place.rule.separator}"'
+                yield place.finding(this, message, "Write its parts as entries of their own.", subject=entry)
+
+
+@check("keyword-phrase", "note")
+def keyword_phrase(review: Review, this: Check) -> Iterator[Finding]:
+    """A keyword is a phrase of several words where single words would do.
+
+    Search combines all words of a locale by itself; written apart, each serves other phrases too, and a word that's
+    there already needn't be written again.
+    """
+    for place in _lists(review):
+        if place.store.rulebook.search.model != "words":
+            continue
+        for entry in place.value.value:
+            if len(split.words(entry)) > 1:
+                message = f'"{entry}" is a phrase; search combines single words by itself'
+                yield place.finding(this, message, "Write its words as entries of their own.", subject=entry)
+
+
+@check("keyword-filler", "warning")
+def keyword_filler(review: Review, this: Check) -> Iterator[Finding]:
+    """A keyword is a filler word (a, the, and, app) that nobody searches for by itself."""
+    for place in _lists(review):
+        fillers = review.words_for("fillers", place.locale)
+        for entry in place.value.value:
+            entry_words = split.words(entry)
+            if entry_words and all(word in fillers for word in entry_words):
+                message = f'"{entry}" is a filler word'
+                yield place.finding(this, message, f"Take it out: that frees {_saves(entry, place)}.", subject=entry)
+
+
+@check("keyword-room", "note")
+def keyword_room(review: Review, this: Check) -> Iterator[Finding]:
+    """Much of the keyword budget is unused: every free character is a word that the app can't be found by."""
+    for place in _lists(review):
+        if place.rule.max is None:
+            continue
+        unit = place.store.rulebook.unit_of(place.rule)
+        length = measure(place.value.text(place.rule), unit)
+        left = place.rule.max - length
+        if left >= _LEAST_UNUSED:
+            message = f"uses {length} of {place.rule.max} {unit}; {left} are left"
+            remedy = f"Add words that people type, as in terms/{place.locale}.csv."
+            yield place.finding(this, message, remedy, measured=length, limit=place.rule.max, unit=unit)
+
+
+@check("keyword-copied", "warning")
+def keyword_copied(review: Review, this: Check) -> Iterator[Finding]:
+    """A locale has the very keywords of another locale.
+
+    Where the languages differ, nobody types them there; where one storefront reads both locales, the second budget is
+    wasted.
+    """
+    seen: dict[tuple[str, frozenset[str]], str] = {}
+    for place in _lists(review):
+        if len(place.value.value) < _LEAST_ENTRIES:
+            continue
+        key = (place.store.id, frozenset(split.fold(entry) for entry in place.value.value))
+        if key in seen:
+            message = f"has the same {len(place.value.value)} keywords as {seen[key]}"
+            remedy = f"Find out what people type in {place.locale}, or spend the budget on other words."
+            yield place.finding(this, message, remedy, subject=seen[key])
+        seen.setdefault(key, place.locale)
+
+
+@check("keyword-translated", "note")
+def keyword_translated(review: Review, this: Check) -> Iterator[Finding]:
+    """A keyword list looks translated entry by entry, not researched.
+
+    It has as many entries as the source locale's, and fewer than a third of them stand in any phrase of the locale's
+    own `terms/<locale>.csv`. A rule of thumb: people in another language don't type the dictionary's word.
+    """
+    project = review.project
+    for place in _lists(review):
+        terms = project.terms.get(place.locale)
+        source = project.value(place.store.id, project.source_locale, place.field).value or []
+        if place.locale == project.source_locale or not terms or len(place.value.value) < _LEAST_ENTRIES:
+            continue
+        typed = "\n".join(split.fold(term.phrase) for term in terms)
+        known = sum(split.fold(entry) in typed for entry in place.value.value)
+        if len(source) == len(place.value.value) and known * 3 < len(place.value.value):
+            message = (
+                f"has as many entries as {project.source_locale}, and {known} of {len(source)} stand in a target phrase"
+            )
+            yield place.finding(this, message, f"Choose words from terms/{place.locale}.csv.", measured=known)

@@ -1,0 +1,125 @@
+"""Checks of language: text nobody translated, text in the wrong script, mixed directions."""
+
+from __future__ import annotations
+
+import unicodedata
+from collections.abc import Iterator
+from functools import lru_cache
+
+import regex
+
+from tavolan.checking.findings import Finding
+from tavolan.checking.registry import Check, check
+from tavolan.checking.review import Passage, Review
+from tavolan.project.locales import is_right_to_left, locale_name, script_of
+from tavolan.project.model import Value
+
+_LEAST_LETTERS = 6
+_TRANSLATED = ("description", "subtitle", "short", "promo", "notes", "tester_notes", "tv_description")
+_SCRIPTS = {
+    "Jpan": r"\p{Han}\p{Hiragana}\p{Katakana}", "Kore": r"\p{Hangul}\p{Han}", "Hans": r"\p{Han}", "Hant": r"\p{Han}",
+    "Arab": r"\p{Arabic}", "Hebr": r"\p{Hebrew}", "Thai": r"\p{Thai}", "Deva": r"\p{Devanagari}",
+    "Cyrl": r"\p{Cyrillic}", "Grek": r"\p{Greek}", "Latn": r"\p{Latin}", "Beng": r"\p{Bengali}",
+    "Taml": r"\p{Tamil}", "Telu": r"\p{Telugu}", "Khmr": r"\p{Khmer}", "Laoo": r"\p{Lao}", "Mymr": r"\p{Myanmar}",
+    "Geor": r"\p{Georgian}", "Armn": r"\p{Armenian}", "Ethi": r"\p{Ethiopic}", "Sinh": r"\p{Sinhala}",
+    "Gujr": r"\p{Gujarati}", "Guru": r"\p{Gurmukhi}", "Knda": r"\p{Kannada}", "Mlym": r"\p{Malayalam}",
+    "Orya": r"\p{Oriya}",
+}  # fmt: skip
+_LETTER = regex.compile(r"\p{L}")
+
+
+@lru_cache(maxsize=64)
+def _of_script(script: str) -> regex.Pattern[str] | None:
+    return regex.compile(f"[{_SCRIPTS[script]}]") if script in _SCRIPTS else None
+
+
+def _prose(review: Review) -> Iterator[Passage]:
+    """Yield what people read as sentences: no links, no keyword lists."""
+    for passage in review.passages:
+        if passage.field.rsplit(".", 1)[-1] in _TRANSLATED or passage.field.startswith(
+            ("captions.", "items.", "bullets")
+        ):
+            yield passage
+
+
+@check("untranslated", "warning")
+def untranslated(review: Review, this: Check) -> Iterator[Finding]:
+    """A text is the same as the source locale's, though the language is another: somebody forgot to translate it."""
+    project = review.project
+    source = project.copy.get(project.source_locale)
+    if source is None:
+        return
+    language = project.source_locale.split("-")[0]
+    originals = {(p.field, p.value.key): p.text for p in review.passages if p.locale == project.source_locale}
+    for passage in _prose(review):
+        if passage.locale.split("-")[0] == language or len(_LETTER.findall(passage.text)) < _LEAST_LETTERS:
+            continue
+        if originals.get((passage.field, passage.value.key)) == passage.text:
+            message = f"is word for word the {project.source_locale} text"
+            yield passage.finding(this, message, f"Translate it into {locale_name(passage.locale)}.")
+
+
+@check("wrong-script", "warning")
+def wrong_script(review: Review, this: Check) -> Iterator[Finding]:
+    """A text is mostly in another script than its locale's: it may be in the wrong file or the wrong language."""
+    for passage in _prose(review):
+        pattern = _of_script(script_of(passage.locale))
+        letters = _LETTER.findall(passage.text)
+        if pattern is None or len(letters) < _LEAST_LETTERS:
+            continue
+        own = len(pattern.findall("".join(letters)))
+        # Names and units in Latin letters are common everywhere, so only a clear majority counts.
+        if own * 3 < len(letters):
+            share = round(100 * (1 - own / len(letters)))
+            message = f"{share} % of its letters are in another script than {locale_name(passage.locale)}'s"
+            yield passage.finding(this, message, "Check that the text is in the right file.", measured=share)
+
+
+def _first_strong(text: str) -> str:
+    for char in text:
+        kind = unicodedata.bidirectional(char)
+        if kind in ("L", "R", "AL"):
+            return kind
+    return ""
+
+
+@check("mixed-direction", "note")
+def mixed_direction(review: Review, this: Check) -> Iterator[Finding]:
+    """A line of a right-to-left text begins with a left-to-right word, so it's laid out from the wrong side.
+
+    Stores take a line's direction from its first letter (UAX #9, rule P2). Then the words change places and the full
+    stop jumps to the other end. A right-to-left mark (U+200F) in front puts it right, or another word order.
+    """
+    for passage in review.passages:
+        if not is_right_to_left(passage.locale) or passage.field.startswith(("keywords", "captions.")):
+            continue
+        if passage.field.endswith("_url"):
+            continue
+        for line in passage.text.split("\n"):
+            turned = _first_strong(line) == "L" and any(unicodedata.bidirectional(c) in ("R", "AL") for c in line)
+            if turned:
+                word = next(iter(line.split()), "")
+                message = f'a line begins with "{word}", so it\'s laid out from left to right'
+                remedy = "Begin it with a right-to-left word, or put U+200F in front."
+                yield passage.finding(this, message, remedy, subject=word)
+                break
+
+
+@check("inherits-nothing", "error")
+def inherits_nothing(review: Review, this: Check) -> Iterator[Finding]:
+    """A locale is like another one, but a field that stands in the source locale is missing in both.
+
+    `like` spares typing between close locales; it must not hide a translation that nobody made.
+    """
+    project = review.project
+    level = review.missing_level
+    for place in review.places:
+        if not place.locale or place.rule.required != "never" or place.value.written or place.rule.kind == "link":
+            continue
+        if "like" not in project.copy[place.locale].data or place.rule.scope != "locale":
+            continue
+        original: Value = project.value(place.store.id, project.source_locale, place.field)
+        if original.written:
+            like = project.copy[place.locale].data["like"]
+            message = f"is missing here and in {like}, which this locale is like"
+            yield place.finding(this, message, f'Write {place.field} = "…" in one of them.', level)

@@ -1,0 +1,161 @@
+"""What all checks of one run share: the places of the project where text stands, looked up once."""
+
+from __future__ import annotations
+
+import tomllib
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import date
+from functools import cached_property
+from pathlib import Path
+from typing import TYPE_CHECKING, Any
+
+from tavolan.checking.findings import Finding, Level
+from tavolan.project.model import Project, Store, Value
+from tavolan.rulebooks.model import FieldRule
+
+if TYPE_CHECKING:
+    from tavolan.checking.registry import Check
+    from tavolan.words.cover import Answer
+
+_LANGUAGE_DATA = Path(__file__).parent / "data" / "language.toml"
+
+
+@dataclass(frozen=True)
+class Place:
+    """One field of one store in one locale (`locale` is empty for facts told once). `candidate` counts alternates."""
+
+    store: Store
+    locale: str
+    field: str
+    rule: FieldRule
+    value: Value
+    candidate: int = 0
+
+    @property
+    def subject(self) -> str:
+        """What tells this place from others with its key: the number of the alternate."""
+        return str(self.candidate) if self.candidate else ""
+
+    def finding(self, check: Check, message: str, remedy: str, level: Level | None = None, **more: Any) -> Finding:
+        """Return a finding at this place."""
+        return Finding(
+            check.id,
+            level or check.level,
+            self.store.id,
+            self.locale,
+            self.field,
+            self.value.source.shown,
+            self.value.line,
+            message,
+            remedy,
+            **more,
+        )
+
+
+@dataclass(frozen=True)
+class Passage:
+    """One text as written in a copy file, whatever stores use it; `store` is set where only one does."""
+
+    locale: str
+    store: str
+    field: str
+    text: str
+    value: Value
+
+    def finding(self, check: Check, message: str, remedy: str, level: Level | None = None, **more: Any) -> Finding:
+        """Return a finding at this passage."""
+        source = self.value.source
+        return Finding(
+            check.id, level or check.level, self.store, self.locale, self.field, source.shown, self.value.line,
+            message, remedy, **more,
+        )  # fmt: skip
+
+
+class Review:
+    """One run of the checks over a project."""
+
+    def __init__(self, project: Project, today: date) -> None:
+        self.project, self.today = project, today
+
+    @property
+    def missing_level(self) -> Level | None:
+        """Level of what's still missing while the project is being written; None: the check's own."""
+        return "note" if self.project.app.stage == "writing" else None
+
+    @cached_property
+    def language_data(self) -> dict[str, Any]:
+        """Words and patterns per language that several checks use."""
+        return tomllib.loads(_LANGUAGE_DATA.read_text("utf-8"))
+
+    def words_for(self, table: str, locale: str) -> frozenset[str]:
+        """Return a list of words of the language data, for a locale's language."""
+        return frozenset(self.language_data[table].get(locale.split("-", maxsplit=1)[0], "").split())
+
+    @cached_property
+    def places(self) -> list[Place]:
+        """Every field of every store: per locale, told once, and per in-app item."""
+        return list(self._places())
+
+    def _places(self) -> Iterator[Place]:
+        project = self.project
+        for store in project.stores.values():
+            for key, rule in store.rulebook.fields.items():
+                if rule.scope == "once":
+                    yield Place(store, "", key, rule, project.once_value(store.id, key))
+                    continue
+                for locale in store.locales:
+                    if rule.scope == "locale":
+                        yield Place(store, locale, key, rule, project.value(store.id, locale, key))
+                    elif rule.scope == "item":
+                        for item in project.app.items:
+                            value = project.item_value(locale, item, key)
+                            yield Place(store, locale, f"items.{item}.{key}", rule, value)
+
+    @cached_property
+    def candidates(self) -> list[Place]:
+        """Every alternate of every field, as if it stood in the field."""
+        found = []
+        for place in self.places:
+            if not place.locale or place.rule.scope != "locale" or place.rule.kind == "list":
+                continue
+            value = self.project.copy[place.locale].alternates(place.field)
+            for number, text in enumerate(value.value, 1):
+                one = Value(text, value.source, value.key)
+                found.append(Place(place.store, place.locale, f"alternates.{place.field}", place.rule, one, number))
+        return found
+
+    @cached_property
+    def passages(self) -> list[Passage]:
+        """Every text written in a copy file, once each; inherited ones belong to the locale that lends them."""
+        return list(self._passages())
+
+    def _passages(self) -> Iterator[Passage]:
+        using: dict[tuple[Any, ...], set[str]] = {}
+        first: dict[tuple[Any, ...], Place] = {}
+        for place in (*self.places, *self.candidates):
+            if place.locale and place.value.written and not place.value.inherited_from:
+                key = (place.locale, place.value.key, place.candidate)
+                using.setdefault(key, set()).add(place.store.id)
+                first.setdefault(key, place)
+        for key, place in first.items():
+            stores = using[key]
+            store = next(iter(stores)) if len(stores) == 1 else ""
+            value = place.value
+            if place.rule.kind == "list":
+                for entry in value.value:
+                    yield Passage(place.locale, store, place.field, entry, value)
+            else:
+                yield Passage(place.locale, store, place.field, str(value.value), value)
+        for locale, copy in self.project.copy.items():
+            for table in ("captions", "showcase"):
+                for name in copy.data.get(table, {}):
+                    value = copy.entry(table, name)
+                    yield Passage(locale, "", f"{table}.{name}", str(value.value), value)
+
+    @cached_property
+    def answers(self) -> list[Answer]:
+        """Coverage of all target phrases in all stores."""
+        from tavolan.words.cover import cover
+
+        return cover(self.project, list(self.project.stores))
