@@ -53,6 +53,41 @@ def bench_startup(project: Path) -> None:
         print(f"{title:26} {took:6.3f} s   {took / bare:5.1f} x an empty Python")
 
 
+def write_many_locales(root: Path, count: int) -> None:
+    """Write a project of many locales in three stores, from the sample's texts."""
+    from babel.localedata import locale_identifiers
+
+    from tavolan.sample.write import sample_files
+
+    files = sample_files()
+    texts = [data.decode() for name, data in files.items() if name.startswith("copy/") and name.endswith(".toml")]
+    terms = [data for name, data in files.items() if name.startswith("terms/")]
+    tags = [name.replace("_", "-") for name in locale_identifiers() if name.count("_") < 2 and name != "root"]
+    tags = ["en-US", *[tag for tag in tags if tag != "en-US" and "POSIX" not in tag and len(tag) < 7]][:count]
+    for folder in ("copy", "terms", "rules"):
+        (root / folder).mkdir(parents=True)
+    for number, tag in enumerate(tags):
+        text = texts[number % len(texts)].replace('like = "en-US"\n', "")
+        (root / "copy" / f"{tag}.toml").write_text(text.split("[captions]")[0].split("[items")[0], "utf-8")
+        (root / "terms" / f"{tag}.csv").write_bytes(terms[number % len(terms)])
+    codes = " ".join(tags)
+    for store in ("ios", "android", "maker"):
+        (root / "rules" / f"{store}.toml").write_text(f'[locales]\ncodes = "{codes}"\nmap = {{}}\n')
+    listed = ", ".join(f'"{tag}"' for tag in tags)
+    head = f'[app]\nname = "Kilnary"\nsource = "en-US"\nlocales = [{listed}]\n'
+    (root / "tavolan.toml").write_text(head + "[store.ios]\n[store.android]\n[store.maker]\n", "utf-8")
+
+
+def bench_many_locales(folder: Path) -> None:
+    first = 0.0
+    for count in (50, 100, 200):
+        root = folder / f"many-{count}"
+        write_many_locales(root, count)
+        took = median(PROGRAM, "check", "--json", "--project", str(root), times=5)
+        first = first or took
+        print(f"tavolan check --json, {count:3} locales x 3 stores  {took:6.3f} s   {took / first:4.2f} x that of 50")
+
+
 def encode_only(files: list[str], processes: int) -> tuple[float, int]:
     """Return seconds and bytes of encoding the same pixels alone, spread over processes."""
     parts = [files[i::processes] for i in range(processes)]
@@ -101,6 +136,7 @@ def main() -> None:
         write_screens(project, every)
         print("-- start-up and checking, whole processes, medians of 7")
         bench_startup(project)
+        bench_many_locales(Path(folder))
         print("-- rendering 20 pictures of 1290x2796; reference: PNG-encoding the same pixels (level 6, no filter)")
         bench_rendering(project)
 

@@ -35,12 +35,13 @@ age_answers = { violence = "none" }
 [check.levels]
 old-rulebook = "off"
 keyword-room = "off"
+title-room = "off"
 """
 COPY = """\
 title = "Potto: {tag}"
 subtitle = "Clay and kiln notes"
 keywords = ["pottery", "glaze"]
-description = "Notes for people who make pots."
+description = "Kiln notes for people who make pots."
 notes = "Better notes."
 support_url = "https://potto.example/help"
 privacy_url = "https://potto.example/privacy"
@@ -85,9 +86,21 @@ def write_project(root: Path) -> Path:
     (root / "shots.toml").write_text(SHOTS, "utf-8")
     (root / "terms" / "en-US.csv").write_text(TERMS, "utf-8")
     captions = {"ar-SA": ("كل *أعمالك*", "كل حرق"), "de-DE": ("Alle *Töpfe*", "Jeder Brand")}
+    texts = {
+        "de-DE": ("Notizen zum Brand", "Ein Heft für alle, die töpfern.", "Bessere Notizen.", '"ton", "keramik"'),
+        "ar-SA": ("دفتر الطين والفرن", "دفتر لكل من يصنع الخزف.", "ملاحظات أفضل.", '"فخار", "خزف"'),
+    }
     for tag in ("en-US", "de-DE", "ar-SA"):
         text = COPY.replace("{tag}", tag)
         if tag in captions:
+            words = (
+                "Clay and kiln notes",
+                "Kiln notes for people who make pots.",
+                "Better notes.",
+                '"pottery", "glaze"',
+            )
+            for old, new in zip(words, texts[tag], strict=True):
+                text = text.replace(old, new)
             text = text.replace("All your *pots*", captions[tag][0]).replace("Every firing", captions[tag][1])
         (root / "copy" / f"{tag}.toml").write_text(text, "utf-8")
         for name in ("home", "kiln"):

@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 import tavolan
 from conftest import replace
 from tavolan.checking import CHECKS
-from tavolan.checking.measure import measure
 from tavolan.checking.registry import all_checks
+from tavolan.rulebooks.measure import measure
 
 
 def findings(root, rule):
@@ -23,11 +23,11 @@ def test_the_small_project_is_faultless(shared_project):
 
 
 FAULTS = [
-    ("too-long", "copy/de-DE.toml", "Clay and kiln notes", "x" * 31, "subtitle", 2, 31, 30, "Shorten it by 1 character."),
-    ("too-short", "copy/de-DE.toml", "Notes for people who make pots.", "short", "description", 4, 5, 10, "Write 5 characters more."),
+    ("too-long", "copy/de-DE.toml", "Notizen zum Brand", "x" * 31, "subtitle", 2, 31, 30, "Shorten it by 1 character."),
+    ("too-short", "copy/de-DE.toml", "Ein Heft für alle, die töpfern.", "short", "description", 4, 5, 10, "Write 5 characters more."),
     ("to-write", "copy/de-DE.toml", 'title = "Potto: de-DE"', "", "title", 1, 0, None, 'Write title = "…".'),
     ("to-write", "tavolan.toml", 'category = "Lifestyle"', "", "category", 7, 0, None, "Write category under [once]"),
-    ("unused-field", "copy/de-DE.toml", '["pottery", "glaze"]', "[]", "keywords", 3, 0, 100, "Write keywords = […]."),
+    ("unused-field", "copy/de-DE.toml", '["ton", "keramik"]', "[]", "keywords", 3, 0, 100, "Write keywords = […]."),
     ("caption-missing", "copy/de-DE.toml", 'kiln = "Jeder Brand"', "", "captions.kiln", 9, None, None, 'Write kiln = "…"'),
 ]  # fmt: skip
 
@@ -49,7 +49,7 @@ def test_missing_text_is_a_note_while_writing(project):
 
 
 def test_release_notes_are_asked_for_from_the_second_version_on(project):
-    replace(project / "copy/de-DE.toml", 'notes = "Better notes."', "")
+    replace(project / "copy/de-DE.toml", 'notes = "Bessere Notizen."', "")
     assert len(findings(project, "to-write")) == 1
     replace(project / "tavolan.toml", 'name = "Potto"', 'name = "Potto"\nfirst_version = true')
     assert findings(project, "to-write") == []

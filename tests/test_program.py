@@ -85,11 +85,13 @@ def test_check_is_fine_on_a_faultless_project(shared_project):
 
 
 def test_check_as_json(project):
-    replace(project / "copy/de-DE.toml", "Clay and kiln notes", "x" * 33)
+    replace(project / "copy/de-DE.toml", "Notizen zum Brand", "x" * 33)
     done = run_tavolan("check", "--json", cwd=project)
     assert done.code == 1 and not done.err
     assert done.json["schema"] == "tavolan/check@1"
-    assert done.json["summary"] == {"error": 1, "warning": 0, "note": 0, "locales": 3, "stores": 1}
+    assert done.json["summary"] == {
+        "error": 1, "warning": 0, "note": 0, "waived": 0, "hidden": 0, "locales": 3, "stores": 1,
+    }  # fmt: skip
     (found,) = done.json["findings"]
     assert {key: found[key] for key in ("rule", "level", "store", "locale", "field", "path", "line")} == {
         "rule": "too-long", "level": "error", "store": "ios", "locale": "de-DE", "field": "subtitle",
@@ -99,7 +101,7 @@ def test_check_as_json(project):
 
 
 def test_check_for_people_and_selections(project):
-    replace(project / "copy/de-DE.toml", "Clay and kiln notes", "x" * 33)
+    replace(project / "copy/de-DE.toml", "Notizen zum Brand", "x" * 33)
     done = run_tavolan("check", cwd=project)
     assert done.code == 1 and "German (Germany) · de-DE" in done.out and "copy/de-DE.toml:2" in done.out
     assert "\x1b" not in done.out
@@ -220,8 +222,16 @@ def test_the_sample_says_what_was_planted(tmp_path):
         path.write_text(re.sub(r"\[captions\].*?(?=\n\[|\Z)", "", content, flags=re.S), "utf-8")
     done = run_tavolan("check", "--json", cwd=tmp_path)
     assert done.code == 1
-    found = {(f["rule"], f["locale"], f["field"]) for f in done.json["findings"] if f["rule"] != "shot-count"}
-    assert found == {("too-long", "de-DE", "subtitle")}
+    serious = [f for f in done.json["findings"] if f["level"] != "note" and f["rule"] != "shot-count"]
+    assert {(f["rule"], f["locale"], f["field"], f["subject"]) for f in serious} == {
+        ("too-long", "de-DE", "subtitle", ""),
+        ("keyword-filler", "en-US", "keywords", "app"),
+        ("keyword-repeats", "en-US", "keywords", "glazes"),
+        ("first-sentence", "fr-FR", "description", "words"),
+        ("outdated", "fr-FR", "description", ""),
+        ("notes-repeated", "es-ES", "notes", "2.3"),
+    }
+    assert done.json["summary"]["waived"] == 1
 
 
 def test_the_demo_refuses_a_folder_with_other_files(tmp_path):

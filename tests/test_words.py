@@ -56,7 +56,7 @@ def test_missing_words_are_named(shared_project):
 
 
 def test_words_of_two_locales_never_combine(project):
-    replace(project / "copy/ar-SA.toml", '["pottery", "glaze"]', '["recipe"]')
+    replace(project / "copy/ar-SA.toml", '["فخار", "خزف"]', '["recipe"]')
     assert not answer(project, "glaze recipe").covered
     replace(project / "copy/ar-SA.toml", '["recipe"]', '["recipe", "glaze"]')
     found = answer(project, "glaze recipe")

@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from tavolan.checking.findings import Finding
-from tavolan.checking.measure import measure
 from tavolan.checking.registry import Check, check
 from tavolan.checking.review import Place, Review
 from tavolan.project.model import Term
+from tavolan.rulebooks.measure import measure
 from tavolan.words import split
 
 _TOP = 3

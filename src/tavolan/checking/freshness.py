@@ -9,6 +9,8 @@ from datetime import date
 from tavolan.checking.findings import Finding
 from tavolan.checking.registry import Check, check
 from tavolan.checking.review import Review
+from tavolan.project.state import digest
+from tavolan.project.texts import Texts
 
 _DAYS = 366
 
@@ -30,6 +32,27 @@ def notes_repeated(review: Review, this: Check) -> Iterator[Finding]:
                 message = f"are word for word the notes of version {version}"
                 yield place.finding(this, message, "Write what's new in this version.", subject=version)
                 break
+
+
+@check("outdated", "warning")
+def outdated(review: Review, this: Check) -> Iterator[Finding]:
+    """The source text changed since this translation was made.
+
+    `copy/state.csv` remembers, by a digest, what each translation was made from; the tool's own edits keep it. A
+    translation that isn't listed there isn't judged.
+    """
+    project = review.project
+    texts = Texts(project)
+    for (locale, address), made_from in project.state.items():
+        if locale not in project.copy or address not in texts.known:
+            continue
+        original = texts.get(project.source_locale, address)
+        if original and texts.get(locale, address) and digest(original) != made_from:
+            copy = project.copy[locale]
+            line = copy.source.line(texts.key(address))
+            message = f"the {project.source_locale} text changed since this was translated"
+            remedy = f"Translate it again, then run: tavolan copy set {locale} {address} -"
+            yield Finding(this.id, this.level, "", locale, address, copy.source.shown, line, message, remedy)
 
 
 def last_day(as_of: str) -> date:

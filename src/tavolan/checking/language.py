@@ -15,7 +15,7 @@ from tavolan.project.locales import is_right_to_left, locale_name, script_of
 from tavolan.project.model import Value
 
 _LEAST_LETTERS = 6
-_TRANSLATED = ("description", "subtitle", "short", "promo", "notes", "tester_notes", "tv_description")
+_TRANSLATED = frozenset(["description", "subtitle", "short", "promo", "notes", "tester_notes", "tv_description", "item_description"])
 _SCRIPTS = {
     "Jpan": r"\p{Han}\p{Hiragana}\p{Katakana}", "Kore": r"\p{Hangul}\p{Han}", "Hans": r"\p{Han}", "Hant": r"\p{Han}",
     "Arab": r"\p{Arabic}", "Hebr": r"\p{Hebrew}", "Thai": r"\p{Thai}", "Deva": r"\p{Devanagari}",
@@ -36,9 +36,8 @@ def _of_script(script: str) -> regex.Pattern[str] | None:
 def _prose(review: Review) -> Iterator[Passage]:
     """Yield what people read as sentences: no links, no keyword lists."""
     for passage in review.passages:
-        if passage.field.rsplit(".", 1)[-1] in _TRANSLATED or passage.field.startswith(
-            ("captions.", "items.", "bullets")
-        ):
+        is_table = passage.field.startswith(("captions.", "bullets"))
+        if is_table or passage.field.rsplit(".", 1)[-1] in _TRANSLATED:
             yield passage
 
 

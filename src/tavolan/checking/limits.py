@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from tavolan.checking.findings import Finding
-from tavolan.checking.measure import measure
 from tavolan.checking.registry import Check, check
 from tavolan.checking.review import Review
+from tavolan.rulebooks.measure import measure
 
 
 def _many(number: int, noun: str) -> str:

@@ -2,26 +2,57 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from tavolan.cli.common import JsonOption, LocaleOption, ProjectOption, StoreOption, console, open_project, print_json
+from tavolan.cli.common import (
+    JsonOption,
+    LocaleOption,
+    ProjectOption,
+    StoreOption,
+    console,
+    open_project,
+    print_json,
+    say,
+)
+
+if TYPE_CHECKING:
+    from tavolan.checking import Finding
+
+FormatOption = Annotated[
+    str, typer.Option("--format", help="table, json, sarif, junit, github, markdown or csv.", metavar="FORMAT")
+]
+BaselineOption = Annotated[
+    Path | None, typer.Option("--baseline", help="Hide the findings that this file holds.", metavar="FILE")
+]
+WriteBaselineOption = Annotated[
+    Path | None, typer.Option("--write-baseline", help="Write all findings to this file.", metavar="FILE")
+]
 
 
 def check(
     project: ProjectOption = None,
     store: StoreOption = None,
     locale: LocaleOption = None,
-    explain: Annotated[str | None, typer.Option("--explain", help="Explain a rule.", metavar="RULE")] = None,
+    notes: Annotated[bool, typer.Option("--notes", help="Show notes in the table too.")] = False,
+    format: FormatOption = "table",
     json: JsonOption = False,
+    baseline: BaselineOption = None,
+    write_baseline: WriteBaselineOption = None,
+    explain: Annotated[str | None, typer.Option("--explain", help="Explain a rule.", metavar="RULE")] = None,
 ) -> None:
     """Report every finding: all stores, all locales. Exit code 1 when one is an error."""
     from tavolan.checking import as_document, count_levels, run_checks
+    from tavolan.checking.baseline import read_baseline
+    from tavolan.checking.baseline import write_baseline as write_known
 
     if explain:
         _explain(explain)
         return
+    chosen = "json" if json else _format(format)
     opened = open_project(project)
     stores = opened.pick("--store", store or [], list(opened.stores))
     locales = opened.pick("--locale", locale or [], opened.app.locales)
@@ -30,13 +61,44 @@ def check(
         for f in run_checks(opened)
         if (not f.store or f.store in stores) and (f.locale in locales if f.locale else not locale)
     ]
-    if json:
-        print_json(as_document(findings, len(locales), len(stores)))
-    else:
+    if write_baseline:
+        write_known(write_baseline, findings)
+        say(f"{len(findings)} findings written to {write_baseline}")
+    known = read_baseline(baseline) if baseline else set()
+    shown = [f for f in findings if f.id not in known]
+    hidden = len(findings) - len(shown)
+    if chosen == "json":
+        print_json(as_document(shown, len(locales), len(stores), hidden))
+    elif chosen == "table":
         from tavolan.reports.tables import print_findings
 
-        print_findings(console(), opened, findings)
-    raise typer.Exit(1 if count_levels(findings)["error"] else 0)
+        print_findings(console(), opened, shown, notes=notes, hidden=hidden)
+    else:
+        _print_machine(chosen, shown)
+    raise typer.Exit(1 if count_levels(shown)["error"] else 0)
+
+
+def _format(name: str) -> str:
+    from tavolan.edge import nearest
+    from tavolan.errors import UsageError
+    from tavolan.reports.machine import FORMATS
+
+    if name not in FORMATS:
+        raise UsageError(f'--format: there\'s no "{name}". {nearest(name, FORMATS)}')
+    return name
+
+
+def _print_machine(name: str, findings: list[Finding]) -> None:
+    from tavolan.reports import machine
+
+    writers = {
+        "sarif": machine.sarif,
+        "junit": machine.junit,
+        "github": machine.github,
+        "markdown": machine.markdown,
+        "csv": machine.as_csv,
+    }
+    sys.stdout.write(writers[name](findings))
 
 
 def _explain(rule: str) -> None:
@@ -47,4 +109,5 @@ def _explain(rule: str) -> None:
     known = all_checks()
     if rule not in known:
         raise UsageError(f'--explain: there\'s no rule "{rule}". {nearest(rule, known)}')
-    typer.echo(f"{rule} ({known[rule].level})\n\n{known[rule].explanation}")
+    level = "off unless the project gives it a level" if known[rule].off else known[rule].level
+    typer.echo(f"{rule} ({level})\n\n{known[rule].explanation}")

@@ -10,7 +10,7 @@ from typing import Annotated
 import typer
 
 from tavolan import __version__
-from tavolan.cli import check, demo, new, preview, rules, shots, terms
+from tavolan.cli import check, copy, demo, new, preview, rules, shots, status, terms
 from tavolan.errors import ProjectError, TavolanError
 
 app = typer.Typer(
@@ -25,6 +25,8 @@ app.command("demo")(demo.demo)
 app.command("new")(new.new)
 app.command("check")(check.check)
 app.command("preview")(preview.preview)
+app.command("status")(status.status)
+app.add_typer(copy.app, name="copy")
 app.add_typer(terms.app, name="terms")
 app.add_typer(shots.app, name="shots")
 app.add_typer(rules.app, name="rules")

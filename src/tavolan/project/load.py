@@ -15,6 +15,7 @@ from tavolan.project.copyfile import CopyReader
 from tavolan.project.model import Copy, Project, Source, Store, Term
 from tavolan.project.schema import Config, Shots, StoreTable
 from tavolan.project.screens import ScreenIndex
+from tavolan.project.state import State, read_state
 from tavolan.project.termsfile import read_terms
 from tavolan.rulebooks.load import load_rulebooks
 from tavolan.rulebooks.model import Rulebook
@@ -60,12 +61,13 @@ def load_project(root: Path) -> Project:
             copy[read.locale] = read
     problems += reader.problems
     terms = {path.stem: read_terms(path, problems) for path in sorted((root / "terms").glob("*.csv"))}
+    state = read_state(root, problems)
     _check_names(shots, shots_source, problems)
     if config is None:
         raise ProjectError(problems)
     stores = _stores(config, config_source, books, problems)
     _check_copy(config, config_source, copy, root, problems)
-    project = _assemble(root, config, config_source, stores, copy, terms, shots, shots_source)
+    project = _assemble(root, config, config_source, stores, copy, terms, shots, shots_source, state)
     _check_screens(project, problems)
     if problems:
         raise ProjectError(problems)
@@ -81,6 +83,7 @@ def _assemble(
     terms: dict[str, list[Term]],
     shots: Shots,
     shots_source: Source,
+    state: State,
 ) -> Project:
     ordered = {tag: copy[tag] for tag in config.app.locales if tag in copy}
     for tag, own in ordered.items():
@@ -98,6 +101,7 @@ def _assemble(
         terms,
         shots,
         shots_source,
+        state,
     )
 
 

@@ -11,6 +11,7 @@ from tavolan.edge import nearest
 from tavolan.errors import UsageError
 from tavolan.lines import KeyPath, line_of
 from tavolan.project.schema import App, CheckTable, Guard, Palette, Shot, Shots, StoreTable
+from tavolan.project.state import State
 from tavolan.rulebooks.model import FieldRule, Rulebook, SizeClass
 
 
@@ -161,6 +162,7 @@ class Project:
     terms: dict[str, list[Term]]
     shots: Shots
     shots_source: Source
+    state: State = field(default_factory=dict)
 
     @property
     def source_locale(self) -> str:

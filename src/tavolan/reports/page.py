@@ -8,10 +8,10 @@ from pathlib import Path
 from typing import Any
 
 from tavolan.checking import Finding, count_levels
-from tavolan.checking.measure import measure
 from tavolan.pictures.thumbs import webp_thumbs
 from tavolan.project import Project, Store
 from tavolan.project.locales import is_right_to_left, locale_name
+from tavolan.rulebooks.measure import measure
 from tavolan.rulebooks.model import FieldRule
 
 _THUMB_WIDTH = 300

@@ -30,10 +30,18 @@ def counted(number: int, noun: str) -> str:
     return f"{number} {noun}{'' if number == 1 else 's'}"
 
 
-def print_findings(console: Console, project: Project, findings: list[Finding]) -> None:
-    """Print findings grouped by locale, the same finding of several stores in one row."""
-    by_locale = sorted(findings, key=lambda f: (f.locale != "", _order(project, f.locale), f.sort_key()))
-    width = min(24, max((len(f.field) for f in findings), default=0))
+def print_findings(
+    console: Console, project: Project, findings: list[Finding], notes: bool = False, hidden: int = 0
+) -> None:
+    """Print findings grouped by locale, the same finding of several stores in one row.
+
+    Waived ones are only counted, and so are notes unless asked for or all there is; `hidden` counts a baseline's.
+    """
+    counting = [f for f in findings if not f.waived]
+    worse = [f for f in counting if f.level != "note"]
+    shown = counting if notes or not worse else worse
+    by_locale = sorted(shown, key=lambda f: (f.locale != "", _order(project, f.locale), f.sort_key()))
+    width = min(24, max((len(f.field) for f in shown), default=0))
     for locale, group in groupby(by_locale, key=lambda f: f.locale):
         heading = f"{locale_name(locale)} · {locale}" if locale else "The whole project"
         console.print(Text(f"\n{heading}", style="bold"))
@@ -50,6 +58,13 @@ def print_findings(console: Console, project: Project, findings: list[Finding]) 
         console.print(table)
     console.print()
     console.print(summary_line(project, findings))
+    asides = (
+        [f"{counted(len(counting) - len(shown), 'note')} not shown (--notes)"] if len(counting) > len(shown) else []
+    )
+    asides += [f"{len(findings) - len(counting)} waived"] if len(findings) > len(counting) else []
+    asides += [f"{hidden} hidden by the baseline"] if hidden else []
+    if asides:
+        console.print(f"[dim]{'; '.join(asides)}[/]")
 
 
 def _order(project: Project, locale: str) -> int:
@@ -70,7 +85,7 @@ def summary_line(project: Project, findings: list[Finding]) -> Text:
     """Return the one line that sums a check up."""
     counts = count_levels(findings)
     places = f"{counted(len(project.app.locales), 'locale')}, {counted(len(project.stores), 'store')}"
-    if not findings:
+    if not any(counts.values()):
         return Text(f"{project.app.name}: nothing to find fault with in {places}.", "green")
     line = Text(f"{project.app.name}: ", "bold")
     parts = [Text(counted(counts[level], level), LEVEL_STYLE[level]) for level in LEVELS if counts[level]]

@@ -1,0 +1,247 @@
+"""`tavolan copy`: show, set, choose, table, replace, sheet."""
+
+from __future__ import annotations
+
+import re
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from tavolan.cli.common import JsonOption, LocaleOption, ProjectOption, console, open_project, print_json
+
+if TYPE_CHECKING:
+    from tavolan.project.texts import Change, Texts
+
+app = typer.Typer(
+    help="The listing's text: see it, change it, take it to a spreadsheet and back.", no_args_is_help=True
+)
+
+LocaleArgument = Annotated[str, typer.Argument(help="Locale, as in de-DE.")]
+FieldArgument = Annotated[str, typer.Argument(help="Field, as in title, android.title or captions.home.")]
+DryRun = Annotated[bool, typer.Option("--dry-run", help="Show what would change, write nothing.")]
+Force = Annotated[bool, typer.Option("--force", help="Write it even when it's over the limit.")]
+
+
+def _texts(folder: Path | None) -> Texts:
+    from tavolan.project.texts import Texts
+
+    return Texts(open_project(folder))
+
+
+def _locale(texts: Texts, locale: str) -> str:
+    return texts.project.pick("LOCALE", [locale], texts.project.app.locales)[0]
+
+
+@app.command()
+def show(
+    locale: LocaleArgument,
+    field: Annotated[str | None, typer.Argument(help="Only this field, exactly as it is.")] = None,
+    project: ProjectOption = None,
+    store: Annotated[str | None, typer.Option("--store", help="Leave out what's for other stores.")] = None,
+    json: JsonOption = False,
+) -> None:
+    """Print the text of one locale with its lengths, or one field exactly as it is."""
+    texts = _texts(project)
+    tag = _locale(texts, locale)
+    if field:
+        texts.key(field)
+        if json:
+            print_json({"schema": "tavolan/text@1", "locale": tag, "field": field, "text": texts.get(tag, field)})
+        else:
+            sys.stdout.write(texts.get(tag, field))
+            if sys.stdout.isatty():
+                sys.stdout.write("\n")
+        return
+    if json:
+        values = {address: texts.raw(tag, address) for address in texts.addresses()}
+        there = {address: value for address, value in values.items() if value is not None}
+        print_json({"schema": "tavolan/copy@1", "locale": tag, "texts": there})
+        return
+    from tavolan.reports.copytables import print_locale
+
+    print_locale(console(), texts, tag, store)
+
+
+@app.command()
+def table(
+    field: FieldArgument,
+    project: ProjectOption = None,
+) -> None:
+    """Print one field in all locales: text, length, room left, and the phrases that its words serve."""
+    from tavolan.reports.copytables import print_field
+    from tavolan.words.cover import cover
+
+    texts = _texts(project)
+    texts.key(field)
+    print_field(console(), texts, field, cover(texts.project, list(texts.project.stores)))
+
+
+@app.command(name="set")
+def set_text(
+    locale: LocaleArgument,
+    field: FieldArgument,
+    text: Annotated[str, typer.Argument(help="The text; - reads it from standard input.")],
+    project: ProjectOption = None,
+    force: Force = False,
+    dry_run: DryRun = False,
+) -> None:
+    """Write one text into its file, which keeps its comments and order. Refused over the limit, unless forced."""
+    from tavolan.project.texts import Change
+
+    texts = _texts(project)
+    tag = _locale(texts, locale)
+    texts.key(field)
+    if text == "-":
+        text = sys.stdin.buffer.read().decode("utf-8", "strict") if not sys.stdin.isatty() else sys.stdin.read()
+    _apply(texts, [Change(tag, field, texts.get(tag, field), text)], force, dry_run)
+
+
+@app.command()
+def choose(
+    locale: LocaleArgument,
+    field: FieldArgument,
+    number: Annotated[int, typer.Argument(help="Which alternate, from 1.")],
+    project: ProjectOption = None,
+    force: Force = False,
+    dry_run: DryRun = False,
+) -> None:
+    """Put an alternate of a field into the field; what stood there becomes the alternate."""
+    from tavolan.errors import UsageError
+    from tavolan.project.texts import Change
+
+    texts = _texts(project)
+    tag = _locale(texts, locale)
+    texts.key(field)
+    candidates = list(texts.project.copy[tag].alternates(field).value)
+    if not 1 <= number <= len(candidates):
+        there = f"there are {len(candidates)}" if candidates else "there are none"
+        raise UsageError(f"{tag} {field}: there's no alternate {number}; {there} under [alternates].")
+    before, after = texts.get(tag, field), candidates[number - 1]
+    candidates[number - 1] = before
+    kept = [text for text in candidates if text]
+    _apply(texts, [Change(tag, field, before, after)], force, dry_run, alternates=(tag, field, kept))
+
+
+@app.command()
+def replace(
+    find: Annotated[str, typer.Argument(help="Text to find.")],
+    put: Annotated[str, typer.Argument(help="Text to put in its place.")],
+    project: ProjectOption = None,
+    locale: LocaleOption = None,
+    field: Annotated[list[str] | None, typer.Option("--field", help="Only this field; repeatable.")] = None,
+    words: Annotated[bool, typer.Option("--words", help="Whole words only.")] = False,
+    regex: Annotated[bool, typer.Option("--regex", help="FIND is a regular expression.")] = False,
+    ignore_case: Annotated[bool, typer.Option("--ignore-case", help="Don't tell capitals from small letters.")] = False,
+    apply: Annotated[bool, typer.Option("--apply", help="Write it; else it's only shown.")] = False,
+    force: Force = False,
+) -> None:
+    """Find and replace over all locales and fields. Shows each change; writes with --apply."""
+    from tavolan.errors import UsageError
+    from tavolan.project.texts import Change
+
+    if not find:
+        raise UsageError("FIND is empty. Say what to look for.")
+    pattern = find if regex else re.escape(find)
+    pattern = rf"(?<!\w){pattern}(?!\w)" if words else pattern
+    try:
+        compiled = re.compile(pattern, re.IGNORECASE if ignore_case else 0)
+        compiled.sub(put if regex else "", "")
+    except (re.error, IndexError) as error:
+        raise UsageError(f"FIND isn't a regular expression that can be used: {error}.") from error
+    texts = _texts(project)
+    chosen = field or []
+    for name in chosen:
+        texts.key(name)
+    locales = texts.project.pick("--locale", locale or [], texts.project.app.locales)
+    changes = []
+    for tag in locales:
+        for address in chosen or texts.addresses():
+            before = texts.get(tag, address)
+            after = compiled.sub(put if regex else lambda _: put, before)
+            if before and after != before:
+                changes.append(Change(tag, address, before, after))
+    if not changes:
+        console().print("Found nowhere.")
+        return
+    _apply(texts, changes, force, not apply)
+
+
+@app.command()
+def sheet(
+    out: Annotated[Path | None, typer.Argument(help="Spreadsheet to write, .xlsx or .csv.", metavar="[FILE]")] = None,
+    read: Annotated[Path | None, typer.Option("--read", help="Spreadsheet to read back.", metavar="FILE")] = None,
+    project: ProjectOption = None,
+    rows: Annotated[str, typer.Option("--rows", help="In a workbook: locales or fields.")] = "locales",
+    prefer: Annotated[str, typer.Option("--prefer", help="Decide conflicts: sheet or project.")] = "",
+    dry_run: DryRun = False,
+) -> None:
+    """Write all texts to a spreadsheet, or read one back: only what changed in it, never over what changed here."""
+    from tavolan.errors import UsageError
+    from tavolan.exchange import sheets
+
+    if (out is None) == (read is None):
+        raise UsageError("Name one file: tavolan copy sheet FILE writes it, tavolan copy sheet --read FILE reads it.")
+    if rows not in ("locales", "fields"):
+        raise UsageError(f'--rows can\'t be "{rows}". Write locales or fields.')
+    if prefer not in ("", "sheet", "project"):
+        raise UsageError(f'--prefer can\'t be "{prefer}". Write sheet or project.')
+    texts = _texts(project)
+    if read:
+        _read_back(texts, read, prefer, dry_run)
+        return
+    assert out is not None
+    if out.suffix.lower() not in (".xlsx", ".csv"):
+        raise UsageError(f"{out} is neither .xlsx nor .csv. Name one of the two.")
+    if dry_run:
+        console().print(f"Would write {len(texts.addresses()) * len(texts.project.app.locales)} texts to {out}")
+        return
+    rows_kind: sheets.Rows = "fields" if rows == "fields" else "locales"
+    count = sheets.write_csv(texts, out) if out.suffix.lower() == ".csv" else sheets.write_xlsx(texts, out, rows_kind)
+    console().print(f"{count} texts in {len(texts.project.app.locales)} locales written to {out}", soft_wrap=True)
+
+
+def _read_back(texts: Texts, path: Path, prefer: str, dry_run: bool) -> None:
+    from tavolan.exchange import sheets
+    from tavolan.reports.copytables import print_changes
+
+    outcome = sheets.merge(texts, sheets.read_sheet(path), str(path), prefer)
+    printer = console()
+    if outcome.changes:
+        print_changes(printer, outcome.changes)
+    if outcome.conflicts:
+        print_changes(printer, outcome.conflicts, "\nChanged on both sides (− here, + in the sheet):")
+        printer.print("[dim]Nothing of these was written. Decide with --prefer sheet or --prefer project.[/]")
+    if not dry_run:
+        texts.write(outcome.changes)
+    done = "would be written" if dry_run else "written"
+    printer.print(f"{len(outcome.changes)} {done}, {len(outcome.conflicts)} in conflict")
+    if outcome.conflicts:
+        raise typer.Exit(1)
+
+
+def _apply(
+    texts: Texts,
+    changes: list[Change],
+    force: bool,
+    dry_run: bool,
+    alternates: tuple[str, str, list[str]] | None = None,
+) -> None:
+    """Show changes, refuse those over their limit, write the rest."""
+    from tavolan.errors import UsageError
+    from tavolan.reports.copytables import print_changes
+
+    over = [(change, texts.over(change.locale, change.address, change.after)) for change in changes]
+    faults = [f"{change.locale} {change.address}: {fault}" for change, fault in over if fault]
+    if faults and not force:
+        raise UsageError("\n".join([*faults, "Nothing was written. Shorten it, or use --force."]))
+    real = [change for change in changes if change.before != change.after]
+    printer = console()
+    print_changes(printer, real)
+    if not dry_run:
+        texts.write(real)
+        if alternates:
+            texts.write_alternates(*alternates)
+    verb = "would change" if dry_run else "changed"
+    printer.print(f"{len(real)} {'text' if len(real) == 1 else 'texts'} {verb}")

@@ -1,0 +1,1 @@
+"""Exchange with other tools: spreadsheets."""

@@ -1,0 +1,291 @@
+"""Copy as spreadsheets, out and back in, with a three-way merge.
+
+Every cell's text on the way out is remembered by its digest. On the way back a cell whose digest is the remembered one
+wasn't touched in the sheet; a project text whose digest is the remembered one wasn't touched in the project. Where both
+were touched and differ, that's a conflict: it's listed, and neither text is lost.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+import zipfile
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, Literal
+
+from tavolan.edge import nearest
+from tavolan.errors import Problem, ProjectError, one_problem
+from tavolan.files import read_text, write_bytes, write_text
+from tavolan.project.locales import is_right_to_left
+from tavolan.project.state import digest
+from tavolan.project.texts import Change, Outcome, Texts
+from tavolan.rulebooks.measure import measure
+
+if TYPE_CHECKING:
+    from openpyxl.worksheet.worksheet import Worksheet
+
+Rows = Literal["locales", "fields"]
+BASE = "base"
+COLUMNS = ("locale", "field", "text", "length", "limit", BASE)
+_FORMULA = re.compile(r"'*[=+\-@\t\r]")
+_GUARDED = re.compile(r"'+[=+\-@\t\r]")
+_SEARCH = ("title", "subtitle", "short", "keywords")
+_LINE_BREAK = "\n"
+
+
+@dataclass(frozen=True)
+class Cell:
+    """One text of a sheet: where it belongs, what it says, and the digest of what it said on the way out."""
+
+    locale: str
+    address: str
+    text: str
+    base: str | None
+    place: str
+
+
+def groups(texts: Texts) -> dict[str, list[str]]:
+    """Return the addresses by group: one sheet each."""
+    found: dict[str, list[str]] = {"Search": [], "Texts": [], "Links": [], "Items": [], "Pictures": []}
+    for address in texts.addresses():
+        rule = texts.rule(address)
+        if rule is None:
+            found["Pictures"].append(address)
+        elif address.startswith("items."):
+            found["Items"].append(address)
+        elif rule.kind == "link":
+            found["Links"].append(address)
+        elif address.split(".")[-1] in _SEARCH:
+            found["Search"].append(address)
+        else:
+            found["Texts"].append(address)
+    return {name: addresses for name, addresses in found.items() if addresses}
+
+
+# --- CSV: one text a line ---------------------------------------------------------------------------------------
+
+
+def write_csv(texts: Texts, path: Path) -> int:
+    """Write all texts as CSV, one a line; return how many."""
+    out = io.StringIO(newline="")
+    writer = csv.writer(out)
+    writer.writerow(COLUMNS)
+    count = 0
+    for addresses in groups(texts).values():
+        for address in addresses:
+            for locale in texts.project.app.locales:
+                text, limit = texts.get(locale, address), texts.limit(address, locale)
+                length = measure(text, limit.unit) if limit else measure(text)
+                writer.writerow([locale, address, _guard(text), length, limit.most if limit else "", digest(text)])
+                count += 1
+    write_text(path, "\ufeff" + out.getvalue())
+    return count
+
+
+def _guard(text: str) -> str:
+    """Put an apostrophe before what a spreadsheet would take for a formula; `_unguard` takes it away again."""
+    return f"'{text}" if _FORMULA.match(text) else text
+
+
+def _unguard(text: str) -> str:
+    return text[1:] if _GUARDED.match(text) else text
+
+
+def read_csv(path: Path) -> Iterator[Cell]:
+    """Yield the cells of a CSV file. Raises ProjectError when it can't be read."""
+    text = read_text(path, str(path))
+    first = text.split("\n", 1)[0]
+    separator = max(",;\t", key=first.count)
+    reader = csv.reader(io.StringIO(text, newline=""), delimiter=separator, strict=True)
+    try:
+        header = [name.strip().lower() for name in next(reader, [])]
+        for name in ("locale", "field", "text"):
+            if name not in header:
+                remedy = f"The first line must name the columns: {','.join(COLUMNS)}."
+                raise one_problem(path, 1, "header", f'has no column "{name}"', remedy)
+        for row in reader:
+            if any(row):
+                cells = dict(zip(header, row, strict=False))
+                place = f"line {reader.line_num}"
+                said = _unguard(cells.get("text", ""))
+                yield Cell(cells["locale"], cells.get("field", ""), said, cells.get(BASE) or None, place)
+    except csv.Error as error:
+        remedy = "Quote cells that hold the separator or quotation marks."
+        raise one_problem(path, reader.line_num, "", f"isn't valid CSV: {error}", remedy) from error
+
+
+# --- XLSX: a sheet per group ------------------------------------------------------------------------------------
+
+
+def write_xlsx(texts: Texts, path: Path, rows: Rows = "locales") -> int:
+    """Write all texts as a workbook, a sheet per group, locales or fields as rows; return how many texts.
+
+    Beside each text stands a formula with its length; beyond the limit it turns red. The formula counts as spreadsheets
+    do (UTF-16), `tavolan check` counts as the store does. Raises ProjectError for characters no workbook can hold.
+    """
+    from openpyxl import Workbook
+
+    book = Workbook()
+    book.remove(book.active)
+    base = [("locale", "field", "base")]
+    for title, addresses in groups(texts).items():
+        _write_sheet(book.create_sheet(title), texts, addresses, rows, base)
+    hidden = book.create_sheet(BASE)
+    for entry in base:
+        hidden.append(entry)
+    hidden.sheet_state = "hidden"
+    out = io.BytesIO()
+    book.save(out)
+    write_bytes(path, out.getvalue())
+    return len(base) - 1
+
+
+def _write_sheet(
+    sheet: Worksheet, texts: Texts, addresses: list[str], rows: Rows, base: list[tuple[str, str, str]]
+) -> None:
+    from openpyxl.styles import Alignment, Font, PatternFill
+    from openpyxl.utils import get_column_letter
+
+    locales = texts.project.app.locales
+    down, across = (locales, addresses) if rows == "locales" else (addresses, locales)
+    head = PatternFill("solid", fgColor="EFE7DE")
+    sheet.cell(1, 1, "locale" if rows == "locales" else "field")
+    for index, name in enumerate(across):
+        column = 2 + index * 3
+        for offset, label in enumerate((name, "length", "limit")):
+            sheet.cell(1, column + offset, label)
+        sheet.column_dimensions[get_column_letter(column)].width = 44
+    for cell in sheet[1]:
+        cell.font, cell.fill = Font(bold=True), head
+    for number, name in enumerate(down, 2):
+        sheet.cell(number, 1, name).font = Font(bold=True)
+        for index, other in enumerate(across):
+            locale, address = (name, other) if rows == "locales" else (other, name)
+            text, column = texts.get(locale, address), 2 + index * 3
+            _write_text(sheet, number, column, text, f"{locale} {address}")
+            if is_right_to_left(locale):
+                sheet.cell(number, column).alignment = Alignment(wrap_text=True, vertical="top", readingOrder=2)
+            limit = texts.limit(address, locale)
+            letter = get_column_letter(column)
+            sheet.cell(number, column + 1, f"=LEN({letter}{number})")
+            if limit:
+                sheet.cell(number, column + 2, limit.most)
+            base.append((locale, address, digest(text)))
+    sheet.column_dimensions["A"].width = 20
+    sheet.freeze_panes = "B2"
+    _colour_rules(sheet, len(across), len(down))
+
+
+def _write_text(sheet: Worksheet, row: int, column: int, text: str, where: str) -> None:
+    from openpyxl.cell.cell import ILLEGAL_CHARACTERS_RE
+    from openpyxl.styles import Alignment
+
+    if ILLEGAL_CHARACTERS_RE.search(text):
+        raise one_problem(where, None, "", "holds a control character that no workbook can hold", "Delete it.")
+    cell = sheet.cell(row, column)
+    cell.value = text or None
+    if text:
+        # As text, whatever it begins with: nothing is taken for a formula, and nothing is changed.
+        cell.data_type = "s"
+        cell.number_format = "@"
+    cell.quotePrefix = bool(_FORMULA.match(text))
+    cell.alignment = Alignment(wrap_text=True, vertical="top")
+
+
+def _colour_rules(sheet: Worksheet, across: int, down: int) -> None:
+    """Turn a length red beyond its limit, and amber within a tenth of it."""
+    from openpyxl.formatting.rule import FormulaRule
+    from openpyxl.styles import Font, PatternFill
+    from openpyxl.utils import get_column_letter
+
+    red = {"font": Font(color="C2261E", bold=True), "fill": PatternFill("solid", bgColor="FBE6E4")}
+    for index in range(across):
+        length, limit = get_column_letter(3 + index * 3), get_column_letter(4 + index * 3)
+        area = f"{length}2:{length}{down + 1}"
+        sheet.conditional_formatting.add(area, FormulaRule([f'AND({limit}2<>"",{length}2>{limit}2)'], **red))
+        near = f'AND({limit}2<>"",{length}2>0.9*{limit}2,{length}2<={limit}2)'
+        sheet.conditional_formatting.add(area, FormulaRule([near], font=Font(color="8A5200")))
+
+
+def read_xlsx(path: Path) -> Iterator[Cell]:
+    """Yield the cells of a workbook. Raises ProjectError when it can't be read."""
+    from openpyxl import load_workbook
+    from openpyxl.utils.exceptions import InvalidFileException
+
+    try:
+        book = load_workbook(path, read_only=False, data_only=False)
+    except OSError as error:
+        raise one_problem(
+            path, None, "", f"can't be read ({error.strerror or error})", "Check that it's there."
+        ) from error
+    except (InvalidFileException, zipfile.BadZipFile, KeyError, ValueError, TypeError, SyntaxError) as error:
+        raise one_problem(
+            path, None, "", f"isn't a workbook that can be read ({error})", "Save it as .xlsx."
+        ) from error
+    bases = {}
+    if BASE in book.sheetnames:
+        bases = {(row[0], row[1]): row[2] for row in book[BASE].iter_rows(min_row=2, values_only=True) if len(row) >= 3}
+    for sheet in book.worksheets:
+        if sheet.title != BASE:
+            yield from _read_sheet(sheet, bases)
+
+
+def _read_sheet(sheet: Worksheet, bases: dict[tuple[Any, Any], Any]) -> Iterator[Cell]:
+    rows = sheet.iter_rows()
+    head = [str(cell.value or "").strip() for cell in next(rows, ())]
+    if not head or head[0] not in ("locale", "field"):
+        return
+    for row in rows:
+        name = str(row[0].value or "").strip()
+        if not name:
+            continue
+        for label, cell in zip(head[1:], row[1:], strict=False):
+            if label in ("", "length", "limit"):
+                continue
+            locale, address = (name, label) if head[0] == "locale" else (label, name)
+            text = "" if cell.value is None else str(cell.value).replace("\r\n", _LINE_BREAK)
+            place = f"{sheet.title}!{cell.coordinate}"
+            yield Cell(locale, address, text, bases.get((locale, address)), place)
+
+
+# --- the way back -----------------------------------------------------------------------------------------------
+
+
+def read_sheet(path: Path) -> list[Cell]:
+    """Read a sheet by its ending. Raises ProjectError when it can't be read."""
+    ending = path.suffix.lower()
+    if ending not in (".xlsx", ".csv"):
+        raise one_problem(path, None, "", "is neither .xlsx nor .csv", "Save it as one of the two.")
+    return list(read_xlsx(path) if ending == ".xlsx" else read_csv(path))
+
+
+def merge(texts: Texts, cells: list[Cell], shown: str, prefer: str = "") -> Outcome:
+    """Return what a sheet changes, and where sheet and project both changed a text.
+
+    `prefer` decides conflicts: `sheet`, `project`, or nobody. Raises ProjectError with every cell that belongs nowhere.
+    """
+    outcome, problems = Outcome(), []
+    for cell in cells:
+        if cell.locale not in texts.project.copy:
+            remedy = nearest(cell.locale, texts.project.copy)
+            problems.append(Problem(shown, None, cell.place, f'"{cell.locale}" is no locale of this project', remedy))
+            continue
+        if cell.address not in texts.known:
+            remedy = nearest(cell.address, texts.known)
+            problems.append(Problem(shown, None, cell.place, f'"{cell.address}" is no field of this project', remedy))
+            continue
+        current = texts.get(cell.locale, cell.address)
+        if cell.text == current or digest(cell.text) == cell.base:
+            continue
+        change = Change(cell.locale, cell.address, current, cell.text)
+        untouched = cell.base is not None and digest(current) == cell.base
+        if untouched or prefer == "sheet":
+            outcome.changes.append(change)
+        elif prefer != "project":
+            outcome.conflicts.append(change)
+    if problems:
+        raise ProjectError(problems)
+    return outcome

@@ -1,0 +1,194 @@
+"""Read and change the texts of a project by address: locale and field, as `title`, `android.title`, `captions.home`."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from functools import cached_property
+from typing import Any
+
+from tavolan.edge import nearest
+from tavolan.errors import UsageError
+from tavolan.project.model import Project
+from tavolan.project.state import digest, write_state
+from tavolan.rulebooks.measure import measure
+from tavolan.rulebooks.model import FieldRule, Unit
+
+TABLES = ("captions", "showcase")
+
+
+@dataclass(frozen=True)
+class Limit:
+    """The strictest limit on a field among the stores that it goes to."""
+
+    most: int
+    unit: Unit
+    store: str
+
+
+@dataclass(frozen=True)
+class Change:
+    """One text that differs: `before` is what the project has, `after` what it would have."""
+
+    locale: str
+    address: str
+    before: str
+    after: str
+
+
+@dataclass
+class Outcome:
+    """What an edit did or would do."""
+
+    changes: list[Change] = field(default_factory=list)
+    conflicts: list[Change] = field(default_factory=list)
+
+
+class Texts:
+    """All texts of a project, by locale and address."""
+
+    def __init__(self, project: Project) -> None:
+        self.project = project
+        self.rules: dict[str, list[tuple[str, FieldRule]]] = {}
+        self.item_rules: dict[str, list[tuple[str, FieldRule]]] = {}
+        for store in project.stores.values():
+            for key, rule in store.rulebook.fields.items():
+                if rule.scope == "locale":
+                    self.rules.setdefault(key, []).append((store.id, rule))
+                elif rule.scope == "item":
+                    self.item_rules.setdefault(key, []).append((store.id, rule))
+
+    def addresses(self) -> list[str]:
+        """Return all addresses that some store asks for or some locale uses, in the order of the rulebooks."""
+        found = list(self.rules)
+        for copy in self.project.copy.values():
+            for store in self.project.stores:
+                own = copy.data.get(store, {})
+                found += [f"{store}.{key}" for key in own if f"{store}.{key}" not in found]
+        found += [f"items.{item}.{key}" for item in self.project.app.items for key in self.item_rules]
+        found += [f"captions.{shot.name}" for shot in self.project.shots.shot]
+        names = {name for copy in self.project.copy.values() for name in copy.data.get("showcase", {})}
+        return [*found, *(f"showcase.{name}" for name in sorted(names))]
+
+    @cached_property
+    def known(self) -> frozenset[str]:
+        """All addresses, for looking up."""
+        return frozenset(self.addresses())
+
+    def key(self, address: str) -> tuple[str, ...]:
+        """Return the key path of an address. Raises UsageError when there's no such field."""
+        parts = tuple(address.split("."))
+        known = {
+            1: lambda: parts[0] in self.rules,
+            2: lambda: (parts[0] in TABLES) or (parts[0] in self.project.stores and parts[1] in self.rules),
+            3: lambda: parts[0] == "items" and parts[1] in self.project.app.items and parts[2] in self.item_rules,
+        }
+        if len(parts) not in known or not all(parts) or not known[len(parts)]():
+            raise UsageError(f'there\'s no field "{address}". {nearest(address, self.addresses())}')
+        if parts[0] == "captions" and parts[1] not in [shot.name for shot in self.project.shots.shot]:
+            shots = [f"captions.{shot.name}" for shot in self.project.shots.shot]
+            raise UsageError(f'there\'s no field "{address}". {nearest(address, shots)}')
+        return parts
+
+    def rule(self, address: str) -> FieldRule | None:
+        """Return the rule of a field in the first store that has it; None for captions and showcase values."""
+        rules = self._rules(address)
+        return rules[0][1] if rules else None
+
+    def _rules(self, address: str) -> list[tuple[str, FieldRule]]:
+        parts = address.split(".")
+        if parts[0] in TABLES:
+            return []
+        if parts[0] == "items":
+            return self.item_rules[parts[2]]
+        if len(parts) == 2:
+            return [(store, rule) for store, rule in self.rules[parts[1]] if store == parts[0]]
+        return self.rules[parts[0]]
+
+    def limit(self, address: str, locale: str) -> Limit | None:
+        """Return the strictest limit of a field in a locale; stores with a text of their own don't count."""
+        found = []
+        own = self.project.copy[locale].data
+        for store, rule in self._rules(address):
+            overridden = "." not in address and address in own.get(store, {})
+            if rule.max is not None and rule.kind != "link" and not overridden:
+                unit = self.project.stores[store].rulebook.unit_of(rule)
+                found.append(Limit(rule.max, unit, store))
+        return min(found, key=lambda limit: limit.most, default=None)
+
+    def raw(self, locale: str, address: str) -> Any:
+        """Return what's written in the locale's own file, or None."""
+        value: Any = self.project.copy[locale].data
+        for part in self.key(address):
+            value = value.get(part) if isinstance(value, dict) else None
+        return value
+
+    def get(self, locale: str, address: str) -> str:
+        """Return a text as one string, lists joined by their separator; empty when nothing is written."""
+        value = self.raw(locale, address)
+        if isinstance(value, list):
+            rule = self.rule(address)
+            return (rule.separator if rule else ",").join(value)
+        return value or ""
+
+    def parse(self, address: str, text: str) -> str | list[str]:
+        """Return a text in the shape of its field: a list is cut at its separator."""
+        rule = self.rule(address)
+        if rule is None or rule.kind != "list":
+            return text
+        parts = text.split(rule.separator if rule.separator != " " else None)
+        return [part.strip() if rule.separator != "\n" else part for part in parts if part.strip()]
+
+    def over(self, locale: str, address: str, text: str) -> str | None:
+        """Return by how much a text breaks its limit, in words, or None."""
+        limit = self.limit(address, locale)
+        if limit is None:
+            return None
+        value = self.parse(address, text)
+        rule = self.rule(address)
+        joined = rule.separator.join(value) if isinstance(value, list) and rule else text
+        length = measure(joined, limit.unit)
+        if length <= limit.most:
+            return None
+        return f"{length} {limit.unit}, {length - limit.most} over the limit of {limit.most} ({limit.store})"
+
+    def write(self, changes: Iterable[Change]) -> None:
+        """Write changes into the copy files, all files or none started; remember what was translated from what."""
+        from tavolan.project.edit import TomlEditor
+
+        editors: dict[str, TomlEditor] = {}
+        state = dict(self.project.state)
+        changes = list(changes)
+        for change in changes:
+            path = self.project.root / "copy" / f"{change.locale}.toml"
+            editor = editors.setdefault(change.locale, TomlEditor(path, f"copy/{change.locale}.toml"))
+            key = self.key(change.address)
+            if change.after:
+                editor.set(key, self.parse(change.address, change.after))
+            else:
+                editor.remove(key)
+        for editor in editors.values():
+            editor.save()
+        sources = {change.address: change.after for change in changes if change.locale == self.project.source_locale}
+        for change in changes:
+            self._remember(state, change, sources)
+        if state != self.project.state:
+            write_state(self.project.root, state)
+
+    def write_alternates(self, locale: str, address: str, candidates: list[str]) -> None:
+        """Write the further candidates of a field."""
+        from tavolan.project.edit import TomlEditor
+
+        editor = TomlEditor(self.project.root / "copy" / f"{locale}.toml", f"copy/{locale}.toml")
+        editor.set(("alternates", address), candidates)
+        editor.save()
+
+    def _remember(self, state: dict[tuple[str, str], str], change: Change, sources: dict[str, str]) -> None:
+        source = self.project.source_locale
+        if change.locale == source:
+            return
+        original = sources.get(change.address, self.get(source, change.address))
+        if change.after and original:
+            state[change.locale, change.address] = digest(original)
+        else:
+            state.pop((change.locale, change.address), None)

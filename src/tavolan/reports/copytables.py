@@ -1,0 +1,211 @@
+"""Tables about copy: one field in all locales, one locale's fields, changes, and who is done."""
+
+from __future__ import annotations
+
+from collections import Counter
+
+from rich.console import Console
+from rich.text import Text
+
+from tavolan.checking import Finding
+from tavolan.project import Project
+from tavolan.project.locales import locale_name
+from tavolan.project.texts import Change, Texts
+from tavolan.reports.tables import counted, plain_table
+from tavolan.rulebooks.measure import measure
+from tavolan.words.cover import Answer
+
+_GAUGE = 12
+_BEFORE = 34
+
+
+def gauge(length: int, most: int | None) -> Text:
+    """Return a small bar of how much of a limit is used."""
+    if not most:
+        return Text("")
+    filled = min(_GAUGE, round(_GAUGE * length / most))
+    style = "red" if length > most else "green"
+    return Text("━" * filled, style).append("╌" * (_GAUGE - filled), "dim")
+
+
+def _length_cells(texts: Texts, locale: str, address: str, text: str) -> tuple[Text, Text, Text]:
+    limit = texts.limit(address, locale)
+    length = measure(text, limit.unit if limit else "characters")
+    if limit is None:
+        return Text(""), Text(str(length) if text else "", "dim"), Text("")
+    left = limit.most - length
+    style = "bold red" if left < 0 else "default"
+    return gauge(length, limit.most), Text(f"{length}/{limit.most}", style), Text(str(left), style)
+
+
+def print_field(console: Console, texts: Texts, address: str, answers: list[Answer]) -> None:
+    """Print one field in all locales: text, length, limit, room left, and the phrases that its words serve."""
+    project = texts.project
+    table = plain_table("locale", "text", "", "length", "left", "phrases served")
+    for tag in project.app.locales:
+        own = texts.get(tag, address)
+        value = project.value(next(iter(project.stores)), tag, address) if "." not in address else None
+        inherited = value.inherited_from if value and value.inherited_from and not own else ""
+        text = texts.get(inherited, address) if inherited else own
+        shown = Text(text) if text else Text("still to write", "italic dim")
+        if inherited:
+            shown.append(f"  like {inherited}", "dim")
+        bar, length, left = _length_cells(texts, tag, address, text)
+        table.add_row(Text(tag, "bold"), shown, bar, length, left, _served(answers, tag, address))
+    console.print(table)
+
+
+def _served(answers: list[Answer], locale: str, address: str) -> Text:
+    """Return a dot per target phrase of the locale: filled where a word of this field helps to answer it."""
+    field = address.rsplit(".", maxsplit=1)[-1]
+    marks: dict[str, bool] = {}
+    for a in answers:
+        if a.terms_locale == locale:
+            helps = a.locale == locale and field in a.used.values()
+            marks[a.phrase] = marks.get(a.phrase, False) or helps
+    if not marks:
+        return Text("")
+    helped = sum(marks.values())
+    return (
+        Text("●" * helped, "green").append("○" * (len(marks) - helped), "dim").append(f" {helped}/{len(marks)}", "dim")
+    )
+
+
+def print_locale(console: Console, texts: Texts, locale: str, only_store: str | None) -> None:
+    """Print all texts of one locale with their lengths."""
+    console.print(f"[bold]{locale_name(locale)} · {locale}[/]")
+    like: str = texts.project.copy[locale].data.get("like", "")
+    if like:
+        console.print(f"[dim]like {like}: what isn't written here is taken from there[/]")
+    table = plain_table("field", "", "length", "left", "text")
+    for address in texts.addresses():
+        own_store = address.split(".")[0] in texts.project.stores
+        if only_store and own_store and not address.startswith(f"{only_store}."):
+            continue
+        text = texts.get(locale, address)
+        inherited = bool(like) and not text and bool(texts.get(like, address))
+        shown = Text(texts.get(like, address) if inherited else text, "dim" if inherited else "default")
+        if not text and not inherited:
+            rule = texts.rule(address)
+            if own_store or (rule and rule.required == "never"):
+                continue
+            shown = Text("still to write", "italic dim")
+        bar, length, left = _length_cells(texts, locale, address, shown.plain if text or inherited else "")
+        table.add_row(Text(address, "bold"), bar, length, left, shown)
+    console.print(table)
+
+
+def print_changes(console: Console, changes: list[Change], title: str = "") -> None:
+    """Print texts before and after, the part that differs in colour."""
+    if title:
+        console.print(f"[bold]{title}[/]")
+    for change in changes:
+        console.print(Text(f"{change.locale}  {change.address}", "bold"))
+        before, after = _clip(change.before, change.after)
+        console.print(Text("  − ", "red").append_text(before))
+        console.print(Text("  + ", "green").append_text(after))
+
+
+def _clip(before: str, after: str) -> tuple[Text, Text]:
+    """Return both texts around the part that differs, that part marked."""
+    start = 0
+    while start < min(len(before), len(after)) and before[start] == after[start]:
+        start += 1
+    end = 0
+    while end < min(len(before), len(after)) - start and before[-1 - end] == after[-1 - end]:
+        end += 1
+
+    def marked(text: str, style: str) -> Text:
+        head, middle, tail = text[:start], text[start : len(text) - end], text[len(text) - end :]
+        head = head if len(head) <= _BEFORE else "…" + head[-_BEFORE:]
+        tail = tail if len(tail) <= _BEFORE else tail[:_BEFORE] + "…"
+        return Text(head).append(middle or "∅", f"bold {style}").append(tail)
+
+    return marked(before, "red"), marked(after, "green")
+
+
+def status_counts(project: Project, findings: list[Finding]) -> dict[tuple[str, str], Counter[str]]:
+    """Return per (locale, store) how many fields are missing, over, outdated, ready."""
+    counts: dict[tuple[str, str], Counter[str]] = {}
+    for store in project.stores.values():
+        keys = [key for key, rule in store.rulebook.fields.items() if rule.scope == "locale"]
+        for tag in store.locales:
+            own = [f for f in findings if f.locale == tag and f.store in ("", store.id) and not f.waived]
+            faults = {"missing": {"to-write", "caption-missing", "inherits-nothing"}, "over": {"too-long"},
+                      "outdated": {"outdated"}}  # fmt: skip
+            count = Counter({name: len({f.field for f in own if f.rule in rules}) for name, rules in faults.items()})
+            bad = {f.field for f in own if f.level == "error" or f.rule == "outdated"}
+            count["ready"] = sum(project.value(store.id, tag, key).written and key not in bad for key in keys)
+            counts[tag, store.id] = count
+    return counts
+
+
+def print_status(
+    console: Console, project: Project, findings: list[Finding], pictures: dict[tuple[str, str], str]
+) -> None:
+    """Print the matrix locale x store, and what to do next."""
+    counts = status_counts(project, findings)
+    table = plain_table("locale", *[name for store in project.stores for name in (store, "pictures")])
+    for tag in project.app.locales:
+        cells = []
+        for store in project.stores:
+            count = counts.get((tag, store))
+            cells += [_status_cell(count), Text(pictures.get((tag, store), ""), "dim")]
+        like = project.copy[tag].data.get("like")
+        table.add_row(Text(tag, "bold").append(f"  like {like}" if like else "", "dim"), *cells)
+    console.print(table)
+    _print_facts(console, project, findings)
+    worst = next((f for f in findings if not f.waived and f.level != "note"), None)
+    console.print()
+    if worst is None:
+        console.print("[green]Nothing left to do.[/]")
+        return
+    where = f"{worst.path}:{worst.line}" if worst.line else worst.path
+    place = " ".join(part for part in (worst.locale, worst.field) if part)
+    console.print(Text("Next: ", "bold").append(f"{place} {worst.message}. {worst.remedy} ").append(where, "dim"))
+
+
+def _status_cell(count: Counter[str] | None) -> Text:
+    if count is None:
+        return Text("–", "dim")
+    styles = {"missing": "bold red", "over": "red", "outdated": "yellow"}
+    cell = Text()
+    for name, style in styles.items():
+        if count[name]:
+            cell.append(f"{count[name]} {name}  ", style)
+    return cell.append(f"{count['ready']} ready", "green" if not cell.plain else "dim")
+
+
+def _print_facts(console: Console, project: Project, findings: list[Finding]) -> None:
+    """Print how many of the facts told once are there."""
+    for store in project.stores.values():
+        keys = [key for key, rule in store.rulebook.fields.items() if rule.scope == "once"]
+        told = sum(project.once_value(store.id, key).written for key in keys)
+        wrong = [f for f in findings if f.store == store.id and not f.locale and f.field in keys and f.level == "error"]
+        line = Text(f"{store.id}: {told} of {counted(len(keys), 'fact')} told once", "dim")
+        if wrong:
+            line.append(f", {len(wrong)} to put right: {', '.join(f.field for f in wrong)}", "red")
+        console.print(line)
+
+
+def print_field_status(console: Console, project: Project, findings: list[Finding], address: str) -> None:
+    """Print the matrix locale x store for one field."""
+    table = plain_table("locale", *project.stores)
+    for tag in project.app.locales:
+        cells = []
+        for store in project.stores.values():
+            rule = store.rulebook.fields.get(address)
+            if rule is None or rule.scope != "locale" or tag not in store.locales:
+                cells.append(Text("–", "dim"))
+                continue
+            value = project.value(store.id, tag, address)
+            own = [f for f in findings if f.locale == tag and f.field == address and f.store in ("", store.id)]
+            worst = next((f for f in own if f.level != "note" and not f.waived), None)
+            if worst:
+                cells.append(Text(worst.rule, "red" if worst.level == "error" else "yellow"))
+            elif not value.written:
+                cells.append(Text("empty", "dim"))
+            else:
+                cells.append(Text(f"like {value.inherited_from}" if value.inherited_from else "ready", "green"))
+        table.add_row(Text(tag, "bold"), *cells)
+    console.print(table)
