@@ -132,8 +132,7 @@ def main() -> None:
     with tempfile.TemporaryDirectory() as folder:
         project = Path(folder) / "kilnary"
         write_texts(project)
-        every = sorted(path.stem for path in (project / "copy").glob("*.toml"))
-        write_screens(project, every)
+        write_screens(project)
         print("-- start-up and checking, whole processes, medians of 7")
         bench_startup(project)
         bench_many_locales(Path(folder))

@@ -12,6 +12,11 @@ from typing import Any
 
 import numpy as np
 import pytest
+from hypothesis import settings
+
+# Time limits per example would make tests fail on a busy machine.
+settings.register_profile("tavolan", deadline=None)
+settings.load_profile("tavolan")
 
 PROGRAM = Path(sys.executable).parent / "tavolan"
 

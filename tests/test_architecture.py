@@ -3,6 +3,8 @@
 import re
 import subprocess
 import sys
+from importlib.machinery import SourceFileLoader
+from importlib.util import module_from_spec, spec_from_loader
 from pathlib import Path
 
 import pytest
@@ -70,3 +72,10 @@ def test_every_screenshot_is_linked_from_the_readme():
     shots = sorted((ROOT / "docs/screenshots").glob("*.png"))
     assert 0 < len(shots) < 20
     assert [shot.name for shot in shots if f"docs/screenshots/{shot.name}" not in readme] == []
+
+
+def test_the_page_of_checks_is_current():
+    loader = SourceFileLoader("checks_page", str(ROOT / "scripts/checks-page"))
+    module = module_from_spec(spec_from_loader("checks_page", loader))
+    loader.exec_module(module)
+    assert (ROOT / "docs/checks.md").read_text("utf-8") == module.page(), "run scripts/checks-page"

@@ -182,6 +182,19 @@ def test_bad_sheets(project, name, data, message):
     assert message in str(caught.value)
 
 
+@fixture_ok
+@given(st.binary(max_size=40), st.integers(0, 3000), st.sampled_from(["s.csv", "s.xlsx"]))
+def test_damaged_sheets_end_in_problems_never_in_a_crash(tmp_path_factory, shared_project, junk, at, name):
+    folder = tmp_path_factory.mktemp("damaged")
+    (write_csv if name.endswith("csv") else write_xlsx)(texts(shared_project), folder / name)
+    data = (folder / name).read_bytes()
+    (folder / name).write_bytes(data[:at] + junk + data[at + len(junk) :])
+    try:
+        merge(texts(shared_project), read_sheet(folder / name), name)
+    except ProjectError as error:
+        assert error.problems
+
+
 # --- commands --------------------------------------------------------------------------------------------------
 
 

@@ -27,7 +27,7 @@ CASES = [
     ("keyword-space", EN, '"glaze"', '" glaze", "cone "', {" glaze", "cone "}, '"glaze", "raku cone"'),
     ("keyword-comma", EN, '"glaze"', '"glaze,cone", ""', {"glaze,cone", "3"}, '"glaze"'),
     ("keyword-phrase", EN, '"glaze"', '"glaze recipe"', {"glaze recipe"}, '"glazerecipes"'),
-    ("keyword-filler", EN, '"glaze"', '"app", "the"', {"app", "the"}, '"apple"'),
+    ("keyword-filler", EN, '"glaze"', '"app", "the"', {"app", "the"}, '"appliqué"'),
     ("keyword-filler", DE, '"keramik"', '"und"', {"und"}, '"hund"'),
     ("keyword-copied", DE, '"ton", "keramik"', '"a1", "b2", "c3", "d4"', {"en-US"}, '"a1", "b2", "c3", "x9"'),
     ("first-sentence", EN, "Kiln notes for people", "A book for people", {"words"}, "Glaze notes for people"),
@@ -63,11 +63,12 @@ TEXTS = {
 def _cases():
     seen = {}
     for rule, file, old, fails, subjects, passes in CASES:
+        text = fails
         if fails == '"{}"':
             number = seen.setdefault(rule, 0)
             seen[rule] += 1
-            fails = f'"{TEXTS[rule, number]}"'
-        yield rule, file, old, fails, subjects, passes
+            text = f'"{TEXTS[rule, number]}"'
+        yield rule, file, old, text, subjects, passes
 
 
 @pytest.mark.parametrize(("rule", "file", "old", "fails", "subjects", "passes"), list(_cases()))
@@ -198,6 +199,15 @@ def test_levels_waivers_and_their_end(project):
     replace(project / CONFIG, 'rule = "too-long"', 'rule = "too-lnog"')
     with pytest.raises(ProjectError, match=r'check\.waive\.1\.rule: "too-lnog" is no rule\. Did you mean "too-long"'):
         found(project, "spaces")
+
+
+def test_the_last_word_is_only_looked_at_when_asked(project):
+    replace(project / EN, "Clay and kiln notes", "Clay and pots from your own kiln"[:25] + "n kiln"[1:])
+    text = tavolan.open_project(project).value("ios", "en-US", "subtitle").value
+    replace(project / EN, text, text.rjust(30, "x"))
+    assert found(project, "last-word") == []
+    replace(project / CONFIG, "[check.levels]", '[check.levels]\nlast-word = "note"')
+    assert [f.subject for f in found(project, "last-word")] == ["kiln"]
 
 
 def test_a_rulebook_ages(project):

@@ -155,3 +155,21 @@ def _mention_texts(review: Review) -> Iterator[tuple[Place, str, list[str], bool
         text = split.fold(str(place.value.value))
         words = [split.key(word, plurals) for word in split.words(text)]
         yield place, "".join(text.split()), words, plurals
+
+
+@check("last-word", "note", off=True)
+def last_word(review: Review, this: Check) -> Iterator[Finding]:
+    """A word that people type stands last in a subtitle that fills its whole limit.
+
+    Once, a full subtitle's last word was lost in search. Nobody knows whether it still is: low confidence, so this
+    check is off unless the project gives it a level.
+    """
+    for place in review.places:
+        if place.rule.search != 2 or place.rule.kind != "text" or not place.value.written or place.value.inherited_from:
+            continue
+        text = str(place.value.value)
+        typed = {word for term in _own_terms(review, place.locale) for word in split.words(term.phrase)}
+        last = (split.words(text) or [""])[-1]
+        if last in typed and measure(text, place.store.rulebook.unit_of(place.rule)) == place.rule.max:
+            message = f'is full, and "{last}" stands last; search may not read it'
+            yield place.finding(this, message, "Move it forward, or leave a character free.", subject=last)

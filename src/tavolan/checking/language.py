@@ -15,7 +15,9 @@ from tavolan.project.locales import is_right_to_left, locale_name, script_of
 from tavolan.project.model import Value
 
 _LEAST_LETTERS = 6
-_TRANSLATED = frozenset(["description", "subtitle", "short", "promo", "notes", "tester_notes", "tv_description", "item_description"])
+_TRANSLATED = (
+    "description", "subtitle", "short", "promo", "notes", "tester_notes", "tv_description", "item_description",
+)  # fmt: skip
 _SCRIPTS = {
     "Jpan": r"\p{Han}\p{Hiragana}\p{Katakana}", "Kore": r"\p{Hangul}\p{Han}", "Hans": r"\p{Han}", "Hant": r"\p{Han}",
     "Arab": r"\p{Arabic}", "Hebr": r"\p{Hebrew}", "Thai": r"\p{Thai}", "Deva": r"\p{Devanagari}",

@@ -30,20 +30,13 @@ def demo(
     out = console()
     out.print("[bold]1  The sample[/]  Kilnary, an imaginary app for potters, with a few faults planted on purpose")
     texts = write_texts(folder)
+    with progress_bar("Drawing raw screens") as move:
+        screens = write_screens(folder, move)
+    out.print(f"   {texts} files and {screens} raw screens written to {folder}; what was there is kept\n")
     import tavolan
 
-    locales = tavolan.open_project(folder).app.locales if not texts else _sample_locales()
-    with progress_bar("Drawing raw screens") as move:
-        screens = write_screens(folder, locales, move)
-    out.print(f"   {texts} files and {screens} raw screens written to {folder}; what was there is kept\n")
     project = tavolan.open_project(folder)
     _walk(out, project, full)
-
-
-def _sample_locales() -> list[str]:
-    from tavolan.sample.write import sample_files
-
-    return [Path(name).stem for name in sample_files() if name.startswith("copy/")]
 
 
 def _walk(out: Console, project: Project, full: bool) -> None:

@@ -162,7 +162,7 @@ def print_status(
         return
     where = f"{worst.path}:{worst.line}" if worst.line else worst.path
     place = " ".join(part for part in (worst.locale, worst.field) if part)
-    console.print(Text("Next: ", "bold").append(f"{place} {worst.message}. {worst.remedy} ").append(where, "dim"))
+    console.print(Text.assemble(("Next: ", "bold"), f"{place} {worst.message}. {worst.remedy} ", (where, "dim")))
 
 
 def _status_cell(count: Counter[str] | None) -> Text:

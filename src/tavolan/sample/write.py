@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import tomllib
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor, as_completed
 from pathlib import Path
@@ -39,13 +40,20 @@ def write_texts(folder: Path) -> int:
     return written
 
 
-def write_screens(folder: Path, locales: list[str], progress: Callable[[int, int], None] | None = None) -> int:
-    """Draw the raw screens that aren't there yet; return how many were drawn."""
+def sample_locales() -> list[str]:
+    """Return the sample's locales, the source locale first."""
+    return list(tomllib.loads((HERE / "tavolan.toml").read_text("utf-8"))["app"]["locales"])
+
+
+def write_screens(
+    folder: Path, progress: Callable[[int, int], None] | None = None, locales: list[str] | None = None
+) -> int:
+    """Draw the raw screens that aren't there yet (of all the sample's locales by default); return how many."""
     from tavolan.sample.screens import SCREENS
 
     wanted = [
         (folder / "screens" / locale / size_class / f"{name}.png", name, locale, size_class)
-        for locale in locales
+        for locale in locales or sample_locales()
         for size_class in SIZES
         for name in SCREENS
     ]
