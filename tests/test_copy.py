@@ -228,6 +228,19 @@ def test_set_refuses_what_is_too_long(project):
     assert run_tavolan("copy", "set", "fr-FR", "title", "x", cwd=project).code == 2
 
 
+def test_text_that_is_not_utf8_is_refused(project):
+    import subprocess
+
+    from conftest import PROGRAM
+
+    before = (project / "copy/de-DE.toml").read_bytes()
+    for last, data in ((b"-", b"caf\xe9"), (b"caf\xe9", b"")):
+        args = [os.fsencode(PROGRAM), b"copy", b"set", b"de-DE", b"promo", last]
+        done = subprocess.run(args, input=data, capture_output=True, cwd=project, check=False)
+        assert done.returncode == 3 and b"UTF-8" in done.stderr and b"Traceback" not in done.stderr
+    assert (project / "copy/de-DE.toml").read_bytes() == before
+
+
 def test_choose_swaps_candidates(project):
     replace(project / "copy/en-US.toml", "[captions]", '[alternates]\ntitle = ["One", "Two"]\n[captions]')
     assert run_tavolan("copy", "choose", "en-US", "title", "2", cwd=project).code == 0

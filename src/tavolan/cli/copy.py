@@ -94,8 +94,19 @@ def set_text(
     tag = _locale(texts, locale)
     texts.key(field)
     if text == "-":
-        text = sys.stdin.buffer.read().decode("utf-8", "strict") if not sys.stdin.isatty() else sys.stdin.read()
+        text = _standard_input()
     _apply(texts, [Change(tag, field, texts.get(tag, field), text)], force, dry_run)
+
+
+def _standard_input() -> str:
+    from tavolan.errors import one_problem
+
+    data = sys.stdin.buffer.read()
+    try:
+        return data.decode("utf-8")
+    except UnicodeDecodeError as error:
+        line = data.count(b"\n", 0, error.start) + 1
+        raise one_problem("standard input", line, "", "isn't UTF-8", "Send it as UTF-8.") from error
 
 
 @app.command()

@@ -33,6 +33,7 @@ _FORMULA = re.compile(r"'*[=+\-@\t\r]")
 _GUARDED = re.compile(r"'+[=+\-@\t\r]")
 _SEARCH = ("title", "subtitle", "short", "keywords")
 _LINE_BREAK = "\n"
+_TEXT_WIDTH, _MOST_LINES = 44, 12
 
 
 @dataclass(frozen=True)
@@ -156,11 +157,15 @@ def _write_sheet(
         column = 2 + index * 3
         for offset, label in enumerate((name, "length", "limit")):
             sheet.cell(1, column + offset, label)
-        sheet.column_dimensions[get_column_letter(column)].width = 44
+        sheet.column_dimensions[get_column_letter(column)].width = _TEXT_WIDTH
+        for offset in (1, 2):
+            sheet.column_dimensions[get_column_letter(column + offset)].width = 8
     for cell in sheet[1]:
         cell.font, cell.fill = Font(bold=True), head
     for number, name in enumerate(down, 2):
         sheet.cell(number, 1, name).font = Font(bold=True)
+        sheet.cell(number, 1).alignment = Alignment(vertical="top")
+        tallest = 1
         for index, other in enumerate(across):
             locale, address = (name, other) if rows == "locales" else (other, name)
             text, column = texts.get(locale, address), 2 + index * 3
@@ -169,10 +174,13 @@ def _write_sheet(
                 sheet.cell(number, column).alignment = Alignment(wrap_text=True, vertical="top", readingOrder=2)
             limit = texts.limit(address, locale)
             letter = get_column_letter(column)
-            sheet.cell(number, column + 1, f"=LEN({letter}{number})")
+            sheet.cell(number, column + 1, f"=LEN({letter}{number})").alignment = Alignment(vertical="top")
             if limit:
-                sheet.cell(number, column + 2, limit.most)
+                sheet.cell(number, column + 2, limit.most).alignment = Alignment(vertical="top")
             base.append((locale, address, digest(text)))
+            tallest = max(tallest, sum(1 + len(line) // _TEXT_WIDTH for line in text.split("\n")))
+        # Not every program fits rows to wrapped text by itself.
+        sheet.row_dimensions[number].height = 15 * min(tallest, _MOST_LINES)
     sheet.column_dimensions["A"].width = 20
     sheet.freeze_panes = "B2"
     _colour_rules(sheet, len(across), len(down))

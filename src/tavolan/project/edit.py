@@ -34,10 +34,11 @@ class TomlEditor:
 
     def set(self, key: tuple[str, ...], value: str | list[str]) -> None:
         """Set a key, making its tables where they're missing. Raises ProjectError when the text can't be stored."""
-        shape = str if isinstance(value, str) else list
-        for item in _spellings(value):
+        parts = [value] if isinstance(value, str) else value
+        storable = not any("\ud800" <= char <= "\udfff" for part in parts for char in part)
+        for item in _spellings(value) if storable else ():
             self._place(key, item)
-            if self.get(key) == value and isinstance(self.get(key), shape):
+            if self.get(key) == value:
                 return
         raise one_problem(self.shown, None, ".".join(key), "holds characters that UTF-8 can't", "Leave them out.")
 

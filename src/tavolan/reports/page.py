@@ -30,6 +30,7 @@ class FieldView:
     limit: int | None
     state: str
     required: bool
+    inherited_from: str = ""
 
     @property
     def share(self) -> float:
@@ -86,7 +87,7 @@ def build_page(project: Project, findings: list[Finding]) -> str:
         palette=project.palette,
         stores=list(project.stores),
         locales=_locales(project, findings),
-        general=[f for f in findings if not f.locale],
+        general=[f for f in findings if not f.locale and not f.waived],
         counts=count_levels(findings),
         source=project.source_locale,
     )
@@ -96,7 +97,7 @@ def _locales(project: Project, findings: list[Finding]) -> list[LocaleView]:
     thumbs = _thumbs(project)
     views = []
     for tag in project.app.locales:
-        own = [f for f in findings if f.locale == tag]
+        own = [f for f in findings if f.locale == tag and not f.waived]
         listings = [
             _listing(project, store, tag, [f for f in own if f.store in ("", store.id)], thumbs)
             for store in project.stores.values()
@@ -138,4 +139,6 @@ def _field(project: Project, store: Store, tag: str, key: str, rule: FieldRule, 
         (level for level in ("error", "warning", "note") if level in levels), "fine" if value.written else "empty"
     )
     entries: Any = value.value if isinstance(value.value, list) else []
-    return FieldView(key, rule.kind, text.strip(), entries, length, rule.max, state, rule.required != "never")
+    return FieldView(
+        key, rule.kind, text.strip(), entries, length, rule.max, state, rule.required != "never", value.inherited_from
+    )
