@@ -102,6 +102,7 @@ def _assemble(
         shots,
         shots_source,
         state,
+        config.words,
     )
 
 

@@ -10,7 +10,7 @@ from typing import Any
 from tavolan.edge import nearest
 from tavolan.errors import UsageError
 from tavolan.lines import KeyPath, line_of
-from tavolan.project.schema import App, CheckTable, Guard, Palette, Shot, Shots, StoreTable
+from tavolan.project.schema import App, CheckTable, Guard, Palette, Shot, Shots, StoreTable, WordsTable
 from tavolan.project.state import State
 from tavolan.rulebooks.model import FieldRule, Rulebook, SizeClass
 
@@ -163,6 +163,7 @@ class Project:
     shots: Shots
     shots_source: Source
     state: State = field(default_factory=dict)
+    words: WordsTable = field(default_factory=WordsTable)
 
     @property
     def source_locale(self) -> str:

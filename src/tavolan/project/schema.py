@@ -91,6 +91,26 @@ class CheckTable(Table):
     waive: list[Waiver] = []
 
 
+class WordsTable(Table):
+    """`[words]`: what phrases are worth, and what a plan must and mustn't use.
+
+    `relevance`, `demand` and `chance` (0 to 1) stand in where a list's column is empty; `tiers` weighs how strongly a
+    phrase is answered.
+    """
+
+    relevance: float = Field(0.5, ge=0, le=1)
+    demand: float = Field(0.3, ge=0, le=1)
+    chance: float = Field(0.5, ge=0, le=1)
+    tiers: dict[Literal["title-phrase", "title-words", "with-subtitle", "with-keywords"], float] = {
+        "title-phrase": 1.0,
+        "title-words": 0.85,
+        "with-subtitle": 0.7,
+        "with-keywords": 0.5,
+    }
+    must: list[str] = []
+    never: list[str] = []
+
+
 class Config(Table):
     """The whole of `tavolan.toml`."""
 
@@ -99,6 +119,7 @@ class Config(Table):
     store: dict[str, StoreTable] = Field(min_length=1)
     guard: Guard = Guard()
     check: CheckTable = CheckTable()
+    words: WordsTable = WordsTable()
 
 
 class Palette(Table):

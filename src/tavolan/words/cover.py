@@ -1,10 +1,13 @@
-"""Coverage: which phrases the listing's words can answer, per storefront.
+"""Coverage: which phrases the listing's words can answer, how strongly, per storefront.
 
 Rule: a storefront answers a phrase when all its words stand in the searched fields (title, subtitle, keywords,
 publisher as the rulebook says) of ONE locale that it reads. Words of two locales never combine. English plurals
 answer for their singular and back. In scripts without spaces a phrase is answered when it stands in a field as it
 is, or when listed keywords and words of the same locale make it up without a gap; where Han, Hiragana and Katakana
 meet, a word is taken to end.
+
+Tiers, strongest first: the whole phrase in the title in order; all its words in the title; with the subtitle; with
+the keyword field (or whatever else is searched). A storefront takes the best tier among the locales it reads.
 """
 
 from __future__ import annotations
@@ -14,11 +17,12 @@ from typing import Any
 
 from tavolan.project.model import Project, Store, Term
 from tavolan.words import split
+from tavolan.words.value import TIERS, Tier, Valuer, Worth
 
 
 @dataclass(frozen=True)
 class Answer:
-    """Whether one storefront answers one phrase. `used` says per word in which field it stands."""
+    """Whether and how strongly one storefront answers one phrase. `used` says per word in which field it stands."""
 
     store: str
     storefront: str
@@ -31,6 +35,9 @@ class Answer:
     used: dict[str, str]
     missing: tuple[str, ...]
     reads: tuple[str, ...]
+    tier: Tier | None
+    worth: Worth
+    value: float
 
 
 class LocaleWords:
@@ -41,11 +48,18 @@ class LocaleWords:
         self.plurals = locale.split("-", maxsplit=1)[0] in store.rulebook.search.plurals
         self.where: dict[str, str] = {}
         self.texts: list[tuple[str, str]] = []
+        self.rank: dict[str, int] = {"publisher": 9}
+        self.title: list[str] = []
+        self.title_text = ""
         for key in store.rulebook.searched_fields():
             value = project.value(store.id, locale, key)
             entries = value.value if isinstance(value.value, list) else [value.value or ""]
+            self.rank[key] = store.rulebook.fields[key].search
             for entry in entries:
                 self._add(key, entry)
+            if self.rank[key] == 1:
+                self.title_text = split.fold(" ".join(entries))
+                self.title = [split.key(word, self.plurals) for word in split.words(self.title_text)]
         if store.rulebook.search.publisher:
             self._add("publisher", project.app.publisher)
         self.pieces = {text for _, text in self.texts} | set(self.where)
@@ -69,6 +83,20 @@ class LocaleWords:
             else:
                 missing.append(word)
         return used, tuple(missing)
+
+    def tier(self, phrase: str, used: dict[str, str]) -> Tier:
+        """Return how strongly a phrase is answered, all of whose words are there."""
+        weakest = max((self.rank.get(field, 9) for field in used.values()), default=9)
+        if weakest > 1:
+            return "with-subtitle" if weakest == 2 else "with-keywords"
+        return "title-phrase" if self._in_title(phrase) else "title-words"
+
+    def _in_title(self, phrase: str) -> bool:
+        if split.has_no_spaces(phrase):
+            return "".join(split.fold(phrase).split()) in "".join(self.title_text.split())
+        wanted = [split.key(word, self.plurals) for word in split.words(phrase)]
+        size = len(wanted)
+        return any(self.title[i : i + size] == wanted for i in range(len(self.title) - size + 1))
 
     def _unspaced(self, phrase: str) -> dict[str, str]:
         for field, text in self.texts:
@@ -98,6 +126,7 @@ def targets(project: Project, store: Store, storefront: str) -> list[Term]:
 def cover(project: Project, stores: list[str], storefronts: list[str] | None = None) -> list[Answer]:
     """Return an `Answer` for every storefront and target phrase of the given stores."""
     answers = []
+    valuer = Valuer(project)
     for store_id in stores:
         store = project.stores[store_id]
         known: dict[str, LocaleWords] = {}
@@ -109,39 +138,73 @@ def cover(project: Project, stores: list[str], storefronts: list[str] | None = N
                 if tag not in known:
                     known[tag] = LocaleWords(project, store, tag)
             for term in targets(project, store, storefront):
-                answers.append(_best(store, storefront, term, [known[tag] for tag in reads]))
+                answers.append(_best(store, storefront, term, [known[tag] for tag in reads], valuer))
     return answers
 
 
-def _best(store: Store, storefront: str, term: Term, read: list[LocaleWords]) -> Answer:
-    """Take the first locale that answers the phrase; failing that, the one that lacks the fewest words."""
-    best: tuple[int, LocaleWords | None, dict[str, str], tuple[str, ...]] = (
-        10**6,
-        None,
-        {},
-        tuple(split.words(term.phrase)),
-    )
-    for locale_words in read:
-        used, missing = locale_words.answer(term.phrase)
-        if len(missing) < best[0]:
-            best = (len(missing), locale_words, used, missing)
-    _, found, used, missing = best
+def _best(store: Store, storefront: str, term: Term, read: list[LocaleWords], valuer: Valuer) -> Answer:
+    """Take the locale that answers most strongly, the first of equals; failing that, the one lacking fewest words."""
+    best: tuple[tuple[int, int], LocaleWords | None, dict[str, str], tuple[str, ...], Tier | None]
+    best = ((10**6, 0), None, {}, tuple(split.words(term.phrase)), None)
+    for words in read:
+        used, missing = words.answer(term.phrase)
+        tier = None if missing else words.tier(term.phrase, used)
+        strength = (len(missing), TIERS.index(tier) if tier else 0)
+        if strength < best[0]:
+            best = (strength, words, used, missing, tier)
+    _, found, used, missing, tier = best
     book = store.rulebook.storefronts
     order = list(book.reads.get(storefront, ()))
     place = order.index(found.locale) if found and found.locale in order else len(order)
+    worth = valuer.worth(term)
     return Answer(
         store.id,
         storefront,
         term.phrase,
         term.locale,
         term,
-        covered=found is not None and not missing,
+        covered=tier is not None,
         locale=found.locale if found else None,
         confidence=book.confidence(place) if found else None,
         used=used,
         missing=missing,
         reads=tuple(words.locale for words in read),
+        tier=tier,
+        worth=worth,
+        value=worth.value * valuer.weight(tier),
     )
+
+
+@dataclass(frozen=True)
+class Unlock:
+    """A missing word, what it would be worth, and the phrases it would answer or help to answer."""
+
+    word: str
+    locale: str
+    value: float
+    alone: tuple[str, ...]
+    helps: tuple[str, ...]
+
+
+def unlocks(answers: list[Answer], weight: float) -> list[Unlock]:
+    """Return the missing words, those that would unlock the most value first.
+
+    A phrase counts for a word alone when nothing else is missing; for one of several missing words its value is shared.
+    `weight` is that of the tier which a new keyword reaches.
+    """
+    values: dict[tuple[str, str], float] = {}
+    alone: dict[tuple[str, str], dict[str, None]] = {}
+    helps: dict[tuple[str, str], dict[str, None]] = {}
+    for answer in answers:
+        for word in answer.missing:
+            key = (word, answer.locale or answer.terms_locale)
+            values[key] = values.get(key, 0) + answer.worth.value * weight / len(answer.missing)
+            (alone if len(answer.missing) == 1 else helps).setdefault(key, {})[answer.phrase] = None
+    found = [
+        Unlock(word, locale, value, tuple(alone.get((word, locale), ())), tuple(helps.get((word, locale), ())))
+        for (word, locale), value in values.items()
+    ]
+    return sorted(found, key=lambda unlock: (-unlock.value, unlock.word))
 
 
 def as_document(answers: list[Answer]) -> dict[str, Any]:
@@ -153,17 +216,24 @@ def as_document(answers: list[Answer]) -> dict[str, Any]:
             "phrase": a.phrase,
             "terms_locale": a.terms_locale,
             "covered": a.covered,
+            "tier": a.tier,
             "locale": a.locale,
             "confidence": a.confidence,
             "used": a.used,
             "missing": list(a.missing),
             "reads": list(a.reads),
+            "value": round(a.value, 4),
+            "value_at_best": round(a.worth.value, 4),
         }
         for a in answers
     ]
-    summary: dict[str, dict[str, dict[str, int]]] = {}
+    summary: dict[str, dict[str, dict[str, float]]] = {}
     for a in answers:
-        cell = summary.setdefault(a.store, {}).setdefault(a.storefront, {"phrases": 0, "covered": 0})
+        cell = summary.setdefault(a.store, {}).setdefault(
+            a.storefront, {"phrases": 0, "covered": 0, "value": 0.0, "value_at_best": 0.0}
+        )
         cell["phrases"] += 1
         cell["covered"] += a.covered
+        cell["value"] = round(cell["value"] + a.value, 4)
+        cell["value_at_best"] = round(cell["value_at_best"] + a.worth.value, 4)
     return {"schema": "tavolan/cover@1", "answers": rows, "summary": summary}

@@ -47,6 +47,14 @@ def words(text: str) -> list[str]:
     return list(_WORD.findall(fold(text)))
 
 
+def units(text: str) -> list[str]:
+    """Return the folded words of a text, where runs of a script without spaces are cut where the script changes."""
+    found = []
+    for word in words(text):
+        found += (script_runs(word) or [word]) if has_no_spaces(word) else [word]
+    return found
+
+
 def has_no_spaces(text: str) -> bool:
     """Whether a text is in a script that doesn't put spaces between words (Chinese, Japanese, Thai, …)."""
     return _NO_SPACES.search(text) is not None

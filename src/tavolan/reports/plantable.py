@@ -1,0 +1,70 @@
+"""A plan of words for people: new fields, what's gained and lost, and how good it's proven to be."""
+
+from __future__ import annotations
+
+from rich.console import Console
+from rich.text import Text
+
+from tavolan.reports.copytables import gauge
+from tavolan.reports.tables import plain_table
+from tavolan.words.plan import LocalePlan, Plan
+from tavolan.words.value import TIER_WORDS
+
+
+def print_plan(console: Console, plan: Plan, why: bool) -> None:
+    """Print a plan; `why` shows every phrase, else the ten that change most."""
+    for locale in plan.locales:
+        _print_locale(console, locale)
+    shown = plan.changes if why else plan.changes[:10]
+    if shown:
+        table = plain_table("storefront", "phrase", "now", "planned", "value")
+        for change in shown:
+            style = "green" if change.value > 0 else "red"
+            table.add_row(
+                change.storefront,
+                change.phrase,
+                Text(TIER_WORDS[change.before] if change.before else "not answered", "dim"),
+                TIER_WORDS[change.after] if change.after else Text("not answered", "red"),
+                Text(f"{change.value:+.1f}", style),
+            )
+        console.print()
+        console.print(table)
+        if len(shown) < len(plan.changes):
+            console.print(f"[dim]and {len(plan.changes) - len(shown)} more (--why)[/]")
+    gained = sum(change.before is None for change in plan.changes)
+    lost = sum(change.after is None for change in plan.changes)
+    console.print(f"\n[bold]Value[/] {plan.before:.1f} → [bold]{plan.value:.1f}[/]   {gained} gained, {lost} lost")
+    if plan.proven:
+        console.print(f"[green]Proven optimal[/]: no choice is worth more than {plan.bound:.1f} ({plan.seconds:.1f} s)")
+    else:
+        console.print(
+            f"[yellow]Not proven optimal[/]: no choice is worth more than {plan.bound:.1f}, "
+            f"so at most {plan.gap:.1%} is left ({plan.seconds:.1f} s; --seconds gives it more)"
+        )
+
+
+def _print_locale(console: Console, locale: LocalePlan) -> None:
+    console.print(f"\n[bold]{locale.locale}[/]")
+    table = plain_table("", "", "")
+    table.show_header = False
+    for name, (before, after) in (("title", locale.title), ("subtitle", locale.subtitle)):
+        if before or after:
+            note = Text("as it is", "dim") if before == after else Text(f"instead of {before}", "dim")
+            table.add_row(Text(name, "dim"), Text(after, "default" if before == after else "green"), note)
+    words = Text()
+    for word in locale.keywords[1]:
+        words.append(word, "green" if word in locale.added else "default").append("  ")
+    for word in locale.dropped:
+        words.append(word, "red strike").append("  ")
+    length = gauge(locale.length, locale.limit).append(f" {locale.length}/{locale.limit}", "default")
+    table.add_row(Text("keywords", "dim"), words, length)
+    console.print(table)
+
+
+def print_factors(console: Console, rows: list[tuple[str, str, float, float, float, float]]) -> None:
+    """Print the factors of every phrase's value."""
+    table = plain_table("locale", "phrase", "relevance", "demand", "chance", "value at best")
+    for locale, phrase, relevance, demand, chance, value in rows:
+        table.add_row(locale, phrase, f"{relevance:.2f}", f"{demand:.2f}", f"{chance:.2f}", f"{value:.1f}")
+    console.print(table)
+    console.print("[dim]value = 100 × relevance × demand × chance, times the tier's weight in \\[words.tiers][/]")

@@ -1,0 +1,62 @@
+"""What a phrase is worth: value = relevance x demand x chance, times the weight of the tier that answers it.
+
+Every factor and weight stands here and in `[words]` of tavolan.toml, nowhere else.
+"""
+
+from __future__ import annotations
+
+import math
+from dataclasses import dataclass
+from typing import Literal
+
+from tavolan.project.model import Project, Term
+
+Tier = Literal["title-phrase", "title-words", "with-subtitle", "with-keywords"]
+TIERS: tuple[Tier, ...] = ("title-phrase", "title-words", "with-subtitle", "with-keywords")
+TIER_WORDS = {
+    "title-phrase": "whole phrase in the title",
+    "title-words": "all words in the title",
+    "with-subtitle": "title and subtitle",
+    "with-keywords": "with the keyword field",
+}
+_LEAST_CHANCE = 0.05
+
+
+@dataclass(frozen=True)
+class Worth:
+    """The factors of a phrase's value; each is between 0 and 1."""
+
+    relevance: float
+    demand: float
+    chance: float
+
+    @property
+    def value(self) -> float:
+        """Relevance x demand x chance, times 100 so that people can read it."""
+        return 100 * self.relevance * self.demand * self.chance
+
+
+class Valuer:
+    """Values phrases of a project.
+
+    - relevance: the list's column, 0 to 100, as a share; `[words] relevance` where it's empty.
+    - demand: log(1 + volume) / log(1 + the largest volume of any list), since volumes of search phrases spread over
+      orders of magnitude; `[words] demand` where it's empty.
+    - chance: 1 - difficulty / 100, never below 0.05; `[words] chance` where it's empty.
+    """
+
+    def __init__(self, project: Project) -> None:
+        self.settings = project.words
+        volumes = [term.volume for terms in project.terms.values() for term in terms if term.volume]
+        self.scale = math.log1p(max(volumes, default=1.0))
+
+    def worth(self, term: Term) -> Worth:
+        """Return the factors of a phrase."""
+        relevance = self.settings.relevance if term.relevance is None else term.relevance / 100
+        demand = self.settings.demand if term.volume is None else math.log1p(term.volume) / self.scale
+        chance = self.settings.chance if term.difficulty is None else max(_LEAST_CHANCE, 1 - term.difficulty / 100)
+        return Worth(relevance, demand, chance)
+
+    def weight(self, tier: Tier | None) -> float:
+        """Return the weight of a tier: how much of a phrase's value an answer of that strength is worth."""
+        return self.settings.tiers.get(tier, 0.0) if tier else 0.0

@@ -1,0 +1,170 @@
+"""Plans of words: right, proven, obedient, repeatable."""
+
+import itertools
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+import tavolan
+from conftest import replace, run_tavolan
+from tavolan.project.model import Copy, Source, Term
+from tavolan.words.cover import cover, unlocks
+from tavolan.words.plan import Options, plan
+from tavolan.words.value import Valuer
+
+WORDS = ["pot", "kiln", "clay", "glaze", "cone"]
+LIMIT = 12
+phrase = st.lists(st.sampled_from(WORDS), min_size=1, max_size=3, unique=True).map(" ".join)
+text = st.lists(st.sampled_from(WORDS), max_size=3).map(" ".join)
+small = st.fixed_dictionaries(
+    {
+        "phrases": st.dictionaries(phrase, st.integers(1, 100), min_size=1, max_size=5),
+        "titles": st.lists(text, min_size=1, max_size=2),
+        "subtitles": st.lists(text, min_size=1, max_size=2),
+        "now": st.lists(st.sampled_from(WORDS), max_size=2, unique=True),
+    }
+)
+
+
+@pytest.fixture(scope="module")
+def bare(tmp_path_factory):
+    """A project of two English locales with a keyword budget of 12 characters."""
+    root = tmp_path_factory.mktemp("plan")
+    for folder in ("copy", "rules"):
+        (root / folder).mkdir()
+    for tag in ("en-US", "es-MX"):
+        (root / "copy" / f"{tag}.toml").write_text("")
+    (root / "rules/ios.toml").write_text(f"[field.keywords]\nmax = {LIMIT}\n")
+    (root / "tavolan.toml").write_text(
+        '[app]\nname = "A"\nsource = "en-US"\nlocales = ["en-US", "es-MX"]\n[store.ios]\nstorefronts = ["US"]\n'
+    )
+    return tavolan.open_project(root)
+
+
+def fill(project, tag, title, subtitle, keywords, alternates=None):
+    data = {"title": title, "subtitle": subtitle, "keywords": list(keywords), "alternates": alternates or {}}
+    project.copy[tag] = Copy(tag, Source("x", ""), data)
+
+
+def set_up(project, case):
+    project.terms["en-US"] = [
+        Term(words, "en-US", n, relevance=value, volume=1.0, difficulty=0.0)
+        for n, (words, value) in enumerate(case["phrases"].items())
+    ]
+    alternates = {"title": case["titles"][1:], "subtitle": case["subtitles"][1:]}
+    fill(project, "en-US", case["titles"][0], case["subtitles"][0], case["now"], alternates)
+    fill(project, "es-MX", "", "", [])
+
+
+def keyword_sets(budget=LIMIT):
+    for size in range(len(WORDS) + 1):
+        for chosen in itertools.combinations(WORDS, size):
+            if len(",".join(chosen)) <= budget:
+                yield chosen
+
+
+def reached(project):
+    return sum(answer.value for answer in cover(project, ["ios"]))
+
+
+@settings(max_examples=40)
+@given(small)
+def test_a_plan_is_as_good_as_trying_everything(bare, case):
+    set_up(bare, case)
+    made = plan(bare, Options("ios", ("en-US",)))
+    assert made.before == pytest.approx(reached(bare))
+    best = 0.0
+    for title, subtitle, chosen in itertools.product(case["titles"], case["subtitles"], keyword_sets()):
+        fill(bare, "en-US", title, subtitle, chosen)
+        best = max(best, reached(bare))
+    assert made.value == pytest.approx(best) and made.proven
+    (locale,) = made.locales
+    fill(bare, "en-US", locale.title[1], locale.subtitle[1], locale.keywords[1])
+    assert reached(bare) == pytest.approx(made.value)
+    assert len(",".join(locale.keywords[1])) == locale.length <= LIMIT or set(locale.keywords[1]) <= set(case["now"])
+
+
+@settings(max_examples=12)
+@given(small)
+def test_two_locales_together_are_as_good_as_trying_everything(bare, case):
+    set_up(bare, case)
+    made = plan(bare, Options("ios", ("en-US", "es-MX"), fields=False))
+    best = 0.0
+    for first, second in itertools.product(keyword_sets(), keyword_sets()):
+        fill(bare, "en-US", case["titles"][0], case["subtitles"][0], first)
+        fill(bare, "es-MX", "", "", second)
+        best = max(best, reached(bare))
+    assert made.value == pytest.approx(best) and made.proven
+
+
+@settings(max_examples=25)
+@given(small, st.integers(0, 2))
+def test_no_more_words_are_replaced_than_allowed(bare, case, most):
+    set_up(bare, case)
+    made = plan(bare, Options("ios", ("en-US",), changes=most))
+    assert len(made.locales[0].dropped) <= most
+    assert made.value >= made.before - 1e-9
+
+
+def test_two_runs_give_the_same_plan_and_nothing_useless(bare):
+    case = {"phrases": {"pot kiln": 50, "clay kiln": 50}, "titles": ["pot"], "subtitles": [""], "now": ["glaze"]}
+    set_up(bare, case)
+    plans = [plan(bare, Options("ios", ("en-US",))) for _ in range(2)]
+    assert plans[0].locales == plans[1].locales
+    assert plans[0].locales[0].keywords[1] == ["clay", "kiln"]
+    assert {change.phrase for change in plans[0].changes} <= {"pot kiln", "clay kiln"}
+
+
+def test_factors_and_weights_come_from_one_place(project):
+    opened = tavolan.open_project(project)
+    worth = Valuer(opened).worth(Term("x", "en-US", 1, relevance=80, volume=10, difficulty=25))
+    assert (worth.relevance, worth.demand, worth.chance) == (0.8, 1.0, 0.75) and worth.value == pytest.approx(60)
+    assert Valuer(opened).worth(Term("x", "en-US", 1)).value == pytest.approx(100 * 0.5 * 0.3 * 0.5)
+    assert Valuer(opened).worth(Term("x", "en-US", 1, difficulty=100)).chance == 0.05
+
+
+def test_tiers_tell_how_strong_an_answer_is(project):
+    (project / "terms/en-US.csv").write_text("phrase\npotto clay\nclay potto\nkiln clay\nglaze clay\nraku\n")
+    replace(project / "copy/en-US.toml", "Potto: en-US", "Potto clay")
+    tiers = {a.phrase: a.tier for a in cover(tavolan.open_project(project), ["ios"])}
+    assert tiers == {
+        "potto clay": "title-phrase",
+        "clay potto": "title-words",
+        "kiln clay": "with-subtitle",
+        "glaze clay": "with-keywords",
+        "raku": None,
+    }
+
+
+def test_missing_words_are_ranked_by_what_they_unlock(project):
+    terms = "phrase,relevance\nraku,50\nraku kiln,90\nglaze recipe book,100\n"
+    (project / "terms/en-US.csv").write_text(terms)
+    found = unlocks(cover(tavolan.open_project(project), ["ios"]), 0.5)
+    assert [(u.word, u.alone, u.helps) for u in found] == [
+        ("raku", ("raku", "raku kiln"), ()),
+        ("book", (), ("glaze recipe book",)),
+        ("recipe", (), ("glaze recipe book",)),
+    ]
+
+
+def test_must_and_never_words_are_obeyed(project):
+    (project / "terms/en-US.csv").write_text("phrase,relevance\nraku kiln,90\nglaze cone,80\n")
+    replace(project / "tavolan.toml", "[check.levels]", '[words]\nmust = ["wheel"]\nnever = ["raku"]\n[check.levels]')
+    made = plan(tavolan.open_project(project), Options("ios", ("en-US",)))
+    assert "wheel" in made.locales[0].keywords[1] and "raku" not in made.locales[0].keywords[1]
+    assert "cone" in made.locales[0].added
+
+
+def test_the_program_plans_and_applies(project):
+    done = run_tavolan("terms", "plan", "--locale", "en-US", cwd=project)
+    assert done.code == 0 and "Proven optimal" in done.out and "recipe" in done.out
+    assert "recipe" not in (project / "copy/en-US.toml").read_text()
+    done = run_tavolan("terms", "plan", "--locale", "en-US", "--json", cwd=project)
+    assert done.json["schema"] == "tavolan/plan@1" and done.json["proven"]
+    done = run_tavolan("terms", "plan", "--locale", "en-US", "--why", "--apply", cwd=project)
+    assert done.code == 0 and "value at best" in done.out
+    assert "recipe" in tavolan.open_project(project).copy["en-US"].data["keywords"]
+    assert all(a.covered for a in cover(tavolan.open_project(project), ["ios"]))
+    for args in (["--locale", "xx"], ["--locale", "en-US", "--store", "android"], ["--locale", "de-DE"], []):
+        assert run_tavolan("terms", "plan", *args, cwd=project).code == 2
