@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import json
 import os
+import random
 import resource
 import shutil
 import statistics
@@ -88,6 +90,62 @@ def bench_many_locales(folder: Path) -> None:
         print(f"tavolan check --json, {count:3} locales x 3 stores  {took:6.3f} s   {took / first:4.2f} x that of 50")
 
 
+def made_up_words(count: int) -> list[str]:
+    chance = random.Random(5)
+    found: set[str] = set()
+    while len(found) < count:
+        found.add(
+            "".join(chance.choice("bcdfghklmnprstvz") + chance.choice("aeiou") for _ in range(chance.randint(2, 5)))
+        )
+    return sorted(found)
+
+
+def write_words(root: Path, tags: list[str], words: list[str], phrases: dict[str, int], storefronts: str) -> None:
+    """Write a project of made-up words: a terms file per locale, alternates for title and subtitle."""
+    chance = random.Random(7)
+    odds = [1 / (place + 1) ** 0.7 for place in range(len(words))]
+    for folder in ("copy", "terms"):
+        (root / folder).mkdir(parents=True)
+    for tag in tags:
+        texts = [" ".join(chance.choices(words, odds, k=2)) for _ in range(6)]
+        (root / "copy" / f"{tag}.toml").write_text(
+            f'title = "{texts[0]}"\nsubtitle = "{texts[1]}"\nkeywords = {json.dumps(chance.sample(words, 10))}\n'
+            f"[alternates]\ntitle = {json.dumps(texts[2:4])}\nsubtitle = {json.dumps(texts[4:])}\n"
+        )
+        found: set[str] = set()
+        while len(found) < phrases.get(tag, 0):
+            found.add(" ".join(dict.fromkeys(chance.choices(words, odds, k=chance.choice([1, 2, 2, 2, 3, 3])))))
+        rows = [
+            f"{p},{chance.randint(20, 100)},{chance.randint(1, 100)},{chance.randint(5, 80)}" for p in sorted(found)
+        ]
+        (root / "terms" / f"{tag}.csv").write_text("\n".join(["phrase,relevance,volume,difficulty", *rows]) + "\n")
+    head = f'[app]\nname = "A"\nsource = "en-US"\nlocales = {json.dumps(tags)}\n[store.ios]\n{storefronts}'
+    (root / "tavolan.toml").write_text(head)
+
+
+def bench_words(folder: Path) -> None:
+    from tavolan.rulebooks import shipped_rulebook
+
+    codes = shipped_rulebook("ios").locales
+    tags = [*codes.codes, *codes.low_confidence_codes][:50]
+    tags.remove("en-US")
+    tags.insert(0, "en-US")
+    root = folder / "cover"
+    write_words(root, tags, made_up_words(1500), dict.fromkeys(tags, 200), "")
+    took = median(PROGRAM, "terms", "cover", "--json", "--project", str(root), times=3)
+    print(f"tavolan terms cover --json, 10,000 phrases x 50 locales x 56 storefronts  {took:6.3f} s")
+    for phrases, locales in ((300, ["en-US"]), (200, ["en-US", "es-MX"])):
+        root = folder / f"plan-{len(locales)}"
+        write_words(root, locales, made_up_words(200), {"en-US": phrases}, 'storefronts = ["US"]\n')
+        chosen = [part for tag in locales for part in ("--locale", tag)]
+        command = [PROGRAM, "terms", "plan", *chosen, "--seconds", "25", "--json", "--project", str(root)]
+        begin = time.perf_counter()
+        made = json.loads(subprocess.run(command, capture_output=True, check=True).stdout)
+        took = time.perf_counter() - begin
+        proof = "proven optimal" if made["proven"] else f"gap {made['gap']:.2%}"
+        print(f"tavolan terms plan, {phrases} phrases x 200 words x {len(locales)} locale(s)  {took:6.1f} s  {proof}")
+
+
 def encode_only(files: list[str], processes: int) -> tuple[float, int]:
     """Return seconds and bytes of encoding the same pixels alone, spread over processes."""
     parts = [files[i::processes] for i in range(processes)]
@@ -136,6 +194,8 @@ def main() -> None:
         print("-- start-up and checking, whole processes, medians of 7")
         bench_startup(project)
         bench_many_locales(Path(folder))
+        print("-- words")
+        bench_words(Path(folder))
         print("-- rendering 20 pictures of 1290x2796; reference: PNG-encoding the same pixels (level 6, no filter)")
         bench_rendering(project)
 

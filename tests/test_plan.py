@@ -148,6 +148,23 @@ def test_missing_words_are_ranked_by_what_they_unlock(project):
     ]
 
 
+def test_plans_count_as_coverage_does_in_every_script(tmp_path):
+    from tavolan.sample.write import write_texts
+
+    write_texts(tmp_path / "k")
+    text = (tmp_path / "k/shots.toml").read_text()
+    (tmp_path / "k/shots.toml").write_text(text[: text.index("[[shot]]")])
+    for path in (tmp_path / "k/copy").glob("*.toml"):
+        path.write_text(path.read_text("utf-8").replace("[captions]", "[showcase]"), "utf-8")
+    sample = tavolan.open_project(tmp_path / "k")
+    answers = cover(sample, ["ios"])
+    for tag in ("en-US", "ja", "zh-Hans", "th", "ko", "ar-SA", "hi", "de-DE"):
+        made = plan(sample, Options("ios", (tag,)))
+        read = {a.storefront for a in answers if tag in a.reads}
+        assert made.before == pytest.approx(sum(a.value for a in answers if a.storefront in read)), tag
+        assert made.value >= made.before - 1e-6 and made.proven
+
+
 def test_must_and_never_words_are_obeyed(project):
     (project / "terms/en-US.csv").write_text("phrase,relevance\nraku kiln,90\nglaze cone,80\n")
     replace(project / "tavolan.toml", "[check.levels]", '[words]\nmust = ["wheel"]\nnever = ["raku"]\n[check.levels]')
@@ -168,3 +185,25 @@ def test_the_program_plans_and_applies(project):
     assert all(a.covered for a in cover(tavolan.open_project(project), ["ios"]))
     for args in (["--locale", "xx"], ["--locale", "en-US", "--store", "android"], ["--locale", "de-DE"], []):
         assert run_tavolan("terms", "plan", *args, cwd=project).code == 2
+
+
+def test_figures_are_drawn(project):
+    import pyvips
+
+    done = run_tavolan("terms", "cover", "--figure", "cover.png", cwd=project)
+    assert done.code == 0 and "cover.png" in done.out
+    done = run_tavolan("terms", "plan", "--locale", "en-US", "--figure", "plan.png", cwd=project)
+    assert done.code == 0 and "plan.png" in done.out
+    for name in ("cover.png", "plan.png"):
+        image = pyvips.Image.new_from_file(str(project / name))
+        assert image.width >= 900 and image.hist_find().hist_entropy() > 0.3
+    assert run_tavolan("terms", "cover", "--list", "none", "--figure", "x.png", cwd=project).code == 2
+
+
+def test_more_budget_is_never_worth_less(project):
+    from tavolan.words.plan import value_of_budget
+
+    points = value_of_budget(tavolan.open_project(project), Options("ios", ("en-US",)), 25)
+    assert [budget for budget, _ in points] == [0, 25, 50, 75, 100]
+    values = [value for _, value in points]
+    assert values == sorted(values) and values[-1] > values[0]

@@ -154,10 +154,15 @@ def test_rules(project):
 def test_cover(shared_project):
     done = run_tavolan("terms", "cover", "--json", "--project", shared_project)
     assert done.code == 0 and done.json["schema"] == "tavolan/cover@1"
-    assert done.json["summary"] == {"ios": {"US": {"phrases": 2, "covered": 1}}}
+    assert done.json["summary"]["ios"]["US"]["phrases"] == 2 and done.json["summary"]["ios"]["US"]["covered"] == 1
+    assert [a["tier"] for a in done.json["answers"]] == ["with-keywords", None]
     assert [a["missing"] for a in done.json["answers"]] == [[], ["recipe"]]
     shown = run_tavolan("terms", "cover", "--uncovered", "--project", shared_project).out
-    assert "glaze recipe" in shown and "pottery kiln" not in shown
+    assert "glaze recipe" in shown and "pottery kiln" not in shown and "Missing words worth most" in shown
+    matrix = run_tavolan("terms", "cover", "--matrix", "--budgets", "--list", "x", "--project", shared_project)
+    assert matrix.code == 2
+    matrix = run_tavolan("terms", "cover", "--matrix", "--budgets", "--locale", "en-US", "--project", shared_project)
+    assert "░░" in matrix.out and "Second budgets" in matrix.out and "ar-SA" in matrix.out
     done = run_tavolan("terms", "cover", "--storefront", "FR", "--project", shared_project)
     assert done.code == 2 and '--storefront: this project has no "FR"' in done.err
 

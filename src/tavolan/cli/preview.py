@@ -12,6 +12,7 @@ from tavolan.cli.common import ProjectOption, console, open_project
 
 def preview(
     project: ProjectOption = None,
+    plan: Annotated[list[str] | None, typer.Option("--plan", help="Show a plan of words for this locale too.")] = None,
     out: Annotated[Path | None, typer.Option("--out", help="File to write; else out/preview.html.")] = None,
 ) -> None:
     """Make one self-contained page of all locales: text, length gauges, findings, pictures."""
@@ -21,5 +22,13 @@ def preview(
 
     opened = open_project(project)
     target = out or opened.root / "out" / "preview.html"
-    write_text(target, build_page(opened, run_checks(opened)))
+    made = None
+    if plan:
+        from tavolan.words.plan import Options, first_store_with_keywords
+        from tavolan.words.plan import plan as make_plan
+
+        store = first_store_with_keywords(opened)
+        locales = opened.pick("--plan", plan, list(opened.stores[store].locales))
+        made = make_plan(opened, Options(store, tuple(locales)))
+    write_text(target, build_page(opened, run_checks(opened), made))
     console().print(str(target), soft_wrap=True)

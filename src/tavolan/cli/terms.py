@@ -2,19 +2,27 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from tavolan.cli.common import JsonOption, ProjectOption, StoreOption, console, open_project, print_json
+from tavolan.cli import research
+from tavolan.cli.common import JsonOption, LocaleOption, ProjectOption, StoreOption, console, open_project, print_json
 
 if TYPE_CHECKING:
     from rich.console import Console
 
     from tavolan.project import Project
-    from tavolan.words.plan import Plan
+    from tavolan.words.cover import Answer
+    from tavolan.words.plan import Options, Plan
 
 app = typer.Typer(help="The phrases that people search for, and what answers them.", no_args_is_help=True)
+app.command("mine")(research.mine)
+app.command("import")(research.import_terms)
+app.command("score")(research.score)
+app.command("fit")(research.fit)
+app.command("lists")(research.lists)
 
 
 @app.callback()
@@ -27,10 +35,15 @@ def cover(
     project: ProjectOption = None,
     store: StoreOption = None,
     storefront: Annotated[list[str] | None, typer.Option("--storefront", help="Only this country; repeatable.")] = None,
+    locale: LocaleOption = None,
+    list_: Annotated[list[str] | None, typer.Option("--list", help="Only phrases of this list; repeatable.")] = None,
     uncovered: Annotated[bool, typer.Option("--uncovered", help="Only phrases that nothing answers.")] = False,
+    matrix: Annotated[bool, typer.Option("--matrix", help="One matrix of all phrases and storefronts.")] = False,
+    budgets: Annotated[bool, typer.Option("--budgets", help="Keyword space in locales read beside the first.")] = False,
+    figure: Annotated[Path | None, typer.Option("--figure", help="Write a heat map of one store to this PNG.")] = None,
     json: JsonOption = False,
 ) -> None:
-    """Tell for each storefront which phrases the listing's words answer, and which words are missing."""
+    """Tell for each storefront which phrases the listing answers, how strongly, and which words are missing."""
     from tavolan.words.cover import as_document, storefronts_of
     from tavolan.words.cover import cover as cover_phrases
 
@@ -38,15 +51,57 @@ def cover(
     stores = opened.pick("--store", store or [], list(opened.stores))
     known = list(dict.fromkeys(front for s in stores for front in storefronts_of(opened.stores[s])))
     fronts = opened.pick("--storefront", storefront or [], known)
-    answers = cover_phrases(opened, stores, fronts)
-    if uncovered and json:
-        answers = [answer for answer in answers if not answer.covered]
+    tags = opened.pick("--locale", locale or [], list(opened.terms)) if locale else list(opened.terms)
+    names = list(dict.fromkeys(term.list for terms in opened.terms.values() for term in terms if term.list))
+    chosen = opened.pick("--list", list_ or [], names) if list_ else None
+    answers = [
+        a
+        for a in cover_phrases(opened, stores, fronts)
+        if a.terms_locale in tags and (chosen is None or a.term.list in chosen)
+    ]
     if json:
-        print_json(as_document(answers))
+        print_json(as_document([a for a in answers if not (uncovered and a.covered)]))
         return
-    from tavolan.reports.tables import print_coverage
+    _print_cover(opened, stores, answers, uncovered, matrix, budgets)
+    if figure:
+        _write_heat_map(opened, stores[0], answers, figure)
 
-    print_coverage(console(), opened, answers, uncovered)
+
+def _write_heat_map(opened: Project, store: str, answers: list[Answer], target: Path) -> None:
+    from tavolan.errors import UsageError
+    from tavolan.files import write_bytes
+    from tavolan.pictures.heatmap import heat_map
+
+    own = [a for a in answers if a.store == store]
+    if not own:
+        raise UsageError("there are no phrases to draw. Write them into terms/<locale>.csv.")
+    write_bytes(target, heat_map(f"{opened.app.name}: what {store} answers, by storefront", own))
+    console().print(f"\n{target}", soft_wrap=True)
+
+
+def _print_cover(
+    opened: Project, stores: list[str], answers: list[Answer], uncovered: bool, matrix: bool, with_budgets: bool
+) -> None:
+    from tavolan.reports import covertables
+    from tavolan.words.cover import cover as cover_phrases
+    from tavolan.words.cover import unlocks
+    from tavolan.words.spare import budgets as spare_budgets
+    from tavolan.words.value import Valuer
+
+    out = console()
+    if matrix:
+        covertables.print_matrix(out, answers)
+    else:
+        covertables.print_coverage(out, opened, answers, uncovered)
+    weight = Valuer(opened).weight("with-keywords")
+    for store_id in stores:
+        own = [a for a in answers if a.store == store_id]
+        if opened.stores[store_id].rulebook.search.model == "words":
+            covertables.print_unlocks(out, unlocks(own, weight))
+            if with_budgets:
+                fronts = {a.storefront for a in own}
+                spare = spare_budgets(opened, opened.stores[store_id], cover_phrases(opened, [store_id]))
+                covertables.print_budgets(out, [one for one in spare if one.storefront in fronts])
 
 
 @app.command()
@@ -61,6 +116,7 @@ def plan(
     keywords_only: Annotated[bool, typer.Option("--keywords-only", help="Leave title and subtitle alone.")] = False,
     seconds: Annotated[float, typer.Option("--seconds", help="Most time for the solver.", min=0.1)] = 30.0,
     why: Annotated[bool, typer.Option("--why", help="Print every factor and every phrase.")] = False,
+    figure: Annotated[Path | None, typer.Option("--figure", help="Write value against budget to this PNG.")] = None,
     apply: Annotated[bool, typer.Option("--apply", help="Write it into copy/; else it's only shown.")] = False,
     json: JsonOption = False,
 ) -> None:
@@ -74,25 +130,38 @@ def plan(
     chosen = _planned_store(opened, store)
     locales = opened.pick("--locale", locale, list(opened.stores[chosen].locales))
     fronts = opened.pick("--storefront", storefront or [], storefronts_of(opened.stores[chosen])) if storefront else []
-    made = make_plan(opened, Options(chosen, tuple(locales), tuple(fronts), changes, not keywords_only, seconds))
+    options = Options(chosen, tuple(locales), tuple(fronts), changes, not keywords_only, seconds)
+    made = make_plan(opened, options)
     if json:
         print_json(_plan_document(made))
     else:
         if why:
             _print_factors(console(), opened, chosen, locales)
         print_plan(console(), made, why)
+    if figure:
+        _write_curve(opened, options, made, figure)
     if apply:
         _apply_plan(opened, made)
         if not json:
             console().print("Written into copy/.")
 
 
+def _write_curve(project: Project, options: Options, made: Plan, target: Path) -> None:
+    from tavolan.files import write_bytes
+    from tavolan.reports.curve import budget_curve
+    from tavolan.words.plan import value_of_budget
+
+    spent = sum(len(",".join(locale.keywords[0])) for locale in made.locales)
+    points = [(budget * len(made.locales), value) for budget, value in value_of_budget(project, options)]
+    title = f"{project.app.name}: what keyword space is worth in {', '.join(options.locales)}"
+    write_bytes(target, budget_curve(title, points, made, spent))
+    console().print(f"\n{target}", soft_wrap=True)
+
+
 def _planned_store(project: Project, store: str | None) -> str:
-    known = list(project.stores)
-    if store:
-        return project.pick("--store", [store], known)[0]
-    with_keywords = [s for s in known if project.stores[s].rulebook.search.model == "words"]
-    return (with_keywords or known)[0]
+    from tavolan.words.plan import first_store_with_keywords
+
+    return project.pick("--store", [store], list(project.stores))[0] if store else first_store_with_keywords(project)
 
 
 def _plan_document(made: Plan) -> dict[str, Any]:
@@ -134,3 +203,32 @@ def _apply_plan(project: Project, made: Plan) -> None:
             if after and after != before:
                 changes.append(Change(locale.locale, address, before, after))
     texts.write(changes)
+
+
+@app.command()
+def title(
+    locale: Annotated[str, typer.Option("--locale", help="Locale, as in en-US.")],
+    project: ProjectOption = None,
+    store: Annotated[str | None, typer.Option("--store", help="Store; else the first with keywords.")] = None,
+    json: JsonOption = False,
+) -> None:
+    """Tell for each word of the title which phrases it serves, and where the app stands for them."""
+    from tavolan.reports.covertables import print_title_words
+    from tavolan.words.cover import cover as cover_phrases
+    from tavolan.words.cover import title_words
+    from tavolan.words.value import latest_ranks
+
+    opened = open_project(project)
+    chosen = _planned_store(opened, store)
+    tag = opened.pick("--locale", [locale], list(opened.stores[chosen].locales))[0]
+    served = title_words(opened, opened.stores[chosen], tag, cover_phrases(opened, [chosen]))
+    ranks = latest_ranks(opened)
+    if json:
+        rows = [
+            {"word": word, "phrases": [{"phrase": a.phrase, "storefront": a.storefront,
+             "rank": ranks.get((a.phrase.casefold(), a.storefront))} for a in answers]}
+            for word, answers in served.items()
+        ]  # fmt: skip
+        print_json({"schema": "tavolan/title@1", "locale": tag, "words": rows})
+        return
+    print_title_words(console(), served, ranks)

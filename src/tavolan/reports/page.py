@@ -13,6 +13,9 @@ from tavolan.project import Project, Store
 from tavolan.project.locales import is_right_to_left, locale_name
 from tavolan.rulebooks.measure import measure
 from tavolan.rulebooks.model import FieldRule
+from tavolan.words.cover import Answer, cover
+from tavolan.words.plan import Plan
+from tavolan.words.value import TIER_WORDS
 
 _THUMB_WIDTH = 300
 _HEAD_FIELDS = ("title", "subtitle", "short")
@@ -70,8 +73,12 @@ class LocaleView:
     counts: dict[str, int] = field(default_factory=dict)
 
 
-def build_page(project: Project, findings: list[Finding]) -> str:
-    """Return the page as HTML. Pictures are taken from `out/shots`; those not rendered yet are left out."""
+def build_page(project: Project, findings: list[Finding], plan: Plan | None = None) -> str:
+    """Return the page as HTML.
+
+    Pictures are taken from `out/shots`; those not rendered yet are left out. A `plan` of words is shown beside what the
+    listing has.
+    """
     from jinja2 import Environment, FileSystemLoader, StrictUndefined
 
     environment = Environment(
@@ -90,7 +97,40 @@ def build_page(project: Project, findings: list[Finding]) -> str:
         general=[f for f in findings if not f.locale and not f.waived],
         counts=count_levels(findings),
         source=project.source_locale,
+        matrices=_matrices(project),
+        tier_words=TIER_WORDS,
+        plan=plan,
     )
+
+
+@dataclass(frozen=True)
+class MatrixView:
+    """Coverage of one store: rows of phrases, a cell per storefront (None: not aimed there)."""
+
+    store: str
+    fronts: list[str]
+    rows: list[tuple[str, str, float, list[Answer | None]]]
+    done: int
+    total: int
+
+
+def _matrices(project: Project) -> list[MatrixView]:
+    found = []
+    for store in project.stores:
+        answers = cover(project, [store])
+        if not answers:
+            continue
+        fronts = list(dict.fromkeys(a.storefront for a in answers))
+        cells = {(a.terms_locale, a.phrase, a.storefront): a for a in answers}
+        worth: dict[tuple[str, str], float] = {}
+        for a in answers:
+            worth[a.terms_locale, a.phrase] = worth.get((a.terms_locale, a.phrase), 0.0) + a.worth.value
+        rows = [
+            (locale, phrase, value, [cells.get((locale, phrase, front)) for front in fronts])
+            for (locale, phrase), value in worth.items()
+        ]
+        found.append(MatrixView(store, fronts, rows, sum(a.covered for a in answers), len(answers)))
+    return found
 
 
 def _locales(project: Project, findings: list[Finding]) -> list[LocaleView]:

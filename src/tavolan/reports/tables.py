@@ -12,7 +12,6 @@ from rich.text import Text
 from tavolan.checking.findings import LEVELS, Finding, count_levels
 from tavolan.project import Project
 from tavolan.project.locales import locale_name
-from tavolan.words.cover import Answer
 
 LEVEL_STYLE = {"error": "bold red", "warning": "yellow", "note": "cyan"}
 
@@ -92,37 +91,3 @@ def summary_line(project: Project, findings: list[Finding]) -> Text:
     line.append_text(Text(", ").join(parts))
     line.append(f" in {places}.", "default")
     return line
-
-
-def print_coverage(console: Console, project: Project, answers: list[Answer], uncovered_only: bool) -> None:
-    """Print one table per store and storefront, uncovered phrases first, then a summary."""
-    by_front = sorted(answers, key=lambda a: (list(project.stores).index(a.store),))
-    for (store, front), group in groupby(by_front, key=lambda a: (a.store, a.storefront)):
-        rows = list(group)
-        done = sum(a.covered for a in rows)
-        reads = ", ".join(rows[0].reads) or "none of the project's locales"
-        console.print(
-            f"\n[bold]{store} · {front}[/]  {done} of {counted(len(rows), 'phrase')} answered  [dim]reads {reads}[/]"
-        )
-        table = plain_table("", "phrase", "answered by", "words and where they stand")
-        for a in sorted(rows, key=lambda a: (a.covered, -(a.term.relevance or 0), a.phrase)):
-            if a.covered and uncovered_only:
-                continue
-            table.add_row(*_cover_row(a))
-        if table.row_count:
-            console.print(table)
-    total = sum(a.covered for a in answers)
-    console.print(f"\n[bold]{project.app.name}:[/] {total} of {counted(len(answers), 'phrase')} answered.")
-
-
-def _cover_row(a: Answer) -> tuple[Text, Text, Text, Text]:
-    mark = Text("✓", "green") if a.covered else Text("✗", "red")
-    where = Text(a.locale or "", "default" if a.confidence == "high" else "dim")
-    if a.covered and a.confidence != "high":
-        where.append(f" ({a.confidence} confidence)")
-    words = Text()
-    for word, field in a.used.items():
-        words.append(f"{word} ", "default").append(f"{field}  ", "dim")
-    for word in a.missing:
-        words.append(f"{word} ", "red").append("missing  ", "dim")
-    return mark, Text(a.phrase), where if a.covered or a.used else Text(""), words

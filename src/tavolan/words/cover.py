@@ -13,6 +13,7 @@ the keyword field (or whatever else is searched). A storefront takes the best ti
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Any
 
 from tavolan.project.model import Project, Store, Term
@@ -38,6 +39,23 @@ class Answer:
     tier: Tier | None
     worth: Worth
     value: float
+
+
+@dataclass(frozen=True)
+class Prepared:
+    """A phrase cut into its words once, for comparing it with many locales."""
+
+    text: str
+    words: tuple[str, ...]
+    singulars: tuple[str, ...]
+    unspaced: bool
+
+
+@lru_cache(maxsize=1 << 17)
+def prepare(phrase: str) -> Prepared:
+    """Return a phrase cut into its words, each once."""
+    words = tuple(dict.fromkeys(split.words(phrase)))
+    return Prepared(phrase, words, tuple(map(split.singular, words)), split.has_no_spaces(phrase))
 
 
 class LocaleWords:
@@ -70,6 +88,14 @@ class LocaleWords:
             self.where.setdefault(split.key(word, self.plurals), field)
             for run in split.script_runs(word):
                 self.where.setdefault(run, field)
+
+    def lacking(self, phrase: Prepared) -> int:
+        """Return how many words of a phrase are missing. Looks words up only, so it's fast for many phrases."""
+        forms = phrase.singulars if self.plurals else phrase.words
+        if phrase.unspaced:
+            return len(self.answer(phrase.text)[1])
+        where = self.where
+        return sum(form not in where for form in forms)
 
     def answer(self, phrase: str) -> tuple[dict[str, str], tuple[str, ...]]:
         """Return (word → field) of the phrase's words that are there, and the words that are missing."""
@@ -144,19 +170,22 @@ def cover(project: Project, stores: list[str], storefronts: list[str] | None = N
 
 def _best(store: Store, storefront: str, term: Term, read: list[LocaleWords], valuer: Valuer) -> Answer:
     """Take the locale that answers most strongly, the first of equals; failing that, the one lacking fewest words."""
-    best: tuple[tuple[int, int], LocaleWords | None, dict[str, str], tuple[str, ...], Tier | None]
-    best = ((10**6, 0), None, {}, tuple(split.words(term.phrase)), None)
+    prepared = prepare(term.phrase)
+    best: tuple[tuple[int, int], LocaleWords | None, Tier | None] = ((10**6, 0), None, None)
     for words in read:
-        used, missing = words.answer(term.phrase)
-        tier = None if missing else words.tier(term.phrase, used)
-        strength = (len(missing), TIERS.index(tier) if tier else 0)
+        lacking = words.lacking(prepared)
+        if lacking > best[0][0]:
+            continue
+        tier = None if lacking else words.tier(term.phrase, words.answer(term.phrase)[0])
+        strength = (lacking, TIERS.index(tier) if tier else 0)
         if strength < best[0]:
-            best = (strength, words, used, missing, tier)
-    _, found, used, missing, tier = best
+            best = (strength, words, tier)
+    _, found, tier = best
+    used, missing = found.answer(term.phrase) if found else ({}, prepared.words)
     book = store.rulebook.storefronts
     order = list(book.reads.get(storefront, ()))
     place = order.index(found.locale) if found and found.locale in order else len(order)
-    worth = valuer.worth(term)
+    worth = valuer.worth(term, storefront)
     return Answer(
         store.id,
         storefront,
@@ -173,6 +202,21 @@ def _best(store: Store, storefront: str, term: Term, read: list[LocaleWords], va
         worth=worth,
         value=worth.value * valuer.weight(tier),
     )
+
+
+def title_words(project: Project, store: Store, locale: str, answers: list[Answer]) -> dict[str, list[Answer]]:
+    """Return per word of the title the answers of this locale that use it, weightiest first."""
+    key = store.rulebook.searched_fields()[0]
+    plurals = LocaleWords(project, store, locale).plurals
+    title = str(project.value(store.id, locale, key).value or "")
+    served: dict[str, list[Answer]] = {word: [] for word in split.units(title)}
+    for answer in sorted(answers, key=lambda a: (-a.worth.value, a.storefront)):
+        if answer.covered and answer.locale == locale:
+            used = {split.key(word, plurals) for word, field in answer.used.items() if field == key}
+            for word, own in served.items():
+                if split.key(word, plurals) in used:
+                    own.append(answer)
+    return served
 
 
 @dataclass(frozen=True)

@@ -10,7 +10,7 @@ plan and bound meet, the plan is proven best.
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from tavolan.errors import UsageError
 from tavolan.project.model import Project, Store, Term
@@ -122,7 +122,9 @@ class LocaleChoices:
 
 @dataclass(frozen=True)
 class Options:
-    """What a plan may do. `changes` caps how many keywords of the running listing are replaced, over all locales."""
+    """What a plan may do. `changes` caps how many keywords of the running listing are replaced, over all locales;
+    `budget` caps each keyword list below the store's limit.
+    """
 
     store: str
     locales: tuple[str, ...]
@@ -130,6 +132,7 @@ class Options:
     changes: int | None = None
     fields: bool = True
     seconds: float = 60.0
+    budget: int | None = None
 
 
 def plan(project: Project, options: Options) -> Plan:
@@ -148,10 +151,24 @@ def plan(project: Project, options: Options) -> Plan:
     program = Program(choices, fixed)
     for front, terms in aims.items():
         for term in terms:
-            program.aim(front, term.phrase, valuer.worth(term).value, store.reads(front))
+            program.aim(front, term.phrase, valuer.worth(term, front).value, store.reads(front))
     weights = {tier: valuer.weight(tier) for tier in TIERS}
     solution = solve(program, weights, options.changes, options.seconds)
     return _result(store, options, program, solution, fields, aims, weights, valuer)
+
+
+def first_store_with_keywords(project: Project) -> str:
+    """Return the id of the first store that has a keyword list to plan, or of the first store."""
+    known = list(project.stores)
+    return next((store for store in known if project.stores[store].rulebook.search.model == "words"), known[0])
+
+
+def value_of_budget(project: Project, options: Options, step: int = 10) -> list[tuple[int, float]]:
+    """Return (characters, best value) for budgets from nothing to the store's limit, title and subtitle as planned."""
+    store = project.stores[options.store]
+    most = store.rulebook.fields[_fields(store)[2]].max or 0
+    budgets = [*range(0, most, step), most]
+    return [(budget, plan(project, replace(options, budget=budget, changes=None)).value) for budget in budgets]
 
 
 def _fields(store: Store) -> tuple[str, str, str]:
@@ -224,7 +241,7 @@ def _choices(
         frozenset(split.key(word, plurals) for word in publisher),
         words,
         {form: measure(word + rule.separator, unit) for form, word in words.items()},
-        (rule.max or 10**6) + measure(rule.separator, unit),
+        min(rule.max or 10**6, options.budget if options.budget is not None else 10**6) + measure(rule.separator, unit),
         now,
         must={split.key(split.fold(word), plurals) for word in project.words.must if tag == options.locales[0]},
     )
@@ -256,7 +273,7 @@ def _result(
     before = after = 0.0
     for front, terms in aims.items():
         for term in terms:
-            value = valuer.worth(term).value
+            value = valuer.worth(term, front).value
             old = program.tier(term.phrase, store.reads(front), now)
             new = program.tier(term.phrase, store.reads(front), solution.chosen)
             before += value * (weights[old] if old else 0)

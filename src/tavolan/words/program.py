@@ -44,15 +44,32 @@ class Program:
     def __init__(self, choices: dict[str, LocaleChoices], fixed: list[str]) -> None:
         self.choices, self.fixed = choices, set(fixed)
         self.aims: list[Aim] = []
+        self._piece_sets: dict[str, set[str]] = {}
 
     def aim(self, storefront: str, phrase: str, value: float, reads: list[str]) -> None:
         """Add a phrase with its value in a storefront."""
         if value > 0 and split.words(phrase):
             self.aims.append(Aim(storefront, phrase, value, tuple(tag for tag in reads if tag in self.choices)))
 
-    def forms(self, tag: str, phrase: str) -> tuple[str, ...]:
-        """Return the forms of a phrase's words in a locale."""
-        return tuple(self.choices[tag].form(word) for word in split.units(phrase))
+    def readings(self, tag: str, phrase: str) -> list[tuple[str, ...]]:
+        """Return the ways to cut a phrase into forms of words in a locale.
+
+        Usually there's one. In scripts without spaces a phrase may also be made up of shorter pieces that titles,
+        subtitles and keywords of the locale hold.
+        """
+        choice = self.choices[tag]
+        plain = tuple(choice.form(word) for word in split.units(phrase))
+        if not split.has_no_spaces(phrase):
+            return [plain]
+        tiles = split.tile(split.fold(phrase), self._pieces(tag))
+        return list(dict.fromkeys([plain, *([tuple(tiles)] if tiles else [])]))
+
+    def _pieces(self, tag: str) -> set[str]:
+        if tag not in self._piece_sets:
+            choice = self.choices[tag]
+            texts = (*choice.titles, *choice.subtitles)
+            self._piece_sets[tag] = {form for text in texts for form in text.forms} | choice.kept
+        return self._piece_sets[tag]
 
     def present(self) -> Chosen:
         """Return what the listing has now."""
@@ -67,14 +84,14 @@ class Program:
         for tag in reads:
             if tag not in self.choices:
                 continue
-            found = self._tier_in(tag, phrase, chosen.get(tag) or self.present()[tag])
-            if found and (best is None or TIERS.index(found) < TIERS.index(best)):
-                best = found
+            for forms in self.readings(tag, phrase):
+                found = self._tier_in(tag, forms, chosen.get(tag) or self.present()[tag])
+                if found and (best is None or TIERS.index(found) < TIERS.index(best)):
+                    best = found
         return best
 
-    def _tier_in(self, tag: str, phrase: str, chosen: tuple[int, int, frozenset[str]]) -> Tier | None:
+    def _tier_in(self, tag: str, forms: tuple[str, ...], chosen: tuple[int, int, frozenset[str]]) -> Tier | None:
         choice = self.choices[tag]
-        forms = self.forms(tag, phrase)
         title = choice.titles[chosen[0]]
         if title.holds_phrase(forms):
             return "title-phrase"
@@ -221,20 +238,22 @@ def _locale_columns(rows: _Rows, choice: LocaleChoices, fixed: bool) -> _Columns
 
 def _aim_rows(rows: _Rows, program: Program, columns: dict[str, _Columns], weights: dict[Tier, float]) -> None:
     """Add, per phrase and locale, one unknown per tier, and per storefront the rule that a phrase counts once."""
-    answered: dict[tuple[str, str, Tier], int] = {}
+    answered: dict[tuple[str, str, Tier], list[int]] = {}
     for aim in program.aims:
         counted: dict[int, float] = {}
         for tag in aim.reads:
             for tier in TIERS:
                 key = (tag, aim.phrase, tier)
                 if key not in answered:
-                    answered[key] = _tier_unknown(
-                        rows, program.choices[tag], columns[tag], program.forms(tag, aim.phrase), tier
-                    )
-                if answered[key] < 0:
+                    own = [
+                        _tier_unknown(rows, program.choices[tag], columns[tag], forms, tier)
+                        for forms in program.readings(tag, aim.phrase)
+                    ]
+                    answered[key] = [column for column in own if column >= 0]
+                if not answered[key]:
                     continue
                 credit = rows.unknown(aim.value * weights[tier], integral=False)
-                rows.row({credit: 1.0, answered[key]: -1.0}, -1, 0)
+                rows.row({credit: 1.0, **dict.fromkeys(answered[key], -1.0)}, -float(len(answered[key])), 0)
                 counted[credit] = 1.0
         if counted:
             rows.row(counted, 0, 1)

@@ -55,9 +55,10 @@ def units(text: str) -> list[str]:
     return found
 
 
+@lru_cache(maxsize=65536)
 def has_no_spaces(text: str) -> bool:
     """Whether a text is in a script that doesn't put spaces between words (Chinese, Japanese, Thai, …)."""
-    return _NO_SPACES.search(text) is not None
+    return not text.isascii() and _NO_SPACES.search(text) is not None
 
 
 def script_runs(text: str) -> list[str]:

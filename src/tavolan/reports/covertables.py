@@ -1,0 +1,120 @@
+"""Tables of coverage: phrases per storefront, the matrix of all, missing words, second budgets."""
+
+from __future__ import annotations
+
+from itertools import groupby
+
+from rich.console import Console
+from rich.text import Text
+
+from tavolan.project import Project
+from tavolan.reports.copytables import gauge
+from tavolan.reports.tables import counted, plain_table
+from tavolan.words.cover import Answer, Unlock
+from tavolan.words.spare import Budget
+from tavolan.words.split import fold
+from tavolan.words.value import TIER_WORDS
+
+# One mark per tier, strongest first; the last one is for phrases that nothing answers.
+MARKS = {"title-phrase": "█", "title-words": "▓", "with-subtitle": "▒", "with-keywords": "░", None: "·"}
+
+
+def print_coverage(console: Console, project: Project, answers: list[Answer], uncovered_only: bool) -> None:
+    """Print one table per store and storefront, uncovered phrases first, then a summary."""
+    by_store = sorted(answers, key=lambda a: list(project.stores).index(a.store))
+    for (store, front), group in groupby(by_store, key=lambda a: (a.store, a.storefront)):
+        rows = list(group)
+        done = sum(a.covered for a in rows)
+        reads = ", ".join(rows[0].reads) or "none of the project's locales"
+        reached, best = sum(a.value for a in rows), sum(a.worth.value for a in rows)
+        facts = f"{done} of {counted(len(rows), 'phrase')} answered, value {reached:.0f} of {best:.0f}"
+        console.print(f"\n[bold]{store} · {front}[/]  {facts}  [dim]reads {reads}[/]")
+        table = plain_table("", "phrase", "value", "answered by", "how", "words and where they stand")
+        for a in sorted(rows, key=lambda a: (a.covered, -a.worth.value, a.phrase)):
+            if not (a.covered and uncovered_only):
+                table.add_row(*_cover_row(a))
+        if table.row_count:
+            console.print(table)
+    total = sum(a.covered for a in answers)
+    reached, best = sum(a.value for a in answers), sum(a.worth.value for a in answers)
+    console.print(
+        f"\n[bold]{project.app.name}:[/] {total} of {counted(len(answers), 'phrase')} answered, "
+        f"value {reached:.0f} of {best:.0f} if every phrase stood in a title."
+    )
+
+
+def _cover_row(a: Answer) -> tuple[Text, Text, Text, Text, Text, Text]:
+    mark = Text("✓", "green") if a.covered else Text("✗", "red")
+    where = Text(a.locale or "", "default" if a.confidence == "high" else "dim")
+    if a.covered and a.confidence != "high":
+        where.append(f" ({a.confidence} confidence)")
+    words = Text()
+    for word, field in a.used.items():
+        words.append(f"{word} ", "default").append(f"{field}  ", "dim")
+    for word in a.missing:
+        words.append(f"{word} ", "red").append("missing  ", "dim")
+    value = Text(f"{a.value:.0f}/{a.worth.value:.0f}", "default" if a.covered else "dim")
+    how = Text(TIER_WORDS[a.tier] if a.tier else "")
+    return mark, Text(a.phrase), value, where if a.covered or a.used else Text(""), how, words
+
+
+def print_matrix(console: Console, answers: list[Answer]) -> None:
+    """Print the matrix phrase x storefront of each store, weightiest phrases first."""
+    for store, group in groupby(answers, key=lambda a: a.store):
+        rows = list(group)
+        fronts = list(dict.fromkeys(a.storefront for a in rows))
+        cells = {(a.phrase, a.storefront): a for a in rows}
+        worth: dict[str, float] = {}
+        for a in rows:
+            worth[a.phrase] = worth.get(a.phrase, 0.0) + a.worth.value
+        table = plain_table("phrase", "value", *fronts, title=f"\n{store}")
+        for phrase in sorted(worth, key=lambda phrase: (-worth[phrase], phrase)):
+            marks = [_mark(cells.get((phrase, front))) for front in fronts]
+            table.add_row(Text(phrase), f"{worth[phrase]:.0f}", *marks)
+        console.print(table)
+    legend = "   ".join(f"{MARKS[tier]} {words}" for tier, words in TIER_WORDS.items())
+    console.print(f"[dim]{legend}   {MARKS[None]} not answered[/]")
+
+
+def _mark(answer: Answer | None) -> Text:
+    if answer is None:
+        return Text("")
+    return Text(MARKS[answer.tier] * 2, "green" if answer.covered else "red")
+
+
+def print_unlocks(console: Console, found: list[Unlock], top: int = 8) -> None:
+    """Print the missing words that would unlock the most."""
+    if not found:
+        return
+    table = plain_table("word", "locale", "value", "answers by itself", "helps", title="\nMissing words worth most")
+    for one in found[:top]:
+        table.add_row(
+            Text(one.word, "bold"), one.locale, f"{one.value:.1f}", ", ".join(one.alone), ", ".join(one.helps)
+        )
+    console.print(table)
+
+
+def print_budgets(console: Console, found: list[Budget]) -> None:
+    """Print the keyword budgets that storefronts read beside their first locale."""
+    extra = [one for one in found if not one.first]
+    if not extra:
+        return
+    table = plain_table("storefront", "also reads", "", "used", "left", "wasted there", title="\nSecond budgets")
+    for one in extra:
+        bar = gauge(one.used, one.limit)
+        wasted = Text(", ".join(one.wasted), "yellow")
+        table.add_row(one.storefront, one.locale, bar, f"{one.used}/{one.limit}", str(one.left), wasted)
+    console.print(table)
+
+
+def print_title_words(console: Console, served: dict[str, list[Answer]], ranks: dict[tuple[str, str], float]) -> None:
+    """Print the words of a title with the phrases they serve and the app's rank for each."""
+    table = plain_table("word", "phrases", "served, with storefront and rank where it's known")
+    for word, answers in served.items():
+        cell = Text()
+        for a in answers:
+            rank = ranks.get((fold(a.phrase), a.storefront))
+            cell.append(a.phrase).append(f" {a.storefront}", "dim")
+            cell.append(f" #{rank:.0f}" if rank else "", "green").append("   ")
+        table.add_row(Text(word, "bold"), str(len(answers)), cell if answers else Text("none", "dim"))
+    console.print(table)

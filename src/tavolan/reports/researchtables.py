@@ -1,0 +1,66 @@
+"""Tables about where words come from: mined candidates, scores, reach, lists."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from rich.console import Console
+from rich.text import Text
+
+from tavolan.reports.tables import counted, plain_table
+from tavolan.words.mine import Mined
+from tavolan.words.score import PARTS, Fit, Score
+
+_REACH = {"within reach": "green", "a stretch": "yellow", "out of reach": "red"}
+
+
+def print_mined(console: Console, found: list[Mined], total: int) -> None:
+    """Print candidates with all their sources."""
+    table = plain_table("candidate", "G²", "texts", "apps", "stars", "", "sources, with an example")
+    for one in found:
+        marks = Text("target " if one.target else "", "cyan")
+        marks.append("answered" if one.covered else "", "green")
+        sources = Text(", ".join(f"{name} {count}" for name, count in one.sources.items()))
+        example = next(iter(one.examples.values()))
+        sources.append(f"\n{example}", "dim")
+        stars = f"{one.stars:.1f}" if one.stars is not None else ""
+        apps = str(one.apps) if one.apps else ""
+        table.add_row(Text(one.phrase, "bold"), f"{one.score:+.1f}", str(one.texts), apps, stars, marks, sources)
+    console.print(table)
+    console.print(f"[dim]{len(found)} of {counted(total, 'candidate')}; G² as in docs/words.md[/]")
+
+
+def print_scores(console: Console, found: list[Score], parts: bool) -> None:
+    """Print difficulty and demand of phrases."""
+    extra = [*PARTS, "crowd"] if parts else []
+    table = plain_table("locale", "phrase", "storefront", "difficulty", "demand", "demand from", *extra)
+    for one in found:
+        hard = f"{one.difficulty:.0f}" if one.difficulty is not None else Text("no page", "dim")
+        asked = f"{one.demand:.0f}" if one.demand is not None else Text("unknown", "dim")
+        values = [f"{one.parts[name]:.2f}" if name in one.parts else "" for name in extra]
+        table.add_row(one.locale, Text(one.phrase, "bold"), one.storefront, hard, asked, one.demand_from, *values)
+    console.print(table)
+    console.print("[dim]difficulty: from data/results.csv; the formula stands in docs/words.md[/]")
+
+
+def print_fit(console: Console, locale: str, fit: Fit) -> None:
+    """Print what's within reach."""
+    facts = f"{counted(fit.phrases, 'phrase')} in the first ten: difficulty {fit.mean:.0f} ± {fit.spread:.0f}"
+    console.print(f"[bold]{locale}[/]  {facts}\n")
+    table = plain_table("phrase", "reach")
+    order = list(_REACH)
+    for phrase, reach in sorted(fit.reach.items(), key=lambda item: (order.index(item[1]), item[0])):
+        table.add_row(phrase, Text(reach, _REACH[reach]))
+    console.print(table)
+
+
+def print_lists(console: Console, rows: list[dict[str, Any]]) -> None:
+    """Print counts and coverage per list."""
+    table = plain_table("list", "locale", "phrases", "answered", "value", "at best")
+    for row in rows:
+        done = Text(f"{row['answered']}/{row['phrases']}", "green" if row["answered"] == row["phrases"] else "default")
+        table.add_row(
+            Text(row["list"], "bold"), row["locale"], str(row["phrases"]), done, f"{row['value']:.1f}",
+            f"{row['value_at_best']:.1f}",
+        )  # fmt: skip
+    console.print(table)

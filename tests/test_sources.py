@@ -1,0 +1,236 @@
+"""Where words come from: data files, mining, scores, reach, imports."""
+
+import math
+from datetime import date
+
+import openpyxl
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+import tavolan
+from conftest import run_tavolan
+from tavolan.errors import ProjectError, UsageError
+from tavolan.exchange.research import guess, import_table
+from tavolan.project.datafile import RANKS, RESULTS, REVIEWS, Row, parse_number, read_data
+from tavolan.words.cover import cover
+from tavolan.words.mine import log_likelihood, mine
+from tavolan.words.score import PARTS, difficulty, fit, score, suggested_demand
+from tavolan.words.spare import budgets
+
+TODAY = date(2026, 11, 1)
+
+
+def data(root, name, text):
+    (root / "data").mkdir(exist_ok=True)
+    (root / "data" / name).write_text(text, "utf-8")
+    return tavolan.open_project(root)
+
+
+# --- data files ------------------------------------------------------------------------------------------------
+
+BAD = [
+    ("reviews.csv", REVIEWS, "locale,text\na,b\n", 'data/reviews.csv:1: header: has no column "stars"'),
+    ("reviews.csv", REVIEWS, "locale,stars,text,txet\n", 'has an unknown column "txet". Did you mean "text"?'),
+    ("reviews.csv", REVIEWS, "locale,stars,text\nen,6,x\n", 'data/reviews.csv:2: stars: can\'t be "6". Write a number, 1 to 5.'),
+    ("reviews.csv", REVIEWS, "locale,stars,text\nen,nan,x\n", 'stars: can\'t be "nan"'),
+    ("reviews.csv", REVIEWS, "locale,stars,text\nen,4\n", "data/reviews.csv:2: has 2 cells where the header has 3"),
+    ("reviews.csv", REVIEWS, 'locale,stars,text\nen,4,"x\n', "isn't valid CSV"),
+    ("reviews.csv", REVIEWS, "locale,stars,text\nen,4,\n", "data/reviews.csv:2: text: is empty"),
+    ("results.csv", RESULTS, "phrase,storefront,position,app,ratings,stars\na,US,1,b,-1,4\n", 'ratings: can\'t be "-1"'),
+]  # fmt: skip
+
+
+@pytest.mark.parametrize(("name", "file", "text", "message"), BAD)
+def test_bad_data_files_are_named_with_their_line(project, name, file, text, message):
+    data(project, name, text)
+    with pytest.raises(ProjectError) as caught:
+        read_data(project, file)
+    assert message in str(caught.value)
+
+
+def test_semicolons_and_decimal_commas_are_understood(project):
+    data(project, "reviews.csv", "locale;stars;text\nen-US;4,5;good, really\n")
+    (row,) = read_data(project, REVIEWS)
+    assert row.numbers == {"stars": 4.5} and row.text("text") == "good, really"
+    assert read_data(project, RANKS) == []
+
+
+@given(st.floats(-1e6, 1e6).map(lambda x: round(x, 3)))
+def test_numbers_of_both_spellings(number):
+    assert parse_number(f"{number:.3f}") == pytest.approx(number)
+    assert parse_number(f"{number:.3f}".replace(".", ",")) == pytest.approx(number)
+
+
+# --- mining ----------------------------------------------------------------------------------------------------
+
+
+def test_log_likelihood_beats_raw_counts():
+    assert log_likelihood(10, 0, 100, 100) == pytest.approx(20 * math.log(2))
+    assert log_likelihood(10, 10, 100, 100) == pytest.approx(0)
+    assert log_likelihood(5, 20, 100, 100) < 0
+    assert log_likelihood(8, 0, 50, 950) > log_likelihood(40, 700, 50, 950)
+    assert log_likelihood(0, 0, 0, 0) == 0
+
+
+def test_candidates_come_with_their_sources(project):
+    reviews = "".join(f"en-US,{stars},{text}\n" for stars, text in [
+        (5, "the glaze chart is great"), (3, "glaze charts please"), (1, "login is slow"), (2, "so slow"), (4, "Zorglaze glaze chart")])  # fmt: skip
+    config = (project / "tavolan.toml").read_text()
+    (project / "tavolan.toml").write_text(config + '\n[guard]\nbrands = ["Zorglaze"]\n')
+    data(project, "reviews.csv", "locale,stars,text\n" + reviews)
+    data(project, "suggestions.csv", "locale,seed,position,phrase\nen-US,gl,1,glaze chart\n")
+    opened = data(
+        project, "listings.csv", "app,locale,title,subtitle,description\nClaywise,en-US,Glaze chart,,Kiln notes\n"
+    )
+    found = {one.phrase: one for one in mine(opened, "en-US", frozenset({"the", "is", "so"}))}
+    chart = found["glaze chart"]
+    assert chart.sources == {"reviews": 3, "listings: title": 1, "suggestions": 1} and chart.apps == 1
+    assert chart.stars == pytest.approx(4) and chart.examples["suggestions"] == "glaze chart (“gl” 1)"
+    assert not chart.covered and not chart.target and chart.score > 0 > found["slow"].score
+    assert (
+        "chart" not in found
+        and "glaze" not in found
+        and not any("zorglaze" in phrase or "is" in phrase.split() for phrase in found)
+    )
+    assert list(found) == [one.phrase for one in mine(opened, "en-US", frozenset({"the", "is", "so"}))]
+
+
+# --- scores ----------------------------------------------------------------------------------------------------
+
+
+def result(position, app, ratings=0, stars=3.0, released="", updated=""):
+    cells = {"app": app, "released": released, "updated": updated}
+    return Row(1, cells, {"position": position, "ratings": ratings, "stars": stars})
+
+
+def test_difficulty_follows_its_formula():
+    giants = [result(n, "Kiln log", 10**6, 5.0, "2010-01-01", "2026-10-01") for n in range(1, 11)]
+    assert difficulty("kiln log", giants, True, TODAY)[0] == pytest.approx(100)
+    value, parts = difficulty("kiln log", [result(1, "Nothing", 0, 3.0, "2026-11-01")], True, TODAY)
+    assert value == pytest.approx(100 * 0.1 * 0.1) and parts["crowd"] == 0.1
+    one = [result(1, "Log of kilns", 999, 4.0, "2024-05-02", "2025-01-01")]
+    value, parts = difficulty("kiln log", one, True, TODAY)
+    assert parts == pytest.approx(
+        {"ratings": 0.5, "stars": 0.5, "age": 0.6 * 913 / 365.25 / 5, "name": 0.5, "crowd": 0.1}
+    )
+    assert value == pytest.approx(100 * (0.9 * sum(PARTS[name] * parts[name] for name in PARTS) + 0.1 * 0.1))
+
+
+@given(st.lists(st.tuples(st.integers(0, 10**8), st.floats(0, 5)), min_size=1, max_size=15))
+def test_difficulty_stays_between_0_and_100_and_grows_with_ratings(apps):
+    rows = [result(n, "x", ratings, stars) for n, (ratings, stars) in enumerate(apps, 1)]
+    more = [result(n, "x", ratings * 2 + 1, stars) for n, (ratings, stars) in enumerate(apps, 1)]
+    value = difficulty("kiln", rows, True, TODAY)[0]
+    assert 0 <= value <= difficulty("kiln", more, True, TODAY)[0] <= 100
+
+
+def test_demand_from_suggestions():
+    rows = [
+        Row(1, {"seed": "ki", "phrase": "Kiln log"}, {"position": 1}),
+        Row(2, {"seed": "kiln l", "phrase": "kiln log"}, {"position": 1}),
+    ]
+    assert suggested_demand("kiln log", rows) == pytest.approx(100 * math.sqrt(1 - 2 / 7))
+    assert suggested_demand("raku", rows) is None
+
+
+def test_reach_comes_from_what_was_won(project):
+    terms = "phrase,difficulty\na,10\nb,20\nc,24\nd,30\ne,60\n"
+    (project / "terms/en-US.csv").write_text(terms)
+    opened = data(
+        project,
+        "ranks.csv",
+        "date,storefront,phrase,rank\n2026-01-01,US,e,1\n2026-02-01,US,e,40\n2026-02-01,US,a,3\n2026-02-01,US,b,10\n",
+    )
+    found = fit(opened, "en-US", score(opened, ["en-US"], TODAY))
+    assert (found.mean, found.spread, found.phrases) == (15, 5, 2)
+    assert found.reach == {
+        "a": "within reach",
+        "b": "within reach",
+        "c": "a stretch",
+        "d": "out of reach",
+        "e": "out of reach",
+    }
+    assert fit(opened, "de-DE", []) is None
+
+
+def test_second_budgets_name_what_is_wasted(project):
+    text = (project / "copy/ar-SA.toml").read_text("utf-8").replace('"فخار"', '"glaze", "فخار"')
+    (project / "copy/ar-SA.toml").write_text(text, "utf-8")
+    opened = tavolan.open_project(project)
+    found = {(b.storefront, b.locale): b for b in budgets(opened, opened.stores["ios"], cover(opened, ["ios"]))}
+    assert found["US", "ar-SA"].wasted == ("glaze",) and not found["US", "ar-SA"].first
+    assert found["US", "en-US"].left == 87 and found["US", "en-US"].wasted == ()
+
+
+# --- imports ---------------------------------------------------------------------------------------------------
+
+SERVICE = "Search term;Popularity;Competition;Rank\nkiln log;41,5;0,3;4\nKiln  Log;43;0,31;\nclay body;1.2K;0,7;\nbad;x;-3;1\n;1;1;\n"
+
+
+def test_any_service_comes_in_and_nothing_is_lost(project):
+    (project / "r.csv").write_text(SERVICE)
+    done = import_table(tavolan.open_project(project), "en-US", project / "r.csv", {})
+    assert done.mapping == {"phrase": "Search term", "volume": "Popularity", "difficulty": "Competition"}
+    found = {term.phrase: term for term in done.terms}
+    assert list(found) == ["pottery kiln", "glaze recipe", "kiln log", "clay body", "bad"]
+    assert (found["kiln log"].volume, found["kiln log"].difficulty, found["kiln log"].note) == (43, 31, "Rank: 4")
+    assert found["clay body"].volume == 1200 and found["bad"].volume is None and found["bad"].difficulty is None
+    assert (done.added, done.updated) == (3, 0) and found["pottery kiln"].relevance == 90
+    said = "; ".join(done.repairs)
+    for word in ("semicolons", "times 100", '"x" is no number', '"-3"', "1 duplicates", "1 lines without a phrase"):
+        assert word in said
+
+
+def test_other_encodings_and_workbooks(project):
+    (project / "r.csv").write_bytes("keyword,volume\ncafé,5\n".encode("cp1252"))
+    done = import_table(tavolan.open_project(project), "en-US", project / "r.csv", {})
+    assert done.terms[-1].phrase == "café" and "windows-1252" in done.repairs[0]
+    book = openpyxl.Workbook()
+    for row in (["Term", "KD"], ["raku", 250], ["cone", 500]):
+        book.active.append(row)
+    book.save(project / "r.xlsx")
+    done = import_table(tavolan.open_project(project), "en-US", project / "r.xlsx", {})
+    assert [(t.phrase, t.difficulty) for t in done.terms[-2:]] == [("raku", 50), ("cone", 100)]
+
+
+def test_columns_that_cannot_be_guessed(project):
+    assert guess(["A", "B"], {"A": "phrase"}) == {"phrase": "A"}
+    for header, given_ in ((["A"], {}), (["A"], {"Z": "phrase"}), (["A"], {"A": "phrasee"})):
+        with pytest.raises(UsageError):
+            guess(header, given_)
+    (project / "x.csv").write_text("")
+    with pytest.raises(ProjectError, match="is empty"):
+        import_table(tavolan.open_project(project), "en-US", project / "x.csv", {})
+
+
+# --- commands --------------------------------------------------------------------------------------------------
+
+
+def test_commands_about_sources(project):
+    data(project, "reviews.csv", "locale,stars,text\nen-US,5,kiln chart\nen-US,4,kiln chart now\nen-US,1,slow\n")
+    data(project, "ranks.csv", "storefront,phrase,rank\nUS,pottery kiln,4\n")
+    header = "phrase,storefront,position,app,ratings,stars\n"
+    data(project, "results.csv", header + "pottery kiln,US,1,Claywise,500,4\n")
+    done = run_tavolan("terms", "mine", "--locale", "en-US", cwd=project)
+    assert done.code == 0 and "kiln chart" in done.out and "reviews 2" in done.out
+    found = run_tavolan("terms", "mine", "--locale", "en-US", "--json", "--fresh", cwd=project).json
+    assert found["schema"] == "tavolan/mine@1" and found["candidates"][0]["sources"]
+    done = run_tavolan("terms", "score", "--parts", cwd=project)
+    assert done.code == 0 and "no page" in done.out and "crowd" in done.out
+    assert run_tavolan("terms", "score", "--json", cwd=project).json["scores"][0]["difficulty"] > 0
+    assert "within reach" in run_tavolan("terms", "fit", "--locale", "en-US", cwd=project).out
+    assert run_tavolan("terms", "fit", "--locale", "de-DE", cwd=project).code == 2
+    assert run_tavolan("terms", "lists", "--json", cwd=project).json["lists"][0]["phrases"] == 2
+    (project / "r.csv").write_text(SERVICE)
+    before = (project / "terms/en-US.csv").read_text()
+    done = run_tavolan("terms", "import", "r.csv", "--locale", "en-US", "--dry-run", cwd=project)
+    assert done.code == 0 and "3 phrases would be added" in done.out
+    assert (project / "terms/en-US.csv").read_text() == before
+    assert run_tavolan("terms", "import", "r.csv", "--locale", "en-US", "--map", "Rank=list", cwd=project).code == 0
+    assert len(tavolan.open_project(project).terms["en-US"]) == 5
+    for args in (["--map", "x"], ["--map", "None=phrase"]):
+        assert run_tavolan("terms", "import", "r.csv", "--locale", "en-US", *args, cwd=project).code == 2
+    assert run_tavolan("terms", "import", "none.csv", "--locale", "en-US", cwd=project).code == 3
+    data(project, "reviews.csv", "locale,text\n")
+    assert run_tavolan("terms", "mine", "--locale", "en-US", cwd=project).code == 3
