@@ -124,6 +124,21 @@ def test_factors_and_weights_come_from_one_place(project):
     assert Valuer(opened).worth(Term("x", "en-US", 1, difficulty=100)).chance == 0.05
 
 
+def test_weights_and_standing_can_be_told(project):
+    replace(project / "tavolan.toml", "[check.levels]", "[words.tiers]\nwith-keywords = 0.25\n[check.levels]")
+    (project / "data").mkdir()
+    (project / "data/ranks.csv").write_text(
+        "date,storefront,phrase,rank\n2026-01-01,US,x,1\n2026-02-01,US,X,10\n2026-02-01,DE,x,900\n"
+    )
+    valuer = Valuer(tavolan.open_project(project))
+    assert (valuer.weight("with-keywords"), valuer.weight("title-phrase"), valuer.weight(None)) == (0.25, 1.0, 0.0)
+    hard = Term("x", "en-US", 1, difficulty=90)
+    assert [valuer.worth(hard, front).chance for front in ("US", "DE", "")] == pytest.approx([0.5, 0.1, 0.1])
+    replace(project / "tavolan.toml", "with-keywords = 0.25", "with-keyword = 0.25")
+    done = run_tavolan("terms", "cover", cwd=project)
+    assert done.code == 3 and "tavolan.toml:18: words.tiers" in done.err
+
+
 def test_tiers_tell_how_strong_an_answer_is(project):
     (project / "terms/en-US.csv").write_text("phrase\npotto clay\nclay potto\nkiln clay\nglaze clay\nraku\n")
     replace(project / "copy/en-US.toml", "Potto: en-US", "Potto clay")

@@ -87,6 +87,26 @@ def test_scripts_without_spaces_are_answered_by_tiles(project):
     assert answer(project, "電気窯", "JP").missing == ("電気窯",)
 
 
+def test_diacritics_count_as_the_rulebook_says(project):
+    (project / "terms/en-US.csv").write_text("phrase\ncafe pots\n")
+    replace(project / "copy/en-US.toml", '"glaze"', '"café", "pot"')
+    assert answer(project, "cafe pots").missing == ("cafe",)
+    (project / "rules").mkdir()
+    (project / "rules/ios.toml").write_text("[search]\nplain = true\n")
+    assert answer(project, "cafe pots").covered
+    assert split.without_marks("ấëй") == "aeи" and split.without_marks("भट्ठी") == "भट्ठी"
+
+
+def test_mentions_count_where_and_how_often(project):
+    replace(project / "tavolan.toml", "[store.ios]", "[store.android]\nclasses = []\n[store.ios]")
+    text = 'title = "Pots"\nshort = "A pottery kiln"\ndescription = "Pottery kilns. ' + "word " * 40 + 'Pottery kiln."'
+    replace(project / "copy/en-US.toml", "[captions]", f"[android]\n{text}\n[captions]")
+    found = next(a for a in tavolan.cover(tavolan.open_project(project), ["android"]) if a.phrase == "pottery kiln")
+    assert found.mentions.counts == {"title": 0, "short": 1, "description": 2}
+    assert (found.mentions.first, found.mentions.total, found.mentions.stuffed) == (3, 3, True)
+    assert found.mentions.density == pytest.approx(100 * 6 / 48)
+
+
 words = st.sampled_from(["pot", "kiln", "clay", "glaze", "cone"])
 
 

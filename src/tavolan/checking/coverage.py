@@ -10,6 +10,7 @@ from tavolan.checking.review import Place, Review
 from tavolan.project.model import Term
 from tavolan.rulebooks.measure import measure
 from tavolan.words import split
+from tavolan.words.mentions import MentionText
 
 _TOP = 3
 _LEAST_WORDS = 40
@@ -75,18 +76,18 @@ def first_sentence_says_what(review: Review, this: Check) -> Iterator[Finding]:
                 this, message, remedy, measured=length, limit=place.rule.fold, unit="characters", subject="length"
             )
         terms = _own_terms(review, place.locale)
-        if terms and not _holds_target(sentence, terms, place.locale.split("-")[0] == "en"):
+        if terms and not _holds_target(sentence, terms, split.matching_of(place.store.rulebook.search, place.locale)):
             message = "the first sentence holds no word of any target phrase"
             remedy = f"Say what the app does in words of terms/{place.locale}.csv, as in “{terms[0].phrase}”."
             yield place.finding(this, message, remedy, subject="words")
 
 
-def _holds_target(sentence: str, terms: list[Term], plurals: bool) -> bool:
-    there = {split.key(word, plurals) for word in split.words(sentence)}
+def _holds_target(sentence: str, terms: list[Term], match: split.Matching) -> bool:
+    there = {split.key(word, match) for word in split.words(sentence)}
     folded = split.fold(sentence)
     for term in terms:
         for word in split.words(term.phrase):
-            if split.key(word, plurals) in there or (split.has_no_spaces(word) and _shares_run(word, folded)):
+            if split.key(word, match) in there or (split.has_no_spaces(word) and _shares_run(word, folded)):
                 return True
     return False
 
@@ -96,15 +97,6 @@ def _shares_run(word: str, text: str) -> bool:
     return any(run in text for run in runs if len(run) > 1) or word in text
 
 
-def _mentions(phrase: str, words: list[str], text: str, plurals: bool) -> int:
-    """Return how often a phrase stands in a text, word by word (as a substring in scripts without spaces)."""
-    if split.has_no_spaces(phrase):
-        return text.count("".join(split.fold(phrase).split()))
-    wanted = [split.key(word, plurals) for word in split.words(phrase)]
-    size = len(wanted)
-    return sum(words[i : i + size] == wanted for i in range(len(words) - size + 1))
-
-
 @check("phrases-unsaid", "note")
 def phrases_unsaid(review: Review, this: Check) -> Iterator[Finding]:
     """Where the store has no keyword field, a description leaves out a phrase that matters most to the app.
@@ -112,10 +104,9 @@ def phrases_unsaid(review: Review, this: Check) -> Iterator[Finding]:
     There a phrase counts by where and how often it stands in title, short and full description. The three weightiest
     phrases of the locale's list are looked for.
     """
-    for place, text, words, plurals in _mention_texts(review):
-        unsaid = [
-            t.phrase for t in _own_terms(review, place.locale)[:_TOP] if not _mentions(t.phrase, words, text, plurals)
-        ]
+    for place, text in _mention_texts(review):
+        top = [term.phrase for term in _own_terms(review, place.locale)[:_TOP]]
+        unsaid = [phrase for phrase in top if not text.places(phrase)]
         if unsaid:
             phrases = ", ".join(f"“{phrase}”" for phrase in unsaid)
             message = f"doesn't say {phrases}, the phrases that matter most here"
@@ -129,32 +120,25 @@ def stuffed(review: Review, this: Check) -> Iterator[Finding]:
     Density is the share of the text's words that the phrase takes, in percent; the rulebook sets the limit
     (`most_density`). Texts under 40 words aren't judged.
     """
-    for place, text, words, plurals in _mention_texts(review):
+    for place, text in _mention_texts(review):
         limit = place.store.rulebook.search.most_density
-        if limit is None or len(words) < _LEAST_WORDS:
+        if limit is None or len(text.words) < _LEAST_WORDS:
             continue
         for term in review.project.terms.get(place.locale, ()):
-            count = _mentions(term.phrase, words, text, plurals)
-            density = 100 * count * len(split.words(term.phrase)) / len(words)
+            count, density = len(text.places(term.phrase)), text.density(term.phrase)
             if count > 2 and density > limit:
-                message = (
-                    f"says “{term.phrase}” {count} times: {density:.1f} % of its words, over the limit of {limit:g} %"
-                )
+                share = f"{density:.1f} % of its words, over the limit of {limit:g} %"
+                message = f"says “{term.phrase}” {count} times: {share}"
                 yield place.finding(this, message, "Say it less often.", measured=count, subject=term.phrase)
 
 
-def _mention_texts(review: Review) -> Iterator[tuple[Place, str, list[str], bool]]:
-    """Yield descriptions that search reads by mentions: place, folded text without spaces, words, plurals or not."""
+def _mention_texts(review: Review) -> Iterator[tuple[Place, MentionText]]:
+    """Yield the descriptions of stores whose search counts mentions."""
     for place in review.places:
-        book = place.store.rulebook
-        if book.search.model != "mentions" or place.field != "description" or not place.value.written:
-            continue
-        if place.value.inherited_from:
-            continue
-        plurals = place.locale.split("-")[0] in book.search.plurals
-        text = split.fold(str(place.value.value))
-        words = [split.key(word, plurals) for word in split.words(text)]
-        yield place, "".join(text.split()), words, plurals
+        search = place.store.rulebook.search
+        own = place.value.written and not place.value.inherited_from
+        if own and search.model == "mentions" and place.field == "description":
+            yield place, MentionText(str(place.value.value), split.matching_of(search, place.locale))
 
 
 @check("last-word", "note", off=True)

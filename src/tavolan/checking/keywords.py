@@ -23,8 +23,8 @@ def _lists(review: Review) -> Iterator[Place]:
             yield place
 
 
-def _plurals(place: Place) -> bool:
-    return place.locale.split("-")[0] in place.store.rulebook.search.plurals
+def _match(place: Place) -> split.Matching:
+    return split.matching_of(place.store.rulebook.search, place.locale)
 
 
 def _saves(entry: str, place: Place) -> str:
@@ -45,12 +45,12 @@ def keyword_repeats(review: Review, this: Check) -> Iterator[Finding]:
             if book.fields[key].kind == "text" and book.fields[key].search < place.rule.search:
                 text = review.project.value(place.store.id, place.locale, key).text(book.fields[key])
                 for word in split.words(text):
-                    heavier.setdefault(split.key(word, _plurals(place)), key)
+                    heavier.setdefault(split.key(word, _match(place)), key)
         if book.search.publisher:
             for word in split.words(review.project.app.publisher):
-                heavier.setdefault(split.key(word, _plurals(place)), "publisher")
+                heavier.setdefault(split.key(word, _match(place)), "publisher")
         for entry in place.value.value:
-            entry_words = [split.key(word, _plurals(place)) for word in split.words(entry)]
+            entry_words = [split.key(word, _match(place)) for word in split.words(entry)]
             if entry_words and all(word in heavier for word in entry_words):
                 where = heavier[entry_words[0]]
                 message = f'"{entry}" stands in the {where} already'
@@ -63,7 +63,7 @@ def keyword_twice(review: Review, this: Check) -> Iterator[Finding]:
     for place in _lists(review):
         seen: dict[str, str] = {}
         for entry in place.value.value:
-            form = " ".join(split.key(word, _plurals(place)) for word in split.words(entry))
+            form = " ".join(split.key(word, _match(place)) for word in split.words(entry))
             if form and form in seen:
                 same = split.fold(entry) == split.fold(seen[form])
                 message = f'"{entry}" is there twice' if same else f'"{entry}" is the same word as "{seen[form]}"'

@@ -101,12 +101,9 @@ class WordsTable(Table):
     relevance: float = Field(0.5, ge=0, le=1)
     demand: float = Field(0.3, ge=0, le=1)
     chance: float = Field(0.5, ge=0, le=1)
-    tiers: dict[Literal["title-phrase", "title-words", "with-subtitle", "with-keywords"], float] = {
-        "title-phrase": 1.0,
-        "title-words": 0.85,
-        "with-subtitle": 0.7,
-        "with-keywords": 0.5,
-    }
+    tiers: dict[
+        Literal["title-phrase", "title-words", "with-subtitle", "with-keywords"], Annotated[float, Field(ge=0, le=1)]
+    ] = {}
     must: list[str] = []
     never: list[str] = []
 

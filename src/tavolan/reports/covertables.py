@@ -11,6 +11,7 @@ from tavolan.project import Project
 from tavolan.reports.copytables import gauge
 from tavolan.reports.tables import counted, plain_table
 from tavolan.words.cover import Answer, Unlock
+from tavolan.words.mentions import Mentions
 from tavolan.words.spare import Budget
 from tavolan.words.split import fold
 from tavolan.words.value import TIER_WORDS
@@ -55,7 +56,18 @@ def _cover_row(a: Answer) -> tuple[Text, Text, Text, Text, Text, Text]:
         words.append(f"{word} ", "red").append("missing  ", "dim")
     value = Text(f"{a.value:.0f}/{a.worth.value:.0f}", "default" if a.covered else "dim")
     how = Text(TIER_WORDS[a.tier] if a.tier else "")
+    if a.mentions:
+        how = _mentions(a.mentions)
     return mark, Text(a.phrase), value, where if a.covered or a.used else Text(""), how, words
+
+
+def _mentions(mentions: Mentions) -> Text:
+    """Return how often a phrase stands in each field, its density and first place."""
+    if not mentions.total:
+        return Text("never word by word", "dim")
+    parts = ", ".join(f"{field} {count}" for field, count in mentions.counts.items() if count)
+    cell = Text(f"{parts}; {mentions.density:.1f} %, first at {mentions.first}")
+    return cell.append(" stuffed", "bold yellow") if mentions.stuffed else cell
 
 
 def print_matrix(console: Console, answers: list[Answer]) -> None:

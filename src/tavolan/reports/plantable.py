@@ -7,6 +7,7 @@ from rich.text import Text
 
 from tavolan.reports.copytables import gauge
 from tavolan.reports.tables import plain_table
+from tavolan.rulebooks.measure import measure
 from tavolan.words.plan import LocalePlan, Plan
 from tavolan.words.value import TIER_WORDS
 
@@ -49,7 +50,8 @@ def _print_locale(console: Console, locale: LocalePlan) -> None:
     table.show_header = False
     for name, (before, after) in (("title", locale.title), ("subtitle", locale.subtitle)):
         if before or after:
-            note = Text("as it is", "dim") if before == after else Text(f"instead of {before}", "dim")
+            note = Text(f"{measure(after)} characters, ", "dim")
+            note.append("as it is" if before == after else f"instead of {before}")
             table.add_row(Text(name, "dim"), Text(after, "default" if before == after else "green"), note)
     words = Text()
     for word in locale.keywords[1]:

@@ -120,11 +120,15 @@ class Video(Part):
 
 
 class Search(Part):
-    """How the store's search uses the listing."""
+    """How the store's search uses the listing.
+
+    `plurals` lists the languages whose plurals match their singulars; `plain` says that diacritics make no difference.
+    """
 
     model: Literal["words", "mentions"] = "words"
     publisher: bool = False
     plurals: tuple[str, ...] = ()
+    plain: bool = False
     most_density: float | None = Field(None, gt=0, le=100)
 
 

@@ -12,12 +12,13 @@ the keyword field (or whatever else is searched). A storefront takes the best ti
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from functools import lru_cache
 from typing import Any
 
 from tavolan.project.model import Project, Store, Term
 from tavolan.words import split
+from tavolan.words.mentions import LocaleMentions, Mentions
 from tavolan.words.value import TIERS, Tier, Valuer, Worth
 
 
@@ -39,6 +40,7 @@ class Answer:
     tier: Tier | None
     worth: Worth
     value: float
+    mentions: Mentions | None = None
 
 
 @dataclass(frozen=True)
@@ -47,7 +49,6 @@ class Prepared:
 
     text: str
     words: tuple[str, ...]
-    singulars: tuple[str, ...]
     unspaced: bool
 
 
@@ -55,7 +56,7 @@ class Prepared:
 def prepare(phrase: str) -> Prepared:
     """Return a phrase cut into its words, each once."""
     words = tuple(dict.fromkeys(split.words(phrase)))
-    return Prepared(phrase, words, tuple(map(split.singular, words)), split.has_no_spaces(phrase))
+    return Prepared(phrase, words, split.has_no_spaces(phrase))
 
 
 class LocaleWords:
@@ -63,7 +64,7 @@ class LocaleWords:
 
     def __init__(self, project: Project, store: Store, locale: str) -> None:
         self.locale = locale
-        self.plurals = locale.split("-", maxsplit=1)[0] in store.rulebook.search.plurals
+        self.match = split.matching_of(store.rulebook.search, locale)
         self.where: dict[str, str] = {}
         self.texts: list[tuple[str, str]] = []
         self.rank: dict[str, int] = {"publisher": 9}
@@ -77,21 +78,22 @@ class LocaleWords:
                 self._add(key, entry)
             if self.rank[key] == 1:
                 self.title_text = split.fold(" ".join(entries))
-                self.title = [split.key(word, self.plurals) for word in split.words(self.title_text)]
+                self.title = [split.key(word, self.match) for word in split.words(self.title_text)]
         if store.rulebook.search.publisher:
             self._add("publisher", project.app.publisher)
         self.pieces = {text for _, text in self.texts} | set(self.where)
+        self.mentions = LocaleMentions(project, store, locale) if store.rulebook.search.model == "mentions" else None
 
     def _add(self, field: str, text: str) -> None:
         self.texts.append((field, split.fold(text)))
         for word in split.words(text):
-            self.where.setdefault(split.key(word, self.plurals), field)
+            self.where.setdefault(split.key(word, self.match), field)
             for run in split.script_runs(word):
                 self.where.setdefault(run, field)
 
     def lacking(self, phrase: Prepared) -> int:
         """Return how many words of a phrase are missing. Looks words up only, so it's fast for many phrases."""
-        forms = phrase.singulars if self.plurals else phrase.words
+        forms = split.keys(phrase.words, self.match)
         if phrase.unspaced:
             return len(self.answer(phrase.text)[1])
         where = self.where
@@ -102,7 +104,7 @@ class LocaleWords:
         used: dict[str, str] = {}
         missing: list[str] = []
         for word in dict.fromkeys(split.words(phrase)):
-            if field := self.where.get(split.key(word, self.plurals)):
+            if field := self.where.get(split.key(word, self.match)):
                 used[word] = field
             elif split.has_no_spaces(word) and (found := self._unspaced(word)):
                 used |= found
@@ -120,7 +122,7 @@ class LocaleWords:
     def _in_title(self, phrase: str) -> bool:
         if split.has_no_spaces(phrase):
             return "".join(split.fold(phrase).split()) in "".join(self.title_text.split())
-        wanted = [split.key(word, self.plurals) for word in split.words(phrase)]
+        wanted = [split.key(word, self.match) for word in split.words(phrase)]
         size = len(wanted)
         return any(self.title[i : i + size] == wanted for i in range(len(self.title) - size + 1))
 
@@ -201,20 +203,21 @@ def _best(store: Store, storefront: str, term: Term, read: list[LocaleWords], va
         tier=tier,
         worth=worth,
         value=worth.value * valuer.weight(tier),
+        mentions=found.mentions.count(term.phrase) if found and found.mentions else None,
     )
 
 
 def title_words(project: Project, store: Store, locale: str, answers: list[Answer]) -> dict[str, list[Answer]]:
     """Return per word of the title the answers of this locale that use it, weightiest first."""
     key = store.rulebook.searched_fields()[0]
-    plurals = LocaleWords(project, store, locale).plurals
+    match = split.matching_of(store.rulebook.search, locale)
     title = str(project.value(store.id, locale, key).value or "")
     served: dict[str, list[Answer]] = {word: [] for word in split.units(title)}
     for answer in sorted(answers, key=lambda a: (-a.worth.value, a.storefront)):
         if answer.covered and answer.locale == locale:
-            used = {split.key(word, plurals) for word, field in answer.used.items() if field == key}
+            used = {split.key(word, match) for word, field in answer.used.items() if field == key}
             for word, own in served.items():
-                if split.key(word, plurals) in used:
+                if split.key(word, match) in used:
                     own.append(answer)
     return served
 
@@ -268,6 +271,7 @@ def as_document(answers: list[Answer]) -> dict[str, Any]:
             "reads": list(a.reads),
             "value": round(a.value, 4),
             "value_at_best": round(a.worth.value, 4),
+            **({"mentions": asdict(a.mentions)} if a.mentions else {}),
         }
         for a in answers
     ]

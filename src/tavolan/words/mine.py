@@ -7,7 +7,7 @@ log-likelihood ratio G2 (Dunning 1993) of how many texts hold them on the subjec
     G2 = 2 x (a x ln(a / Ea) + b x ln(b / Eb)),  Ea = Na x (a + b) / (Na + Nb),  Eb = Nb x (a + b) / (Na + Nb)
 
 with a of Na texts on the subject and b of Nb others; negative where the others hold it more often. Fillers, brands of
-the guard list and near-duplicates (plurals, parts of a longer candidate with the same texts) are folded.
+the guard list and near-duplicates (match, parts of a longer candidate with the same texts) are folded.
 """
 
 from __future__ import annotations
@@ -83,9 +83,9 @@ def log_likelihood(a: int, b: int, size_a: int, size_b: int) -> float:
 
 def mine(project: Project, locale: str, fillers: frozenset[str], least: int = 2) -> list[Mined]:
     """Return candidates that stand in at least `least` texts, the best first."""
-    plurals = locale.split("-", maxsplit=1)[0] == "en"
+    match = split.Matching(plurals=locale.split("-", maxsplit=1)[0] == "en")
     texts = gather(project, locale)
-    subject = _subject_words(project, locale, plurals, fillers)
+    subject = _subject_words(project, locale, match, fillers)
     brands = {split.fold(brand) for brand in project.guard.brands} | {split.fold(project.app.name)}
     on, off = Counter[str](), Counter[str]()
     held: dict[str, list[Text]] = {}
@@ -93,7 +93,7 @@ def mine(project: Project, locale: str, fillers: frozenset[str], least: int = 2)
     size_on = 0
     for text in texts:
         words = split.units(text.text)
-        forms = [split.key(word, plurals) for word in words]
+        forms = [split.key(word, match) for word in words]
         about = bool(subject & set(forms))
         size_on += about
         for form, phrase in _ngrams(words, forms, fillers, brands).items():
@@ -101,7 +101,7 @@ def mine(project: Project, locale: str, fillers: frozenset[str], least: int = 2)
             held.setdefault(form, []).append(text)
             written.setdefault(form, Counter())[phrase] += 1
     found = []
-    covered, targets = _known(project, locale, plurals)
+    covered, targets = _known(project, locale, match)
     for form, holders in _folded(held, least).items():
         score = log_likelihood(on[form], off[form], size_on, len(texts) - size_on)
         phrase = min(written[form].items(), key=lambda item: (-item[1], item[0]))[0]
@@ -109,12 +109,12 @@ def mine(project: Project, locale: str, fillers: frozenset[str], least: int = 2)
     return sorted(found, key=lambda one: (-one.score, -one.texts, one.phrase))
 
 
-def _subject_words(project: Project, locale: str, plurals: bool, fillers: frozenset[str]) -> set[str]:
+def _subject_words(project: Project, locale: str, match: split.Matching, fillers: frozenset[str]) -> set[str]:
     texts = [
         str(project.value(store, locale, key).value or "") for store in project.stores for key in ("title", "subtitle")
     ]
     texts += [term.phrase for term in project.terms.get(locale, ())]
-    words = {split.key(word, plurals) for text in texts for word in split.units(text)}
+    words = {split.key(word, match) for text in texts for word in split.units(text)}
     return {word for word in words if word not in fillers and len(word) > 1}
 
 
@@ -147,7 +147,7 @@ def _folded(held: dict[str, list[Text]], least: int) -> dict[str, list[Text]]:
     return kept
 
 
-def _known(project: Project, locale: str, plurals: bool) -> tuple[set[str], set[str]]:
+def _known(project: Project, locale: str, match: split.Matching) -> tuple[set[str], set[str]]:
     """Return the words that the locale's searched fields hold, and the target phrases, as forms."""
     from tavolan.words.cover import LocaleWords
 
@@ -156,7 +156,7 @@ def _known(project: Project, locale: str, plurals: bool) -> tuple[set[str], set[
         if locale in store.locales and store.rulebook.search.model == "words":
             there |= set(LocaleWords(project, store, locale).where)
     targets = {
-        " ".join(split.key(word, plurals) for word in split.units(t.phrase)) for t in project.terms.get(locale, ())
+        " ".join(split.key(word, match) for word in split.units(t.phrase)) for t in project.terms.get(locale, ())
     }
     return there, targets
 

@@ -104,7 +104,7 @@ class LocaleChoices:
     """What can be chosen in one locale. Forms are folded words, English plurals as their singular."""
 
     locale: str
-    plurals: bool
+    match: split.Matching
     titles: list[Candidate]
     subtitles: list[Candidate]
     publisher: frozenset[str]
@@ -117,7 +117,7 @@ class LocaleChoices:
 
     def form(self, word: str) -> str:
         """Return the form under which words count as the same."""
-        return split.key(word, self.plurals)
+        return split.key(word, self.match)
 
 
 @dataclass(frozen=True)
@@ -186,7 +186,9 @@ def _read_locales(store: Store, fronts: list[str]) -> list[str]:
     return list(dict.fromkeys(tag for front in fronts for tag in store.reads(front)))
 
 
-def _candidates(project: Project, store: Store, tag: str, key: str, plurals: bool, alternates: bool) -> list[Candidate]:
+def _candidates(
+    project: Project, store: Store, tag: str, key: str, match: split.Matching, alternates: bool
+) -> list[Candidate]:
     now = str(project.value(store.id, tag, key).value or "") if key else ""
     others = project.copy[tag].alternates(key).value if key and alternates else []
     rule = store.rulebook.fields[key] if key else None
@@ -198,7 +200,7 @@ def _candidates(project: Project, store: Store, tag: str, key: str, plurals: boo
     return [
         Candidate(
             text,
-            tuple(split.key(word, plurals) for word in split.units(text)),
+            tuple(split.key(word, match) for word in split.units(text)),
             "".join(split.fold(text).split()) if split.has_no_spaces(text) else "",
         )
         for text in dict.fromkeys([now, *fitting])
@@ -214,7 +216,7 @@ def _choices(
     fields: tuple[str, str, str],
 ) -> LocaleChoices:
     book = store.rulebook
-    plurals = tag.split("-", maxsplit=1)[0] in book.search.plurals
+    match = split.matching_of(book.search, tag)
     rule = book.fields[fields[2]]
     unit = book.unit_of(rule)
     now = [str(word) for word in project.value(store.id, tag, fields[2]).value or []]
@@ -229,23 +231,23 @@ def _choices(
         for word in split.units(t.phrase)
     ]
     for word in (*now, *project.words.must, *sorted(spoken)):
-        form = split.key(split.fold(word), plurals)
+        form = split.key(split.fold(word), match)
         if split.fold(word) not in forbidden and form not in words:
             words[form] = word
     publisher = split.words(project.app.publisher) if book.search.publisher else []
     found = LocaleChoices(
         tag,
-        plurals,
-        _candidates(project, store, tag, fields[0], plurals, alternates),
-        _candidates(project, store, tag, fields[1], plurals, alternates),
-        frozenset(split.key(word, plurals) for word in publisher),
+        match,
+        _candidates(project, store, tag, fields[0], match, alternates),
+        _candidates(project, store, tag, fields[1], match, alternates),
+        frozenset(split.key(word, match) for word in publisher),
         words,
         {form: measure(word + rule.separator, unit) for form, word in words.items()},
         min(rule.max or 10**6, options.budget if options.budget is not None else 10**6) + measure(rule.separator, unit),
         now,
-        must={split.key(split.fold(word), plurals) for word in project.words.must if tag == options.locales[0]},
+        must={split.key(split.fold(word), match) for word in project.words.must if tag == options.locales[0]},
     )
-    found.kept = {split.key(split.fold(word), plurals) for word in now}
+    found.kept = {split.key(split.fold(word), match) for word in now}
     return found
 
 

@@ -73,8 +73,9 @@ def difficulty(phrase: str, results: list[Row], plurals: bool, today: date) -> t
 
 
 def _parts(phrase: str, row: Row, plurals: bool, today: date) -> dict[str, float]:
-    wanted = [split.key(word, plurals) for word in split.units(phrase)]
-    name = [split.key(word, plurals) for word in split.units(row.text("app"))]
+    match = split.Matching(plurals)
+    wanted = [split.key(word, match) for word in split.units(phrase)]
+    name = [split.key(word, match) for word in split.units(row.text("app"))]
     size = len(wanted)
     exact = any(name[i : i + size] == wanted for i in range(len(name) - size + 1))
     share = sum(word in name for word in wanted) / size if size else 0.0

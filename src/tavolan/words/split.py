@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 import unicodedata
+from dataclasses import dataclass
 from functools import lru_cache
 
 import regex
+
+from tavolan.rulebooks.model import Search
 
 _WORD = regex.compile(r"[\p{L}\p{M}\p{N}]+(?:['’][\p{L}\p{M}]+)*")
 _NO_SPACES = regex.compile(
     r"[\p{Han}\p{Hiragana}\p{Katakana}ー\p{Thai}\p{Khmer}\p{Lao}\p{Myanmar}]", flags=regex.VERSION1
 )
 _RUN = regex.compile(r"\p{Han}+|\p{Hiragana}+|[\p{Katakana}ー]+")
+_ADDED_MARKS = regex.compile(r"([\p{Latin}\p{Greek}\p{Cyrillic}])\p{M}+")
 _IRREGULAR = {"men": "man", "women": "woman", "children": "child", "people": "person", "feet": "foot", "teeth": "tooth",
               "mice": "mouse", "geese": "goose", "knives": "knife", "shelves": "shelf", "leaves": "leaf",
               "lives": "life", "halves": "half", "wolves": "wolf"}  # fmt: skip
@@ -37,9 +41,36 @@ def singular(word: str) -> str:
     return word[:-1]
 
 
-def key(word: str, plurals: bool) -> str:
+@dataclass(frozen=True)
+class Matching:
+    """When two words count as the same: with English plurals, and with or without diacritics."""
+
+    plurals: bool = False
+    plain: bool = False
+
+
+def matching_of(search: Search, locale: str) -> Matching:
+    """Return how a store's search compares words of a locale."""
+    return Matching(locale.split("-", maxsplit=1)[0] in search.plurals, search.plain)
+
+
+@lru_cache(maxsize=65536)
+def without_marks(word: str) -> str:
+    """Return a folded word without diacritics, where they're additions to a letter: in Latin, Greek and Cyrillic."""
+    parts = unicodedata.normalize("NFD", word)
+    return unicodedata.normalize("NFC", _ADDED_MARKS.sub(r"\1", parts))
+
+
+def key(word: str, match: Matching) -> str:
     """Return the form under which two words count as the same."""
-    return singular(word) if plurals else word
+    word = without_marks(word) if match.plain else word
+    return singular(word) if match.plurals else word
+
+
+@lru_cache(maxsize=1 << 17)
+def keys(words: tuple[str, ...], match: Matching) -> tuple[str, ...]:
+    """Return the forms of several words."""
+    return tuple(key(word, match) for word in words)
 
 
 def words(text: str) -> list[str]:

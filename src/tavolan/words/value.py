@@ -21,6 +21,12 @@ TIER_WORDS = {
     "with-subtitle": "title and subtitle",
     "with-keywords": "with the keyword field",
 }
+TIER_WEIGHTS: dict[Tier, float] = {
+    "title-phrase": 1.0,
+    "title-words": 0.85,
+    "with-subtitle": 0.7,
+    "with-keywords": 0.5,
+}
 _LEAST_CHANCE = 0.05
 _FAR = 100
 
@@ -79,4 +85,4 @@ class Valuer:
 
     def weight(self, tier: Tier | None) -> float:
         """Return the weight of a tier: how much of a phrase's value an answer of that strength is worth."""
-        return self.settings.tiers.get(tier, 0.0) if tier else 0.0
+        return self.settings.tiers.get(tier, TIER_WEIGHTS[tier]) if tier else 0.0
