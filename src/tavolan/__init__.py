@@ -50,7 +50,8 @@ def render(
 ) -> list[Path]:
     """Render the selected shots (all by default) under `out/`; return the files in order.
 
-    `progress` is called with (pictures done, pictures in all). Raises PictureError when a shot can't be drawn.
+    `progress` is called with (pictures done, pictures in all). Raises ProjectError with every shot that
+    can't be drawn.
     """
     from tavolan.pictures.render import Selection as Wanted
     from tavolan.pictures.render import render as render_pictures

@@ -3,8 +3,7 @@
 TavolanError
 ├── ProjectError     a project or an input file can't be read (carries every problem found)  exit 3
 ├── UsageError       the request makes no sense for this project                             exit 2
-├── OutsideError     something outside failed: disk, a system library                        exit 4
-└── PictureError     a picture can't be made as asked                                        exit 3
+└── OutsideError     something outside failed: disk, a system library                        exit 4
 """
 
 from __future__ import annotations
@@ -55,14 +54,6 @@ class OutsideError(TavolanError):
     """Something outside Tavolan failed: the disk, a missing system library."""
 
     exit_code = 4
-
-
-class PictureError(TavolanError):
-    """A picture can't be made as asked; `place` names the shot, `remedy` what to do about it."""
-
-    def __init__(self, place: str, message: str, remedy: str = "") -> None:
-        self.place, self.message, self.remedy = place, message, remedy
-        super().__init__(f"{place}: {message.rstrip('.')}. {remedy}".strip())
 
 
 def one_problem(path: Path | str, line: int | None, where: str, message: str, remedy: str = "") -> ProjectError:

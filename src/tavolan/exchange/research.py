@@ -9,6 +9,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from tavolan.errors import UsageError, one_problem
+from tavolan.exchange.workbook import open_workbook
 from tavolan.files import write_text
 from tavolan.project.datafile import parse_number
 from tavolan.project.model import Project, Term
@@ -86,20 +87,8 @@ def _decode(data: bytes) -> tuple[str, str]:
 
 
 def _read_workbook(path: Path) -> tuple[list[str], list[list[str]]]:
-    from openpyxl import load_workbook
-
-    try:
-        sheet = load_workbook(path, read_only=True, data_only=True).worksheets[0]
-        rows = [["" if v is None else str(v) for v in row] for row in sheet.iter_rows(values_only=True)]
-    except OSError as error:
-        raise one_problem(
-            path, None, "", f"can't be read ({error.strerror or error})", "Check that it's there."
-        ) from error
-    except Exception as error:
-        # A damaged workbook fails anywhere inside zip, XML and style parsing, each with errors of its own.
-        raise one_problem(
-            path, None, "", f"isn't a workbook that can be read ({error})", "Save it as .xlsx."
-        ) from error
+    book = open_workbook(path, data_only=True)
+    rows = [["" if v is None else str(v) for v in row] for row in book.worksheets[0].iter_rows(values_only=True)]
     rows = [row for row in rows if any(cell.strip() for cell in row)]
     if not rows:
         raise one_problem(path, None, "", "is empty", "The first line must name the columns.")

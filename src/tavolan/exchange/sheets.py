@@ -17,6 +17,7 @@ from typing import TYPE_CHECKING, Any, Literal
 
 from tavolan.edge import nearest
 from tavolan.errors import Problem, ProjectError, one_problem
+from tavolan.exchange.workbook import open_workbook
 from tavolan.files import read_text, write_bytes, write_text
 from tavolan.project.locales import is_right_to_left
 from tavolan.project.state import digest
@@ -219,19 +220,7 @@ def _colour_rules(sheet: Worksheet, across: int, down: int) -> None:
 
 def read_xlsx(path: Path) -> Iterator[Cell]:
     """Yield the cells of a workbook. Raises ProjectError when it can't be read."""
-    from openpyxl import load_workbook
-
-    try:
-        book = load_workbook(path, read_only=False, data_only=False)
-    except OSError as error:
-        raise one_problem(
-            path, None, "", f"can't be read ({error.strerror or error})", "Check that it's there."
-        ) from error
-    except Exception as error:
-        # A damaged workbook fails anywhere inside zip, XML and style parsing, each with errors of its own.
-        raise one_problem(
-            path, None, "", f"isn't a workbook that can be read ({error})", "Save it as .xlsx."
-        ) from error
+    book = open_workbook(path)
     bases = {}
     if BASE in book.sheetnames:
         bases = {(row[0], row[1]): row[2] for row in book[BASE].iter_rows(min_row=2, values_only=True) if len(row) >= 3}
