@@ -76,7 +76,7 @@ def test_the_table_folds_stores_and_hides_notes(shared_project):
     found = [Finding("a-rule", "error", store, *place) for store in ("ios", "android")]
     found.append(Finding("b-rule", "note", "ios", *place))
     shown = printed(print_findings, project, found, hidden=2)
-    assert "ios, android" in shown and "is wrong. Mend it." in shown and "b-rule" not in shown
+    assert "android, ios" in shown and "is wrong. Mend it." in shown and "b-rule" not in shown
     assert "2 errors, 1 note in 3 locales, 1 store." in shown
     assert "1 note not shown (--notes); 2 hidden by the baseline" in shown
     assert "b-rule" in printed(print_findings, project, found, notes=True)

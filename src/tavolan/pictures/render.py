@@ -12,7 +12,7 @@ from typing import Any
 
 import numpy as np
 
-from tavolan.errors import Problem, ProjectError
+from tavolan.errors import Problem, ProjectError, UsageError
 from tavolan.files import write_bytes
 from tavolan.markup import MarkupError, Run, parse
 from tavolan.pictures import encode, paint
@@ -256,7 +256,10 @@ class Painter:
 
 def worker_count() -> int:
     """Return how many threads to use: all cores, or what TAVOLAN_WORKERS says."""
-    return max(1, int(os.environ.get("TAVOLAN_WORKERS") or os.cpu_count() or 1))
+    told = os.environ.get("TAVOLAN_WORKERS")
+    if told and not told.isdecimal():
+        raise UsageError(f'TAVOLAN_WORKERS is "{told}". Set it to a whole number, or to nothing for all cores.')
+    return max(1, int(told) if told else os.cpu_count() or 1)
 
 
 def render(project: Project, selection: Selection, progress: Progress | None = None) -> list[Path]:
