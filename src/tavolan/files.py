@@ -11,17 +11,27 @@ from typing import Any
 from tavolan.errors import OutsideError, one_problem
 
 
+def read_bytes(path: Path, shown: str) -> bytes:
+    """Return the bytes of a file; `shown` is its name in messages. Raises ProjectError when it can't be read."""
+    try:
+        return path.read_bytes()
+    except OSError as error:
+        raise one_problem(
+            shown, None, "", f"can't be read ({error.strerror or error})", "Check that it's there and readable."
+        ) from error
+
+
+def guess_separator(text: str) -> str:
+    """Return what separates the cells of a CSV text: the comma, semicolon or tab that its first line holds most."""
+    return max(",;\t", key=text.split("\n", 1)[0].count)
+
+
 def read_text(path: Path, shown: str) -> str:
     """Return the text of a UTF-8 file, with any byte-order mark removed.
 
     `shown` is the name used in messages. Raises ProjectError when the file can't be read or isn't UTF-8.
     """
-    try:
-        data = path.read_bytes()
-    except OSError as error:
-        raise one_problem(
-            shown, None, "", f"can't be read ({error.strerror or error})", "Check that it's there and readable."
-        ) from error
+    data = read_bytes(path, shown)
     try:
         return data.decode("utf-8-sig")
     except UnicodeDecodeError as error:

@@ -11,7 +11,7 @@ import regex
 from tavolan.checking.findings import Finding
 from tavolan.checking.registry import Check, check
 from tavolan.checking.review import Passage, Review
-from tavolan.project.locales import is_right_to_left, locale_name, script_of
+from tavolan.project.locales import is_right_to_left, language_of, locale_name, script_of
 from tavolan.project.model import Value
 
 _LEAST_LETTERS = 6
@@ -50,10 +50,10 @@ def untranslated(review: Review, this: Check) -> Iterator[Finding]:
     source = project.copy.get(project.source_locale)
     if source is None:
         return
-    language = project.source_locale.split("-")[0]
+    language = language_of(project.source_locale)
     originals = {(p.field, p.value.key): p.text for p in review.passages if p.locale == project.source_locale}
     for passage in _prose(review):
-        if passage.locale.split("-")[0] == language or len(_LETTER.findall(passage.text)) < _LEAST_LETTERS:
+        if language_of(passage.locale) == language or len(_LETTER.findall(passage.text)) < _LEAST_LETTERS:
             continue
         if originals.get((passage.field, passage.value.key)) == passage.text:
             message = f"is word for word the {project.source_locale} text"

@@ -11,6 +11,7 @@ import regex
 from tavolan.checking.findings import Finding
 from tavolan.checking.registry import Check, check
 from tavolan.checking.review import Review
+from tavolan.project.locales import language_of
 from tavolan.words import split
 
 _EMOJI = regex.compile(r"\p{Extended_Pictographic}")
@@ -33,7 +34,7 @@ def title_policy(review: Review, this: Check) -> Iterator[Finding]:
         if not policy.plain_title or not place.field.endswith("title") or not place.value.written:
             continue
         title = str(place.value.value)
-        claims = policy.title_claims.get(place.locale.split("-")[0], ())
+        claims = policy.title_claims.get(language_of(place.locale), ())
         for subject, message in _title_faults(title, review.project.app.name, claims):
             yield place.finding(this, message, "Take it out: the store refuses such titles.", subject=subject)
 

@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from tavolan.checking.findings import Finding, Level
+from tavolan.project.locales import language_of
 from tavolan.project.model import Project, Store, Value
 from tavolan.rulebooks.model import FieldRule
 
@@ -90,7 +91,7 @@ class Review:
 
     def words_for(self, table: str, locale: str) -> frozenset[str]:
         """Return a list of words of the language data, for a locale's language."""
-        return frozenset(self.language_data[table].get(locale.split("-", maxsplit=1)[0], "").split())
+        return frozenset(self.language_data[table].get(language_of(locale), "").split())
 
     @cached_property
     def places(self) -> list[Place]:

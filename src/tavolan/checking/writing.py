@@ -11,7 +11,7 @@ from tavolan.checking.findings import Finding
 from tavolan.checking.registry import Check, check
 from tavolan.checking.review import Passage, Review
 from tavolan.markup import MarkupError, parse
-from tavolan.project.locales import script_of
+from tavolan.project.locales import language_of, script_of
 
 _VARIABLE = re.compile(
     r"\{\{?\s*[A-Za-z_][\w.]*\s*\}?\}|\$\{\w+\}|%(?:\d+\$)?[sdf@]\b|%\(\w+\)[sd]|<[A-Z_]{3,}>|\[[A-Z_]{4,}\]"
@@ -155,7 +155,7 @@ def markup(review: Review, this: Check) -> Iterator[Finding]:
 def bracket(review: Review, this: Check) -> Iterator[Finding]:
     """A bracket or quotation mark is opened and never closed, or closed without being open."""
     for passage in review.passages:
-        language = passage.locale.split("-")[0]
+        language = language_of(passage.locale)
         skip = {"“", "«"} if language in _UNPAIRED_QUOTES else set()
         stray = _stray_bracket(passage.text, skip)
         if stray:

@@ -149,9 +149,12 @@ def plan(
 def _write_curve(project: Project, options: Options, made: Plan, target: Path) -> None:
     from tavolan.files import write_bytes
     from tavolan.reports.curve import budget_curve
+    from tavolan.rulebooks.measure import measure
     from tavolan.words.plan import value_of_budget
 
-    spent = sum(len(",".join(locale.keywords[0])) for locale in made.locales)
+    book = project.stores[made.store].rulebook
+    rule = book.fields[made.fields[2]]
+    spent = sum(measure(rule.separator.join(locale.keywords[0]), book.unit_of(rule)) for locale in made.locales)
     points = [(budget * len(made.locales), value) for budget, value in value_of_budget(project, options)]
     title = f"{project.app.name}: what keyword space is worth in {', '.join(options.locales)}"
     write_bytes(target, budget_curve(title, points, made, spent))
@@ -188,15 +191,13 @@ def _apply_plan(project: Project, made: Plan) -> None:
     from tavolan.project.texts import Change, Texts
 
     texts = Texts(project)
+    separator = project.stores[made.store].rulebook.fields[made.fields[2]].separator
     changes = []
     for locale in made.locales:
-        separator = project.stores[made.store].rulebook.fields["keywords"].separator
-        wanted = {
-            "title": locale.title[1],
-            "subtitle": locale.subtitle[1],
-            "keywords": separator.join(locale.keywords[1]),
-        }
-        for key, after in wanted.items():
+        planned = (locale.title[1], locale.subtitle[1], separator.join(locale.keywords[1]))
+        for key, after in zip(made.fields, planned, strict=True):
+            if not key:
+                continue
             own = texts.raw(locale.locale, f"{made.store}.{key}") is not None
             address = f"{made.store}.{key}" if own else key
             before = texts.get(locale.locale, address)

@@ -10,7 +10,7 @@ from pathlib import Path
 
 from tavolan.errors import UsageError, one_problem
 from tavolan.exchange.workbook import open_workbook
-from tavolan.files import write_text
+from tavolan.files import guess_separator, read_bytes, write_text
 from tavolan.project.datafile import parse_number
 from tavolan.project.model import Project, Term
 from tavolan.project.termsfile import COLUMNS
@@ -56,16 +56,10 @@ def read_table(path: Path) -> tuple[list[str], list[list[str]], list[str]]:
     if path.suffix.lower() == ".xlsx":
         return (*_read_workbook(path), [])
     repairs = []
-    try:
-        data = path.read_bytes()
-    except OSError as error:
-        raise one_problem(
-            path, None, "", f"can't be read ({error.strerror or error})", "Check that it's there."
-        ) from error
-    text, encoding = _decode(data)
+    text, encoding = _decode(read_bytes(path, str(path)))
     if encoding != "utf-8":
         repairs.append(f"read as {encoding}, since it isn't UTF-8")
-    separator = max(",;\t", key=text.split("\n", 1)[0].count)
+    separator = guess_separator(text)
     if separator != ",":
         repairs.append("semicolons separate the cells" if separator == ";" else "tabs separate the cells")
     try:

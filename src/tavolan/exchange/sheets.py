@@ -18,7 +18,7 @@ from typing import TYPE_CHECKING, Any, Literal
 from tavolan.edge import nearest
 from tavolan.errors import Problem, ProjectError, one_problem
 from tavolan.exchange.workbook import open_workbook
-from tavolan.files import read_text, write_bytes, write_text
+from tavolan.files import guess_separator, read_text, write_bytes, write_text
 from tavolan.project.locales import is_right_to_left
 from tavolan.project.state import digest
 from tavolan.project.texts import Change, Outcome, Texts
@@ -98,8 +98,7 @@ def _unguard(text: str) -> str:
 def read_csv(path: Path) -> Iterator[Cell]:
     """Yield the cells of a CSV file. Raises ProjectError when it can't be read."""
     text = read_text(path, str(path))
-    first = text.split("\n", 1)[0]
-    separator = max(",;\t", key=first.count)
+    separator = guess_separator(text)
     reader = csv.reader(io.StringIO(text, newline=""), delimiter=separator, strict=True)
     try:
         header = [name.strip().lower() for name in next(reader, [])]

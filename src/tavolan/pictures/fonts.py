@@ -89,7 +89,6 @@ class Fonts:
         self.locale = locale
         self._registered: dict[tuple[str, int], str] = {}
         self._faces: dict[str, Any] = {}
-        self._extra: list[Any] = []
         self._own = self._project_fonts(root)
         first = _FIRST_FOR.get(script_of(locale))
         packaged = [name for name in _PACKAGED if name not in _LARGE]

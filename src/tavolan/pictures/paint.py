@@ -55,6 +55,6 @@ def paint_shot(pixels: Pixels, base: Pixels, frame: Frame, screen: Pixels, capti
     canvas.restore()
     frame.paint_cutout(canvas)
     if caption:
-        x = at.caption.x + at.caption.width / 2 - caption.origin
+        x = at.caption.x + (at.caption.width - caption.width) / 2
         y = at.caption.y + (at.caption.height - caption.height) / 2
         caption.paragraph.paint(canvas, x, y)

@@ -38,12 +38,6 @@ class Block:
     lines: int
     width: float
     height: float
-    left: float
-
-    @property
-    def origin(self) -> float:
-        """How far left of the block's centre the paragraph's own left edge lies."""
-        return self.left
 
 
 class Typesetter:
@@ -150,4 +144,4 @@ class Typesetter:
                     low = middle
             chosen = high
             made = self.paragraph(runs, style, size, chosen)
-        return Block(made, size, count, chosen, made.Height, chosen / 2)
+        return Block(made, size, count, chosen, made.Height)

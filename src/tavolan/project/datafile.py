@@ -11,7 +11,7 @@ from pathlib import Path
 
 from tavolan.edge import nearest
 from tavolan.errors import Problem, ProjectError
-from tavolan.files import read_text
+from tavolan.files import guess_separator, read_text
 
 _NUMBER = re.compile(r"[+-]?(\d+([.,]\d*)?|[.,]\d+)")
 
@@ -72,8 +72,7 @@ def read_data(root: Path, file: DataFile) -> list[Row]:
     if not path.exists():
         return []
     text = read_text(path, file.name)
-    first = text.split("\n", 1)[0]
-    separator = max(",;\t", key=first.count)
+    separator = guess_separator(text)
     reader = csv.reader(io.StringIO(text, newline=""), delimiter=separator, strict=True)
     problems: list[Problem] = []
     rows: list[Row] = []

@@ -12,6 +12,7 @@ from tavolan.edge import nearest, problems_of
 from tavolan.errors import Problem, ProjectError, one_problem
 from tavolan.files import read_toml
 from tavolan.project.copyfile import CopyReader
+from tavolan.project.locales import language_of
 from tavolan.project.model import Copy, Project, Source, Store, Term
 from tavolan.project.schema import Config, Shots, StoreTable
 from tavolan.project.screens import ScreenIndex
@@ -196,7 +197,7 @@ def _check_like(tag: str, own: Copy, copy: dict[str, Copy], problems: list[Probl
         message, remedy = f'"{like}" is no locale of this project', nearest(str(like), [t for t in copy if t != tag])
     elif like == tag:
         message, remedy = "names its own locale", "Name another locale of the same language."
-    elif like.split("-")[0] != tag.split("-", maxsplit=1)[0]:
+    elif language_of(like) != language_of(tag):
         message = f"{like} is another language: what it lends would hide a missing translation"
         remedy = "Only locales of one language can be like each other."
     elif "like" in copy[like].data:

@@ -47,6 +47,11 @@ def tag_fault(tag: str) -> str | None:
     return None
 
 
+def language_of(tag: str) -> str:
+    """Return the language of a locale tag: its first part."""
+    return tag.split("-", maxsplit=1)[0]
+
+
 @cache
 def script_of(tag: str) -> str:
     """Return the ISO 15924 script that a locale is written in."""

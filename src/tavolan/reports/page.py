@@ -47,7 +47,6 @@ class SetView:
 
     size_class: str
     pictures: list[str]
-    landscape: bool = False
 
 
 @dataclass(frozen=True)
@@ -159,14 +158,14 @@ def _listing(project: Project, store: Store, tag: str, findings: list[Finding], 
     fields = [_field(project, store, tag, key, rule, findings) for key, rule in rules.items()]
     head = dict.fromkeys(_HEAD_FIELDS, "") | {v.key: v.text for v in fields if v.key in _HEAD_FIELDS}
     sets = []
-    for name, size_class in project.classes_of(store).items():
+    for name in project.classes_of(store):
         folder = project.root / "out" / "shots" / store.id / name / tag
         pictures = []
         for number, shot in enumerate(project.shots.shot, 1):
             path = folder / f"{number:02d}-{shot.name}.png"
             if path in thumbs:
                 pictures.append(thumbs[path])
-        sets.append(SetView(name, pictures, size_class.size[0] > size_class.size[1]))
+        sets.append(SetView(name, pictures))
     return ListingView(store.id, store.rulebook.store_code(tag), head, fields, sets, findings)
 
 

@@ -17,6 +17,7 @@ from collections import Counter
 from dataclasses import dataclass, field
 
 from tavolan.project.datafile import LISTINGS, REVIEWS, SUGGESTIONS, read_data
+from tavolan.project.locales import language_of
 from tavolan.project.model import Project
 from tavolan.words import split
 
@@ -83,7 +84,7 @@ def log_likelihood(a: int, b: int, size_a: int, size_b: int) -> float:
 
 def mine(project: Project, locale: str, fillers: frozenset[str], least: int = 2) -> list[Mined]:
     """Return candidates that stand in at least `least` texts, the best first."""
-    match = split.Matching(plurals=locale.split("-", maxsplit=1)[0] == "en")
+    match = split.Matching(plurals=language_of(locale) == "en")
     texts = gather(project, locale)
     subject = _subject_words(project, locale, match, fillers)
     brands = {split.fold(brand) for brand in project.guard.brands} | {split.fold(project.app.name)}

@@ -78,9 +78,13 @@ class PhraseChange:
 
 @dataclass(frozen=True)
 class Plan:
-    """A plan with its proof: `value` is reached, `bound` can't be passed, `gap` is the share between them."""
+    """A plan with its proof: `value` is reached, `bound` can't be passed, `gap` is the share between them.
+
+    `fields` are the store's own ids of title, subtitle (empty where there's none) and keyword list.
+    """
 
     store: str
+    fields: tuple[str, str, str]
     locales: list[LocalePlan]
     changes: list[PhraseChange]
     before: float
@@ -284,7 +288,7 @@ def _result(
                 gain = value * ((weights[new] if new else 0) - (weights[old] if old else 0))
                 changes.append(PhraseChange(front, term.phrase, old, new, gain))
     changes.sort(key=lambda change: (-change.value, change.storefront, change.phrase))
-    return Plan(store.id, locales, changes, before, after, max(solution.bound, after), solution.seconds)
+    return Plan(store.id, fields, locales, changes, before, after, max(solution.bound, after), solution.seconds)
 
 
 def _ordered(choice: LocaleChoices, forms: frozenset[str]) -> list[str]:

@@ -73,10 +73,7 @@ class Program:
 
     def present(self) -> Chosen:
         """Return what the listing has now."""
-        return {
-            tag: (0, 0, frozenset(choice.form(split.fold(word)) for word in choice.now))
-            for tag, choice in self.choices.items()
-        }
+        return {tag: (0, 0, frozenset(choice.kept)) for tag, choice in self.choices.items()}
 
     def tier(self, phrase: str, reads: list[str], chosen: Chosen) -> Tier | None:
         """Return the best tier at which a choice answers a phrase."""
@@ -85,7 +82,7 @@ class Program:
             if tag not in self.choices:
                 continue
             for forms in self.readings(tag, phrase):
-                found = self._tier_in(tag, forms, chosen.get(tag) or self.present()[tag])
+                found = self._tier_in(tag, forms, chosen[tag])
                 if found and (best is None or TIERS.index(found) < TIERS.index(best)):
                     best = found
         return best

@@ -26,6 +26,7 @@ from dataclasses import dataclass
 from datetime import date
 
 from tavolan.project.datafile import RESULTS, SUGGESTIONS, Row, read_data
+from tavolan.project.locales import language_of
 from tavolan.project.model import Project, Term
 from tavolan.words import split
 from tavolan.words.value import Valuer, latest_ranks
@@ -127,7 +128,7 @@ def score(project: Project, locales: list[str], today: date) -> list[Score]:
     valuer = Valuer(project)
     found = []
     for tag in locales:
-        plurals = tag.split("-", maxsplit=1)[0] == "en"
+        plurals = language_of(tag) == "en"
         for term in project.terms.get(tag, ()):
             fronts = sorted(front for phrase, front in pages if phrase == split.fold(term.phrase)) or [""]
             demand, origin = _demand(term, suggestions.get(tag, []), valuer)

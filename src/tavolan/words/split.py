@@ -8,6 +8,7 @@ from functools import lru_cache
 
 import regex
 
+from tavolan.project.locales import language_of
 from tavolan.rulebooks.model import Search
 
 _WORD = regex.compile(r"[\p{L}\p{M}\p{N}]+(?:['’][\p{L}\p{M}]+)*")
@@ -51,7 +52,7 @@ class Matching:
 
 def matching_of(search: Search, locale: str) -> Matching:
     """Return how a store's search compares words of a locale."""
-    return Matching(locale.split("-", maxsplit=1)[0] in search.plurals, search.plain)
+    return Matching(language_of(locale) in search.plurals, search.plain)
 
 
 @lru_cache(maxsize=65536)
