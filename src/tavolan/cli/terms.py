@@ -217,6 +217,7 @@ def title(
     from tavolan.reports.covertables import print_title_words
     from tavolan.words.cover import cover as cover_phrases
     from tavolan.words.cover import title_words
+    from tavolan.words.split import fold
     from tavolan.words.value import latest_ranks
 
     opened = open_project(project)
@@ -227,7 +228,7 @@ def title(
     if json:
         rows = [
             {"word": word, "phrases": [{"phrase": a.phrase, "storefront": a.storefront,
-             "rank": ranks.get((a.phrase.casefold(), a.storefront))} for a in answers]}
+             "rank": ranks.get((fold(a.phrase), a.storefront))} for a in answers]}
             for word, answers in served.items()
         ]  # fmt: skip
         print_json({"schema": "tavolan/title@1", "locale": tag, "words": rows})
