@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from collections.abc import Callable
 
     from tavolan.checking import Finding
-    from tavolan.pictures.render import Selection
+    from tavolan.pictures.plan import Selection
     from tavolan.project import Project
     from tavolan.words.cover import Answer
 
@@ -48,12 +48,12 @@ def cover(project: Project, stores: list[str] | None = None) -> list[Answer]:
 def render(
     project: Project, selection: Selection | None = None, progress: Callable[[int, int], None] | None = None
 ) -> list[Path]:
-    """Render the selected shots (all by default) under `out/`; return the files in order.
+    """Render the selected pictures (all by default) under `out/`, those that changed; return all their files in order.
 
     `progress` is called with (pictures done, pictures in all). Raises ProjectError with every shot that
     can't be drawn.
     """
-    from tavolan.pictures.render import Selection as Wanted
+    from tavolan.pictures.plan import Selection as Wanted
     from tavolan.pictures.render import render as render_pictures
 
-    return render_pictures(project, selection or Wanted(), progress)
+    return render_pictures(project, selection or Wanted(), progress).files

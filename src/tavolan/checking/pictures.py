@@ -16,7 +16,7 @@ def caption_missing(review: Review, this: Check) -> Iterator[Finding]:
     project = review.project
     level = review.missing_level or this.level
     for tag, copy in project.copy.items():
-        for shot in project.shots.shot:
+        for shot in project.captioned:
             value = copy.caption(shot.name)
             if value.written:
                 continue

@@ -43,7 +43,7 @@ def _walk(out: Console, project: Project, full: bool) -> None:
     import tavolan
     from tavolan.files import write_text
     from tavolan.pictures.board import make_boards
-    from tavolan.pictures.render import Selection
+    from tavolan.pictures.plan import Selection
     from tavolan.reports.page import build_page
     from tavolan.reports.tables import print_findings
 

@@ -2,16 +2,87 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from tavolan.cli.common import LocaleOption, ProjectOption, StoreOption, console, open_project, progress_bar
+from tavolan.cli.common import (
+    JsonOption,
+    LocaleOption,
+    ProjectOption,
+    StoreOption,
+    console,
+    open_project,
+    print_json,
+    progress_bar,
+)
 
-app = typer.Typer(help="Store pictures: render them, see them all at once.", no_args_is_help=True)
+if TYPE_CHECKING:
+    from rich.console import Console
+
+    from tavolan.pictures.plan import Selection
+    from tavolan.pictures.render import Rendered
+
+app = typer.Typer(help="Store pictures: take screens in, render, look at them all, pack.", no_args_is_help=True)
 
 DeviceOption = Annotated[list[str] | None, typer.Option("--device", help="Only this size class; repeatable.")]
-ShotOption = Annotated[list[str] | None, typer.Option("--shot", help="Only this shot; repeatable.")]
+ShotOption = Annotated[list[str] | None, typer.Option("--shot", help="Only this shot or graphic; repeatable.")]
+
+
+def _selection(
+    store: list[str] | None, locale: list[str] | None, device: list[str] | None, shot: list[str] | None
+) -> Selection:
+    from tavolan.pictures.plan import Selection
+
+    return Selection(tuple(store or ()), tuple(locale or ()), tuple(device or ()), tuple(shot or ()))
+
+
+@app.command()
+def take(
+    files: Annotated[list[Path], typer.Argument(help="Raw captures, in the order of the shots.", exists=True)],
+    project: ProjectOption = None,
+    locale: Annotated[str | None, typer.Option("--locale", help="Language they show; else the source locale.")] = None,
+    name: Annotated[list[str] | None, typer.Option("--name", help="Name of a screen; one per file.")] = None,
+    device: Annotated[str | None, typer.Option("--device", help="Size class, where the size alone can't tell.")] = None,
+    crop: Annotated[bool, typer.Option("--crop", help="Crop to the nearest size class what fits none.")] = False,
+    replace: Annotated[
+        bool, typer.Option("--replace", help="Take the place of one there; that moves to earlier/.")
+    ] = False,
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="Say what would be taken, take nothing.")] = False,
+) -> None:
+    """Take raw captures in: each finds its size class and its name, and none is ever overwritten."""
+    import re
+
+    from tavolan.errors import UsageError
+    from tavolan.pictures.take import Taker, missing_screens
+
+    opened = open_project(project)
+    names = name or []
+    if names and len(names) != len(files):
+        raise UsageError(f"--name is given {len(names)} times for {len(files)} files. Give one per file, or none.")
+    if wrong := [given for given in names if not re.fullmatch(r"[a-z0-9][a-z0-9-]*", given)]:
+        raise UsageError(f'--name: "{wrong[0]}" can\'t be a name. Use small letters, digits and hyphens.')
+    tag = locale or opened.source_locale
+    taker = Taker(opened, tag, device or "", crop, replace)
+    planned = taker.plan(files, names)
+    out = console()
+    words = {"taken": "", "known": "  (there already, nothing to do)", "numbered": "  (the name is taken: numbered)"}
+    for taken in planned:
+        if not dry_run:
+            taker.take(taken)
+        more = words.get(taken.action, f"  (the old one is now {taken.earlier})")
+        if taken.cropped:
+            more += f"  cropped to {taken.cropped[0]}×{taken.cropped[1]}"
+        out.print(f"{taken.source.name} → {taken.target}{more}", soft_wrap=True, markup=False)
+    if dry_run:
+        out.print("Nothing was taken: --dry-run.")
+        return
+    missing = missing_screens(opened, tag)
+    for size_class, screens in missing.items():
+        out.print(f"{tag} still lacks at {size_class}: {', '.join(screens)}")
+    if not missing:
+        out.print(f"{tag} has every screen of every size class.")
 
 
 @app.command()
@@ -21,24 +92,104 @@ def render(
     locale: LocaleOption = None,
     device: DeviceOption = None,
     shot: ShotOption = None,
-    dry_run: Annotated[bool, typer.Option("--dry-run", help="List the pictures, make none.")] = False,
+    again: Annotated[bool, typer.Option("--again", help="Make all of them, also those that are up to date.")] = False,
+    why: Annotated[bool, typer.Option("--why", help="Say for each picture which input changed.")] = False,
+    cluster: Annotated[str, typer.Option("--cluster", help="Address of a Dask scheduler to work on.")] = "",
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="List the pictures to be made, make none.")] = False,
+    json: JsonOption = False,
 ) -> None:
-    """Render the store pictures under out/shots/, at the exact sizes that the stores ask for."""
-    from tavolan.pictures.render import Planner, Selection
+    """Render store pictures and graphics under out/: only those whose text, look, screen or rules changed."""
     from tavolan.pictures.render import render as render_shots
 
     opened = open_project(project)
-    wanted = Selection(tuple(store or ()), tuple(locale or ()), tuple(device or ()), tuple(shot or ()))
+    wanted = _selection(store, locale, device, shot)
     out = console()
     if dry_run:
-        jobs = Planner(opened).jobs(wanted)
-        for job in jobs:
-            out.print(f"{job.file}  [dim]{job.scene.width}×{job.scene.height}[/]")
-        out.print(f"Would make {len(jobs)} pictures.")
+        _dry_run(out, opened, wanted, why)
         return
     with progress_bar("Rendering") as move:
-        files = render_shots(opened, wanted, move)
-    out.print(f"{len(files)} pictures in {opened.root / 'out' / 'shots'}")
+        done = render_shots(opened, wanted, move, again=again, cluster=cluster)
+    if json:
+        files = [file.relative_to(opened.root).as_posix() for file in done.files]
+        counts = {"kept": done.kept, "copied": done.copied, "removed": done.removed}
+        print_json({"schema": "tavolan/render@1", "files": files, "made": done.why, **counts})
+        return
+    if why:
+        for file, reason in done.why.items():
+            out.print(f"{file}  [dim]{reason}[/]", soft_wrap=True)
+    _summary(out, opened.root, done)
+
+
+def _summary(out: Console, root: Path, done: Rendered) -> None:
+    parts = [f"{len(done.made)} made"]
+    parts += [f"{done.copied} the same as another and copied"] if done.copied else []
+    parts += [f"{done.kept} up to date"] if done.kept else []
+    parts += [f"{len(done.removed)} removed that nothing asks for any more"] if done.removed else []
+    out.print(f"{len(done.files)} pictures in {root / 'out'}: {', '.join(parts)}", soft_wrap=True)
+
+
+def _dry_run(out: Console, opened: object, wanted: Selection, why: bool) -> None:
+    from tavolan.pictures.ledger import Ledger
+    from tavolan.pictures.plan import Planner
+    from tavolan.project import Project
+
+    assert isinstance(opened, Project)
+    ledger = Ledger(opened.root, write=False)
+    todo = [job for job in Planner(opened, ledger).jobs(wanted) if not ledger.is_current(job)]
+    for job in todo:
+        reason = f"  [dim]{ledger.why(job)}[/]" if why else ""
+        out.print(f"{job.file}  [dim]{job.size[0]}×{job.size[1]}[/]{reason}", soft_wrap=True)
+    ledger.close()
+    out.print(f"Would make {len(todo)} pictures.")
+
+
+@app.command()
+def looks(
+    project: ProjectOption = None,
+    sheet: Annotated[Path | None, typer.Option("--sheet", help="Draw all looks with your shots into this PNG.")] = None,
+    look: Annotated[list[str] | None, typer.Option("--look", help="Only this look; repeatable.")] = None,
+    locale: Annotated[str | None, typer.Option("--locale", help="Locale to draw in; else the source locale.")] = None,
+    device: Annotated[str | None, typer.Option("--device", help="Size class to draw; else the first.")] = None,
+    copy: Annotated[str | None, typer.Option("--copy", help="Copy this look to looks/ to change it there.")] = None,
+) -> None:
+    """List the looks, draw them all side by side with your own shots, or copy one to change it."""
+    from rich.table import Table
+
+    from tavolan.errors import UsageError
+    from tavolan.files import write_bytes
+    from tavolan.pictures.look import BUILT_IN, built_in_looks, load_look, look_names
+
+    opened = open_project(project)
+    out = console()
+    known = look_names(opened.root)
+    chosen = opened.pick("--look", look or [], known)
+    if copy:
+        opened.pick("--copy", [copy], built_in_looks())
+        target = opened.root / "looks" / f"{copy}.toml"
+        if target.exists():
+            raise UsageError(f"looks/{copy}.toml is there already. Rename it, or change it as it is.")
+        write_bytes(target, (BUILT_IN / f"{copy}.toml").read_bytes())
+        out.print(f"looks/{copy}.toml now takes the place of the built-in look.")
+        return
+    if sheet:
+        from tavolan.pictures.encode import png
+        from tavolan.pictures.gallery import draw_gallery
+
+        places = [(store, name) for store in opened.stores.values() for name in opened.classes_of(store)]
+        place = next(((store.id, name) for store, name in places if device in (None, name)), None)
+        if place is None:
+            raise UsageError(f'--device: this project renders no "{device}".')
+        wanted = _selection([place[0]], [locale or opened.source_locale], [place[1]], None)
+        with progress_bar("Looks") as move:
+            write_bytes(sheet, png(draw_gallery(opened, wanted, chosen if look else None, progress=move)))
+        out.print(str(sheet), soft_wrap=True)
+        return
+    table = Table("look", "what", "made for")
+    for name in chosen:
+        made = load_look(opened.root, name)
+        own = " (yours)" if (opened.root / "looks" / f"{name}.toml").is_file() else ""
+        table.add_row(name + own, made.what, "graphics" if made.use == "graphic" else "shots")
+    out.print(table)
 
 
 @app.command()
@@ -51,4 +202,50 @@ def board(project: ProjectOption = None, store: StoreOption = None, device: Devi
         files = make_boards(opened, tuple(store or ()), tuple(device or ()), progress=move)
     out = console()
     for file in files:
-        out.print(str(file))
+        out.print(str(file), soft_wrap=True)
+
+
+@app.command()
+def icons(
+    project: ProjectOption = None,
+    store: StoreOption = None,
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="List the files, make none.")] = False,
+) -> None:
+    """Make the icon in every size that the stores ask for, from art/icon.png, and alternatives from art/icon-*.png."""
+    from tavolan.pictures.icons import make_icons, plan_icons
+
+    opened = open_project(project)
+    planned = plan_icons(opened, tuple(store or ()))
+    if not dry_run:
+        make_icons(opened, planned)
+    out = console()
+    for icon in planned:
+        kind = "RGBA" if icon.alpha else "RGB, square corners"
+        out.print(f"{icon.file}  [dim]{icon.side}×{icon.side}, {kind}, from {icon.master}[/]", soft_wrap=True)
+
+
+@app.command()
+def pack(project: ProjectOption = None, store: StoreOption = None) -> None:
+    """Pack the finished pictures into one zip per store, with a manifest of sizes, checksums and sources."""
+    from tavolan.pictures.pack import make_packs
+
+    opened = open_project(project)
+    with progress_bar("Packing") as move:
+        files = make_packs(opened, tuple(store or ()), move)
+    out = console()
+    for file in files:
+        out.print(f"{file}  [dim]{file.stat().st_size / 1e6:.1f} MB[/]", soft_wrap=True)
+
+
+@app.command()
+def watch(
+    project: ProjectOption = None,
+    locale: LocaleOption = None,
+    device: DeviceOption = None,
+    port: Annotated[int, typer.Option("--port", min=0, max=65535, help="Port of the page; 0 takes a free one.")] = 0,
+    times: Annotated[int, typer.Option("--times", min=0, help="Stop after so many changes; 0 never.", hidden=True)] = 0,
+) -> None:
+    """Render again whenever a file is saved, and refresh the preview page in the browser. Ends with Ctrl-C."""
+    from tavolan.cli.watching import watch_project
+
+    watch_project(open_project(project).root, _selection(None, locale, device, None), port, times)

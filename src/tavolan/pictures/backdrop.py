@@ -1,26 +1,32 @@
-"""The backdrop of a shot: gradient, lights and the device's shadow, blended in floating point, dithered once.
+"""What is soft in a picture: gradients, spots of light and shadows, blended in floating point, dithered once.
 
-Nothing in it is sharp, so it's made at half the size and every pixel doubled. Dithering once, with one ordered pattern
-for all channels, leaves no bands and half the noise of dithering layer by layer, so files are smaller and pack faster.
+Nothing in it is sharp, so it's blended at a quarter of the size, interpolated to half, dithered there, and every pixel
+doubled. Dithering once, with one ordered pattern for all channels, leaves no bands and half the noise of dithering layer
+by layer, so files are smaller and pack faster.
 """
 
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
 
 from tavolan.pictures.backends import skia
-from tavolan.pictures.look import Glow, Look, Shadow
-from tavolan.pictures.paint import Pixels, canvas_on
-from tavolan.pictures.scene import Scene
-from tavolan.project.schema import Palette
+from tavolan.pictures.bodies import outline_points, polygon
+from tavolan.pictures.canvas import Pixels, canvas_on
+from tavolan.pictures.colour import Colours, Lch, from_lch, rgb, to_lch
+from tavolan.pictures.look import Background, Shadow, Span, Spot
+from tavolan.pictures.scene import Placed, Scene
 
 Floats = NDArray[np.float32]
 
 _SHADE = "#140A04"
 _TABLE = 4096
+_PART = 4
+# A shadow that isn't a contact shadow falls on a plane this share of the body's length behind it.
+_BEHIND = 0.12
 
 
 def _bayer(order: int) -> Floats:
@@ -31,73 +37,149 @@ def _bayer(order: int) -> Floats:
     return ((matrix + 0.5) / matrix.size).astype(np.float32)
 
 
-def _rgb(colour: str) -> Floats:
-    return np.array([int(colour[i : i + 2], 16) for i in (1, 3, 5)], np.float32)
+class Soft:
+    """Red, green and blue (0 to 255) of a picture at a quarter of its size, to blend soft things into."""
+
+    def __init__(self, size: tuple[int, int]) -> None:
+        self.size = size
+        self.width, self.height = -(-size[0] // _PART), -(-size[1] // _PART)
+        self.scale = math.sqrt(size[0] * size[1]) / _PART
+        self.channels: list[Floats] = []
+
+    def fill(self, background: Background, colours: Colours, span: Span) -> None:
+        """Lay the gradient and the spots."""
+        wide = self.width * span.total
+        x = np.arange(self.width, dtype=np.float32) + np.float32(0.5 + self.width * span.index)
+        y = np.arange(self.height, dtype=np.float32) + np.float32(0.5)
+        tones = [getattr(colours, role) for role in background.colours]
+        if background.kind == "radial":
+            centre = (background.x * wide, background.y * self.height)
+            reach = max(
+                math.dist(centre, corner) for corner in ((0, 0), (wide, 0), (0, self.height), (wide, self.height))
+            )
+            place = np.sqrt((x - centre[0])[None, :] ** 2 + (y - centre[1])[:, None] ** 2) / np.float32(reach)
+        else:
+            angle = math.radians(background.angle)
+            across, down = math.sin(angle), -math.cos(angle)
+            # The ends of the gradient touch the corners.
+            reach = abs(across) * wide + abs(down) * self.height
+            place = (
+                ((x - wide / 2) * np.float32(across / reach))[None, :]
+                + ((y - self.height / 2) * np.float32(down / reach))[:, None]
+                + np.float32(0.5)
+            )
+        index = np.clip(place * _TABLE, 0, _TABLE - 1).astype(np.intp)
+        self.channels = [channel[index] for channel in _ramp(tones)]
+        for spot in background.spot.values():
+            self.blend(self._spot(spot, x, y, wide), getattr(colours, spot.colour))
+
+    def _spot(self, spot: Spot, x: Floats, y: Floats, wide: int) -> Floats:
+        """Return a light's opacity at the square of the distance from its middle.
+
+        It falls as (1 - d²)², which has neither a kernel nor a rim, as a straight ramp would.
+        """
+        radius = spot.radius * self.scale
+        opacity: Floats = (((x - np.float32(spot.x * wide)) / np.float32(radius)) ** 2)[None, :] + (
+            ((y - np.float32(spot.y * self.height)) / np.float32(radius)) ** 2
+        )[:, None]
+        np.subtract(1, opacity, out=opacity)
+        np.maximum(opacity, 0, out=opacity)
+        opacity *= opacity
+        opacity *= np.float32(spot.opacity)
+        return opacity
+
+    def shade(self, device: Placed, scene: Scene) -> None:
+        """Lay a device's shadows."""
+        clear = np.ones((self.height, self.width), np.float32)
+        for shadow in device.shadow:
+            mask = np.zeros((self.height, self.width, 4), np.uint8)
+            canvas, _surface = canvas_on(mask)
+            canvas.scale(1 / _PART, 1 / _PART)
+            paint_shadow(canvas, shadow, shadow_path(device, shadow, scene.scale), scene.scale, "#FFFFFF", 1.0)
+            clear *= 1 - mask[..., 3] * np.float32(shadow.opacity / 255)
+        self.blend(1 - clear, _SHADE)
+
+    def blend(self, opacity: Floats, colour: str) -> None:
+        """Lay a colour over the channels in place."""
+        for channel, value in zip(self.channels, rgb(colour), strict=True):
+            change = np.float32(value) - channel
+            change *= opacity
+            np.add(channel, change, out=channel)
+
+    def pixels(self) -> Pixels:
+        """Return the picture at its full size, dithered, as BGRA."""
+        width, height = -(-self.size[0] // 2), -(-self.size[1] // 2)
+        threshold = np.tile(_bayer(3), (-(-height // 8), -(-width // 8)))[:height, :width]
+        half = np.full((height, width, 4), 255, np.uint8)
+        for index, channel in enumerate(self.channels):
+            # Thresholds stay below 1, so 255 stays 255 when it's cut to a whole number.
+            half[..., 2 - index] = _twice(channel)[:height, :width] + threshold
+        # Doubled as whole 32-bit pixels: byte by byte would take ten times as long.
+        width, height = self.size
+        doubled = half.view(np.uint32)[..., 0].repeat(2, axis=1).repeat(2, axis=0)[:height, :width]
+        return np.ascontiguousarray(doubled).view(np.uint8).reshape(height, width, 4)
 
 
-def paint_backdrop(scene: Scene, look: Look, palette: Palette) -> Pixels:
-    """Return the backdrop for left-to-right locales, as BGRA pixels of the scene's size."""
-    height, width = -(-scene.height // 2), -(-scene.width // 2)
-    channels = _gradient(width, height, look, palette)
-    for glow in look.glow:
-        _blend(channels, _glow(width, height, glow), _rgb(getattr(palette, glow.colour)))
-    if look.device.shadow:
-        clear = np.ones((height, width), np.float32)
-        for shadow in look.device.shadow:
-            clear *= 1 - _shadow(width, height, scene, shadow)
-        _blend(channels, 1 - clear, _rgb(_SHADE))
-    threshold = np.tile(_bayer(3), (-(-height // 8), -(-width // 8)))[:height, :width]
-    half = np.full((height, width, 4), 255, np.uint8)
-    for index, channel in enumerate(channels):
-        half[..., 2 - index] = channel + threshold
-    # Doubled as whole 32-bit pixels: byte by byte would take ten times as long.
-    doubled = half.view(np.uint32)[..., 0].repeat(2, axis=1).repeat(2, axis=0)[: scene.height, : scene.width]
-    return np.ascontiguousarray(doubled).view(np.uint8).reshape(scene.height, scene.width, 4)
+def _twice(channel: Floats) -> Floats:
+    """Return a channel at twice its size, interpolated linearly between the middles of its pixels."""
+    return _twice_down(_twice_down(channel).T).T
 
 
-def _gradient(width: int, height: int, look: Look, palette: Palette) -> list[Floats]:
-    """Return red, green and blue (0 to 255) of a linear gradient whose ends touch the corners."""
-    angle = math.radians(look.background.angle)
-    across, down = math.sin(angle), -math.cos(angle)
-    reach = (abs(across) * width + abs(down) * height) / 2
-    x = ((np.arange(width, dtype=np.float32) + 0.5 - width / 2) * (across / reach) + 1) * (0.5 * _TABLE)
-    y = (np.arange(height, dtype=np.float32) + 0.5 - height / 2) * (down / reach) * (0.5 * _TABLE)
-    index = np.clip(x[None, :] + y[:, None], 0, _TABLE - 1).astype(np.intp)
-    stops = np.stack([_rgb(getattr(palette, role)) for role in look.background.colours])
-    places = np.linspace(0, 1, len(stops))
-    steps = np.linspace(0, 1, _TABLE)
-    return [np.interp(steps, places, stops[:, c]).astype(np.float32)[index] for c in range(3)]
+def _twice_down(channel: Floats) -> Floats:
+    height, width = channel.shape
+    wide = np.empty((2 * height, width), np.float32)
+    near, far = channel * np.float32(0.75), channel * np.float32(0.25)
+    wide[0], wide[-1] = channel[0], channel[-1]
+    np.add(near[1:], far[:-1], out=wide[2::2])
+    np.add(near[:-1], far[1:], out=wide[1:-1:2])
+    return wide
 
 
-def _glow(width: int, height: int, glow: Glow) -> Floats:
-    """Return a light's opacity; it falls along a cosine, since a straight ramp shows a kernel and a rim."""
-    radius = glow.radius * max(width, height * 0.55)
-    x = (np.arange(width, dtype=np.float32) + 0.5 - glow.x * width) / radius
-    y = (np.arange(height, dtype=np.float32) + 0.5 - glow.y * height) / radius
-    distance = np.sqrt(x[None, :] ** 2 + y[:, None] ** 2)
-    np.minimum(distance, 1, out=distance)
-    opacity: Floats = np.cos(distance * np.float32(math.pi))
-    opacity += 1
-    opacity *= np.float32(glow.opacity / 2)
-    return opacity
+def _ramp(tones: Sequence[str]) -> list[Floats]:
+    """Return red, green and blue of a gradient in _TABLE steps, mixed in OKLab, so that the middle isn't muddy."""
+    steps = 16 * (len(tones) - 1) + 1
+    labs = [(c.lightness, c.chroma * math.cos(c.hue), c.chroma * math.sin(c.hue)) for c in map(to_lch, tones)]
+    places = np.linspace(0, len(tones) - 1, steps)
+    mixed = np.column_stack(
+        [np.interp(places, np.arange(len(tones)), [lab[part] for lab in labs]) for part in range(3)]
+    )
+    colours = [rgb(from_lch(Lch(float(light), math.hypot(a, b), math.atan2(b, a)))) for light, a, b in mixed]
+    fine = np.linspace(0, 1, _TABLE)
+    return [
+        np.interp(fine, np.linspace(0, 1, steps), [colour[part] for colour in colours]).astype(np.float32)
+        for part in range(3)
+    ]
 
 
-def _shadow(width: int, height: int, scene: Scene, shadow: Shadow) -> Floats:
-    """Return a shadow's opacity: a blurred mask of the device's outline (an image filter costs ten times as much)."""
+def shadow_path(device: Placed, shadow: Shadow, scale: float) -> object:
+    """Return the outline of a device's shadow, in the picture's pixels."""
     sk = skia()
-    mask = np.zeros((height, width, 4), np.uint8)
-    canvas, _surface = canvas_on(mask)
-    canvas.scale(0.5, 0.5)
-    canvas.translate(0, shadow.y * scene.width)
-    paint = sk.Paint(AntiAlias=True, Color=0xFFFFFFFF)
-    paint.setMaskFilter(sk.MaskFilter.MakeBlur(sk.kNormal_BlurStyle, shadow.blur * scene.width))
-    canvas.drawPath(scene.frame.outline(), paint)
-    return mask[..., 3] * np.float32(shadow.opacity / 255)
+    dx, dy = shadow.x * scale, shadow.y * scale
+    placing = device.placing
+    if placing.pose is None:
+        path = sk.Path(device.frame.outline())
+        path.offset(dx, dy)
+        return path
+    from scipy.spatial import ConvexHull
+
+    edge = outline_points(device.frame, 180)
+    zero = np.zeros(len(edge))
+    back = zero if placing.flat else np.full(len(edge), device.frame.thick)
+    plane = max(placing.in_space(edge, back)[:, 2].max(), placing.in_space(edge, zero)[:, 2].max())
+    plane += 0 if shadow.contact else _BEHIND * placing.reach
+    fallen = np.concatenate([placing.cast(edge, depth, plane, (dx / _BEHIND, dy / _BEHIND)) for depth in (zero, back)])
+    return polygon(fallen[ConvexHull(fallen).vertices])
 
 
-def _blend(channels: list[Floats], opacity: Floats, colour: Floats) -> None:
-    """Lay a colour over the channels in place."""
-    for channel, value in zip(channels, colour, strict=True):
-        change = value - channel
-        change *= opacity
-        np.add(channel, change, out=channel)
+def paint_shadow(canvas: object, shadow: Shadow, path: object, scale: float, colour: str, opacity: float) -> None:
+    """Paint a shadow: a blurred mask of an outline (an image filter costs ten times as much)."""
+    sk = skia()
+    paint = sk.Paint(AntiAlias=True, Color4f=sk.Color4f(*(part / 255 for part in rgb(colour)), opacity))
+    if shadow.blur:
+        paint.setMaskFilter(sk.MaskFilter.MakeBlur(sk.kNormal_BlurStyle, shadow.blur * scale / 2))
+    canvas.drawPath(path, paint)  # type: ignore[attr-defined]
+
+
+def shadow_on(canvas: object, shadow: Shadow, path: object, scale: float) -> None:
+    """Paint a shadow straight onto a canvas, for what lies above something sharp."""
+    paint_shadow(canvas, shadow, path, scale, _SHADE, shadow.opacity)

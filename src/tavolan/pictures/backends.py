@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from types import ModuleType
 
 from tavolan.errors import OutsideError
@@ -20,6 +21,8 @@ def skia() -> ModuleType:
 
 def vips() -> ModuleType:
     """Return libvips. Raises OutsideError when it can't start."""
+    # Pictures are made side by side already: threads within one would only wait for each other.
+    os.environ.setdefault("VIPS_CONCURRENCY", "1")
     try:
         import pyvips as module
     except (ImportError, OSError) as error:

@@ -14,10 +14,11 @@ from tavolan.files import write_bytes
 from tavolan.markup import Run
 from tavolan.pictures import encode
 from tavolan.pictures.backends import skia
+from tavolan.pictures.canvas import Pixels, canvas_on
 from tavolan.pictures.colour import argb
 from tavolan.pictures.fonts import Fonts
-from tavolan.pictures.paint import Pixels, canvas_on
-from tavolan.pictures.render import Job, Planner, Selection
+from tavolan.pictures.job import Job
+from tavolan.pictures.plan import Planner, Selection
 from tavolan.pictures.thumbs import rgba_thumbs
 from tavolan.pictures.typeset import Style, Typesetter
 from tavolan.project.locales import locale_name
@@ -76,8 +77,8 @@ def make_boards(
     """
     jobs = Planner(project).jobs(Selection(stores=stores, classes=classes, locales=locales))
     groups: dict[tuple[str, str], list[Job]] = {}
-    for job in jobs:
-        groups.setdefault((job.store, job.size_class), []).append(job)
+    for job in (job for job in jobs if job.kind == "shot"):
+        groups.setdefault((job.store, job.place), []).append(job)
     if not any((project.root / job.file).exists() for job in jobs):
         raise UsageError("there are no pictures to show yet. Make them with: tavolan shots render")
     files = []
@@ -96,10 +97,9 @@ class _Board:
     def __init__(self, project: Project, jobs: list[Job]) -> None:
         self.project, self.jobs = project, jobs
         self.locales = [tag for tag in project.app.locales if any(job.locale == tag for job in jobs)]
-        self.shots = list(dict.fromkeys(job.shot.name for job in jobs))
-        scene = jobs[0].scene
-        self.scene = scene
-        self.sheet = plan_sheet(len(self.locales), len(self.shots), round(_THUMB * scene.height / scene.width))
+        self.shots = list(dict.fromkeys(job.name for job in jobs))
+        self.width, self.height = jobs[0].size
+        self.sheet = plan_sheet(len(self.locales), len(self.shots), round(_THUMB * self.height / self.width))
         width, height = self.sheet.size
         self.pixels: Pixels = np.zeros((height, width, 4), np.uint8)
         self.canvas, self._surface = canvas_on(self.pixels)
@@ -111,10 +111,10 @@ class _Board:
         """Return the drawn sheet."""
         self.canvas.clear(argb(_GROUND))
         first = self.jobs[0]
-        self._text(f"{self.project.app.name}  ·  {first.store}  ·  {first.size_class}", _MARGIN, 46, 36, 700, _INK)
+        self._text(f"{self.project.app.name}  ·  {first.store}  ·  {first.place}", _MARGIN, 46, 36, 700, _INK)
         missing = sum(not (self.project.root / job.file).exists() for job in self.jobs)
         flagged = sum(bool(self._flags(job)) for job in self.jobs)
-        facts = [f"{self.scene.width}×{self.scene.height}", f"{len(self.locales)} locales", f"{len(self.shots)} shots"]
+        facts = [f"{self.width}×{self.height}", f"{len(self.locales)} locales", f"{len(self.shots)} shots"]
         facts += [f"{flagged} to look at"] if flagged else []
         facts += [f"{missing} not rendered"] if missing else []
         self._text("  ·  ".join(facts), _MARGIN, 88, 20, 500, _FLAG if missing or flagged else _MUTED)
@@ -134,21 +134,21 @@ class _Board:
         y = _HEAD + 16 + row % self.sheet.rows_per_block * self.sheet.row_height
         self._text(tag, x, y + 22, 26, 700, _INK, _LABEL - 16)
         self._text(locale_name(tag), x, y + 52, 15, 450, _MUTED, _LABEL - 16)
-        sizes = {round(job.caption.size) for job in self.jobs if job.locale == tag and job.caption}
+        sizes = {job.caption_size for job in self.jobs if job.locale == tag and job.caption}
         if sizes:
             self._text(f"caption {', '.join(map(str, sorted(sizes)))} px", x, y + 76, 15, 450, _MUTED, _LABEL - 16)
         for job in self.jobs:
             if job.locale == tag:
-                self._cell(job, x + _LABEL + self.shots.index(job.shot.name) * (_THUMB + _GAP), y)
+                self._cell(job, x + _LABEL + self.shots.index(job.name) * (_THUMB + _GAP), y)
 
     def _flags(self, job: Job) -> list[str]:
         flags = []
-        if job.caption is None:
+        if not job.caption:
             flags.append("no caption")
         elif job.caption_locale != job.locale:
             flags.append(f"caption is {job.caption_locale}")
-        if not job.screen.exact:
-            flags.append(f"screen is {job.screen.locale}")
+        if not job.exact:
+            flags.append(f"screen is {next(use.locale for use in job.screens if not use.exact)}")
         return flags
 
     def _cell(self, job: Job, x: int, y: int) -> None:

@@ -1,57 +1,193 @@
-"""Read raw screens (through libvips) and write finished pictures as PNG."""
+"""Read pictures (through libvips), whatever their colour space, depth or turn, and write finished ones."""
 
 from __future__ import annotations
 
+import math
 import struct
 import threading
 import zlib
+from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 import deflate
 import numpy as np
 
 from tavolan.errors import one_problem
 from tavolan.pictures.backends import vips
-from tavolan.pictures.paint import Pixels
+from tavolan.pictures.canvas import Pixels
+from tavolan.pictures.look import Box
+
+Change = Callable[[Pixels], Pixels]
 
 _SIGNATURE = b"\x89PNG\r\n\x1a\n"
-_FILTER_UP, _COLOUR_RGB = 2, 2
-# Measured on the sample's phone pictures: libdeflate's levels 1 to 6 take 54, 63, 68, 73, 82 and 101 ms for files of
-# 0.99, 0.95, 0.93, 0.91, 0.90 and 0.87 MB; libvips (level 6, no filter) takes 110 ms for 0.89 MB.
-_LEVEL = 4
+_FILTER_NONE, _FILTER_UP, _COLOUR_RGB = 0, 2, 2
+# Level of libdeflate, measured on four of the sample's phone pictures against libvips (level 6, no filter: 357 ms,
+# 4.02 MB): with the better filter of each, levels 1 to 6 take 153, 191, 208, 217, 242 and 306 ms for 4.37, 4.14, 3.99,
+# 3.90, 3.84 and 3.71 MB.
+_LEVEL = 3
+_BAND, _BANDS = 8, 8
 MOST_PIXELS = 100_000_000
 
 
 def screen_size(path: Path, shown: str) -> tuple[int, int]:
-    """Return width and height of a picture in pixels, from its header. Raises ProjectError when it isn't one."""
+    """Return a picture's width and height in pixels, upright, from its header. Raises ProjectError when it isn't one."""
+    image = _opened(path, shown, "random")
+    return image.width, image.height
+
+
+def _opened(path: Path, shown: str, access: str) -> Any:
+    """Open a picture, turned upright, in sRGB with 8 bits and without alpha; nothing is decoded yet."""
     module = vips()
     try:
-        image = module.Image.new_from_file(str(path))
+        image = module.Image.new_from_file(str(path), access=access, fail_on="error")
     except module.Error as error:
         raise _unreadable(shown, error) from error
     if image.width * image.height > MOST_PIXELS:
         size = f"{image.width}×{image.height}"
-        raise one_problem(shown, None, "", f"is {size} pixels large", "A raw screen has no more than 100 megapixels.")
-    return image.width, image.height
-
-
-def load_screen(path: Path, shown: str, width: int, height: int) -> Pixels:
-    """Return a raw screen resized (Lanczos) to a size in pixels, as BGRA. Raises ProjectError when it's damaged."""
-    module = vips()
+        raise one_problem(shown, None, "", f"is {size} pixels large", "A picture here has no more than 100 megapixels.")
     try:
-        image = module.Image.new_from_file(str(path), access="sequential", fail_on="error")
+        if image.get_typeof("orientation") and image.get("orientation") not in (0, 1):
+            # Turning needs the pixels in any order.
+            image = module.Image.new_from_file(str(path), fail_on="error").autorot()
+        # Wider gamuts and CMYK are converted by their profile; what has none is taken for sRGB.
+        if image.interpretation == "cmyk" or (image.get_typeof("icc-profile-data") and image.bands in (3, 4)):
+            image = image.icc_transform("srgb", embedded=True, depth=8)
         image = image.colourspace("srgb")
         if image.format != "uchar":
-            image = image.cast("uchar", shift=True)
+            image = image.cast("uchar", shift=image.format == "ushort")
         if image.hasalpha():
-            image = image.flatten()
-        if (image.width, image.height) != (width, height):
-            image = image.thumbnail_image(width, height=height, size="force")
-        opaque = image[2].bandjoin([image[1], image[0], 255])
-        data = opaque.write_to_memory()
+            image = image.flatten(background=[255, 255, 255])
     except module.Error as error:
         raise _unreadable(shown, error) from error
-    return np.frombuffer(data, np.uint8).reshape(height, width, 4)
+    return image
+
+
+def _bgra(image: Any, shown: str) -> Pixels:
+    try:
+        rgb = np.frombuffer(image.write_to_memory(), np.uint8).reshape(image.height, image.width, 3)
+    except vips().Error as error:
+        raise _unreadable(shown, error) from error
+    pixels = np.empty((image.height, image.width, 4), np.uint8)
+    # Three planes one after the other: a third of the time that libvips takes to join bands.
+    for channel in range(3):
+        pixels[..., channel] = rgb[..., 2 - channel]
+    pixels[..., 3] = 255
+    return pixels
+
+
+def load_screen(
+    path: Path, shown: str, width: int, height: int, region: Box | None = None, whole: Change | None = None
+) -> Pixels:
+    """Return a raw screen, or a region of it (shares), resized (Lanczos) to a size in pixels, as BGRA.
+
+    `whole` changes the screen at its full size first. Raises ProjectError when the file is damaged.
+    """
+    image = _quickly(path) or _opened(path, shown, "random" if region else "sequential")
+    if whole:
+        module = vips()
+        pixels = whole(_bgra(image, shown))
+        image = module.Image.new_from_memory(pixels.tobytes(), image.width, image.height, 4, "uchar")
+        image = image[2].bandjoin([image[1], image[0]]).copy(interpretation="srgb")
+    if region:
+        x, y, wide, high = region
+        left, top = round(x * image.width), round(y * image.height)
+        image = image.crop(left, top, max(1, min(image.width - left, round(wide * image.width))),
+                           max(1, min(image.height - top, round(high * image.height))))  # fmt: skip
+    if (image.width, image.height) != (width, height):
+        image = image.thumbnail_image(width, height=height, size="force")
+    return _bgra(image, shown)
+
+
+def _quickly(path: Path) -> Any:
+    """Return a PNG of the plain kind that we write ourselves, read four times as fast as libvips does, or None.
+
+    RGB, 8 bit, one part, only the row filters None and Up: `shots take` writes screens so.
+    """
+    data = path.read_bytes()
+    if data[:8] != _SIGNATURE or data[12:16] != b"IHDR" or data[37:41] != b"sRGB" or data[50:54] != b"IDAT":
+        return None
+    width, height, bits, colour, *others = struct.unpack(">IIBBBBB", data[16:29])
+    length = struct.unpack(">I", data[46:50])[0]
+    plain = (bits, colour, *others) == (8, _COLOUR_RGB, 0, 0, 0) and data[54 + length + 8 : 54 + length + 12] == b"IEND"
+    if not plain or width * height > MOST_PIXELS or zlib.crc32(data[50 : 54 + length]) != struct.unpack(
+        ">I", data[54 + length : 58 + length])[0]:  # fmt: skip
+        return None
+    try:
+        rows = np.frombuffer(deflate.zlib_decompress(data[54 : 54 + length], height * (1 + width * 3)), np.uint8)
+    except deflate.DeflateError:
+        return None
+    if rows.size != height * (1 + width * 3):
+        return None
+    rows = rows.reshape(height, 1 + width * 3)
+    kinds = rows[:, 0]
+    if not ((kinds == _FILTER_NONE) | (kinds == _FILTER_UP)).all():
+        return None
+    if kinds.any():
+        pixels = np.empty((height, width * 3), np.uint8)
+        above = np.zeros(width * 3, np.uint8)
+        for y in range(height):
+            above = np.add(above, rows[y, 1:], out=pixels[y]) if kinds[y] else _copied(pixels[y], rows[y, 1:])
+    else:
+        pixels = np.ascontiguousarray(rows[:, 1:])
+    return vips().Image.new_from_memory(pixels.data, width, height, 3, "uchar").copy(interpretation="srgb")
+
+
+def _copied(target: Pixels, source: Pixels) -> Pixels:
+    np.copyto(target, source)
+    return target
+
+
+def load_cover(
+    path: Path,
+    shown: str,
+    width: int,
+    height: int,
+    focus: tuple[float, float] = (0.5, 0.5),
+    zoom: float = 1.0,
+    blur: float = 0.0,
+    window: tuple[int, int] | None = None,
+) -> Pixels:
+    """Return a picture scaled to cover a size in pixels, cropped around a focus (shares), as BGRA.
+
+    `blur` is in pixels. `window` (offset, width) takes only these columns, for a picture that spans several.
+    """
+    image = _opened(path, shown, "random")
+    scale = max(width / image.width, height / image.height) * zoom
+    image = image.resize(scale, kernel="lanczos3") if scale != 1 else image
+    left = round((image.width - width) * focus[0])
+    top = round((image.height - height) * focus[1])
+    offset, wide = window or (0, width)
+    pad = math.ceil(blur * 3)
+    begin, end = max(0, left + offset - pad), min(image.width, left + offset + wide + pad)
+    image = image.crop(begin, max(0, top), end - begin, min(height, image.height - max(0, top)))
+    if blur >= 0.5:
+        image = image.gaussblur(blur)
+    image = image.crop(left + offset - begin, 0, wide, image.height)
+    return _bgra(image, shown)
+
+
+def main_colour(path: Path, shown: str) -> str:
+    """Return the colour that a picture is known by: the most frequent vivid one, else the most frequent."""
+    image = _opened(path, shown, "sequential").thumbnail_image(96, height=96, size="force")
+    pixels = np.frombuffer(image.write_to_memory(), np.uint8).reshape(-1, 3).astype(np.int32)
+    codes = (pixels[:, 0] >> 4) << 8 | (pixels[:, 1] >> 4) << 4 | pixels[:, 2] >> 4
+    vivid = np.ptp(pixels, axis=1) + 16
+    weight = np.bincount(codes, weights=vivid.astype(float), minlength=4096)
+    red, green, blue = pixels[codes == weight.argmax()].mean(axis=0).round().astype(int)
+    return f"#{red:02X}{green:02X}{blue:02X}"
+
+
+def coarse(pixels: Pixels) -> Pixels:
+    """Return a region (BGRA) averaged in blocks of an eighth of its shorter side, and smoothed."""
+    module = vips()
+    height, width = pixels.shape[:2]
+    image = module.Image.new_from_memory(np.ascontiguousarray(pixels).tobytes(), width, height, 4, "uchar")
+    side = max(2, min(width, height) / 8)
+    few = image.resize(1 / side, kernel="linear")
+    smooth = few.resize(width / few.width, vscale=height / few.height, kernel="cubic")
+    fitted = smooth.gravity("centre", width, height, extend="copy")
+    return np.frombuffer(fitted.write_to_memory(), np.uint8).reshape(height, width, 4)
 
 
 def _unreadable(shown: str, error: Exception) -> Exception:
@@ -61,26 +197,50 @@ def _unreadable(shown: str, error: Exception) -> Exception:
     )
 
 
-def png(pixels: Pixels) -> bytes:
+def png(pixels: Pixels, level: int = _LEVEL) -> bytes:
     """Return BGRA pixels as a PNG file: RGB, 8 bit, no alpha, marked as sRGB; the same bytes every time.
 
-    Every row takes the filter Up (each byte less the one above, PNG specification 9.2; backdrops are doubled row by
-    row), then libdeflate packs them: two thirds of the time of libvips at level 6 without a filter, for files 3 %
-    larger (`make bench`).
+    Rows are packed as they are or with the filter Up (each byte less the one above, PNG specification 9.2), whichever
+    packs a sample of the rows better: photographs and textures do with Up, flat screens without.
     """
     height, width = pixels.shape[:2]
+    up = _packs_better_with_up(pixels)
     rows = _scratch(height, width)
-    # The rows as pixels, past the byte that names the filter.
-    rgb = np.lib.stride_tricks.as_strided(rows[:, 1:], (height, width, 3), (1 + width * 3, 3, 1))
-    rows[:, 0] = _FILTER_UP
-    for channel in range(3):
-        plane = pixels[..., 2 - channel]
-        rgb[0, :, channel] = plane[0]
-        np.subtract(plane[1:], plane[:-1], out=rgb[1:, :, channel])
+    _filtered(pixels, rows, up)
     header = struct.pack(">IIBBBBB", width, height, 8, _COLOUR_RGB, 0, 0, 0)
-    packed = bytes(deflate.zlib_compress(rows.reshape(-1).data, _LEVEL))
+    packed = bytes(deflate.zlib_compress(rows.reshape(-1).data, level))
     parts = ((b"IHDR", header), (b"sRGB", b"\0"), (b"IDAT", packed), (b"IEND", b""))
     return _SIGNATURE + b"".join(_chunk(kind, data) for kind, data in parts)
+
+
+def _filtered(pixels: Pixels, rows: Pixels, up: bool) -> None:
+    """Write the rows of a PNG: a byte that names the filter, then red, green and blue."""
+    height, width = pixels.shape[:2]
+    # The rows as pixels, past the byte that names the filter.
+    rgb = np.lib.stride_tricks.as_strided(rows[:, 1:], (height, width, 3), (1 + width * 3, 3, 1))
+    rows[:, 0] = _FILTER_UP if up else _FILTER_NONE
+    for channel in range(3):
+        plane = pixels[..., 2 - channel]
+        if up:
+            rgb[0, :, channel] = plane[0]
+            np.subtract(plane[1:], plane[:-1], out=rgb[1:, :, channel])
+        else:
+            rgb[..., channel] = plane
+
+
+def _packs_better_with_up(pixels: Pixels) -> bool:
+    """Pack a few bands of rows both ways and compare."""
+    height, width = pixels.shape[:2]
+    bands = [pixels[top : top + _BAND] for top in range(0, height, max(_BAND, height // _BANDS))]
+    sizes = []
+    for up in (False, True):
+        total = 0
+        for band in bands:
+            rows = np.empty((band.shape[0], 1 + width * 3), np.uint8)
+            _filtered(band, rows, up)
+            total += len(deflate.zlib_compress(rows.reshape(-1).data, 1))
+        sizes.append(total)
+    return sizes[1] < sizes[0]
 
 
 _local = threading.local()
@@ -96,3 +256,42 @@ def _scratch(height: int, width: int) -> Pixels:
 
 def _chunk(kind: bytes, data: bytes) -> bytes:
     return struct.pack(">I", len(data)) + kind + data + struct.pack(">I", zlib.crc32(data, zlib.crc32(kind)))
+
+
+def jpeg(pixels: Pixels, most_bytes: int) -> tuple[bytes, int]:
+    """Return BGRA pixels as a JPEG file of the best quality (at most 92) that keeps the limit, and that quality.
+
+    0 bytes is no limit. Returns the smallest file tried when even quality 50 is too large.
+    """
+    module = vips()
+    height, width = pixels.shape[:2]
+    image = module.Image.new_from_memory(np.ascontiguousarray(pixels).data, width, height, 4, "uchar")
+    image = image[2].bandjoin([image[1], image[0]]).copy(interpretation="srgb").copy_memory()
+
+    def packed(quality: int) -> bytes:
+        data: bytes = image.jpegsave_buffer(Q=quality, optimize_coding=True, subsample_mode="off", keep="none")
+        return data
+
+    low, high = 50, 92
+    best = packed(high)
+    if not most_bytes or len(best) <= most_bytes:
+        return best, high
+    best = packed(low)
+    found = low
+    while high - low > 1 and len(best) <= most_bytes:
+        middle = (low + high) // 2
+        data = packed(middle)
+        if len(data) <= most_bytes:
+            low, best, found = middle, data, middle
+        else:
+            high = middle
+    return best, found
+
+
+def shrunk(pixels: Pixels, height: int) -> Pixels:
+    """Return BGRA pixels at a smaller height, sampled finely."""
+    module = vips()
+    tall, wide = pixels.shape[:2]
+    image = module.Image.new_from_memory(np.ascontiguousarray(pixels).tobytes(), wide, tall, 4, "uchar")
+    small = image[:3].resize(height / tall, kernel="lanczos3").bandjoin(255)
+    return np.frombuffer(small.write_to_memory(), np.uint8).reshape(small.height, small.width, 4)

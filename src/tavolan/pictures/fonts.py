@@ -16,6 +16,8 @@ from tavolan.project.locales import script_of
 _PACKAGED = {
     "Inter": ("justmytype_western_core", "inter/Inter[opsz,wght].ttf"),
     "Noto Sans": ("justmytype_western_core", "notosans/NotoSans[wdth,wght].ttf"),
+    "Inter Italic": ("justmytype_western_core", "inter/Inter-Italic[opsz,wght].ttf"),
+    "Noto Sans Italic": ("justmytype_western_core", "notosans/NotoSans-Italic[wdth,wght].ttf"),
     "Arabic": ("justmytype_intl_rtl", "notosansarabic/NotoSansArabic[wdth,wght].ttf"),
     "Hebrew": ("justmytype_intl_rtl", "notosanshebrew/NotoSansHebrew[wdth,wght].ttf"),
     "Devanagari": ("justmytype_intl_south_asia", "notosansdevanagari/NotoSansDevanagari[wdth,wght].ttf"),
@@ -36,6 +38,7 @@ _PACKAGED = {
 # Han characters are drawn differently per language: the locale's own font must be asked first.
 _FIRST_FOR = {"Jpan": "JP", "Kore": "KR", "Hans": "SC", "Hant": "TC", "Hani": "SC"}
 _LARGE = ("JP", "KR", "SC", "TC")
+_ITALIC = ("Inter Italic", "Noto Sans Italic")
 _JOINERS = {"\u200b", "\u200c", "\u200d", "\u200e", "\u200f", "\u2060", "\ufeff", "\u00ad"}
 
 
@@ -77,6 +80,13 @@ def packaged_path(name: str) -> str:
     return str(Path(spec.origin).parent / "fonts" / "ofl" / file)
 
 
+def fonts_version() -> str:
+    """Return the versions of the font packages; a picture's text depends on them."""
+    from importlib.metadata import version
+
+    return " ".join(f"{name} {version(name)}" for name in ("justmytype-international", "justmytype-intl-cjk"))
+
+
 class Fonts:
     """The fonts of a project for one locale: family names for the paragraph engine, and which characters they have."""
 
@@ -91,7 +101,7 @@ class Fonts:
         self._faces: dict[str, Any] = {}
         self._own = self._project_fonts(root)
         first = _FIRST_FOR.get(script_of(locale))
-        packaged = [name for name in _PACKAGED if name not in _LARGE]
+        packaged = [name for name in _PACKAGED if name not in (*_LARGE, *_ITALIC)]
         large = sorted(_LARGE, key=lambda name: name != first)
         self._order = ["Inter", *([first] if first else []), *packaged[1:-1], *large, "Symbols"]
         self._order = list(dict.fromkeys(self._order))
@@ -116,19 +126,21 @@ class Fonts:
             self._registered[key, weight] = family
         return self._registered[key, weight]
 
-    def families(self, text: str, weight: int) -> list[str]:
+    def families(self, text: str, weight: int, italic: bool = False) -> list[str]:
         """Return the family names to set a text with; only fonts that the text needs are opened.
 
-        Raises MissingCharactersError when no font has a character.
+        An italic is asked for first where one is wanted; scripts that have none stay upright. Raises
+        MissingCharactersError when no font has a character.
         """
         wanted = [c for c in dict.fromkeys(text) if not _needs_no_glyph(c)]
         chosen: list[str] = []
-        for key, path in [*((p, p) for p in self._own), *((n, "") for n in self._order)]:
+        slanted = _ITALIC if italic else ()
+        for key, path in [*((p, p) for p in self._own), *((n, "") for n in (*slanted, *self._order))]:
             if not wanted and chosen:
                 break
             face = _typeface(path or packaged_path(key), weight)
             left = [c for c in wanted if not face.unicharToGlyph(ord(c))]
-            if len(left) < len(wanted) or key == "Inter":
+            if len(left) < len(wanted) or (key == "Inter" and not slanted):
                 chosen.append(self._family(key, path or packaged_path(key), weight))
             wanted = left
         for char in list(wanted):

@@ -6,11 +6,11 @@ import numpy as np
 
 from tavolan.markup import Run
 from tavolan.pictures.backends import skia
+from tavolan.pictures.canvas import canvas_on
 from tavolan.pictures.colour import argb
 from tavolan.pictures.encode import png
 from tavolan.pictures.fonts import Fonts
 from tavolan.pictures.frames import smooth_rect
-from tavolan.pictures.paint import canvas_on
 from tavolan.pictures.typeset import Style, Typesetter
 from tavolan.words.cover import Answer
 from tavolan.words.value import TIER_WORDS, TIERS

@@ -1,60 +1,172 @@
-"""Paint a shot, layer by layer, into a buffer of BGRA pixels (Skia's native order, so nothing is converted)."""
+"""Paint a picture, layer by layer: background and first body once per scene, the rest per picture."""
 
 from __future__ import annotations
 
+import math
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
+from tavolan.pictures.backdrop import Soft, shadow_on, shadow_path
 from tavolan.pictures.backends import skia
-from tavolan.pictures.frames import Frame
-from tavolan.pictures.scene import Scene
-from tavolan.pictures.typeset import Block
-
-Pixels = NDArray[np.uint8]
-
-
-def canvas_on(pixels: Pixels) -> tuple[Any, Any]:
-    """Return a canvas that draws into the pixels, and its surface, which must be kept alive."""
-    sk = skia()
-    info = sk.ImageInfo.Make(
-        pixels.shape[1], pixels.shape[0], sk.ColorType.kBGRA_8888_ColorType, sk.AlphaType.kPremul_AlphaType
-    )
-    surface = sk.Surface.MakeRasterDirect(info, pixels)
-    return surface.getCanvas(), surface
+from tavolan.pictures.bodies import paint_body, paint_cutout, skia_matrix
+from tavolan.pictures.canvas import Pixels, canvas_on, image_of
+from tavolan.pictures.colour import Colours, argb
+from tavolan.pictures.frames import smooth_rect
+from tavolan.pictures.look import Look, Photo, Shadow, Span
+from tavolan.pictures.ornaments import paint_ornaments
+from tavolan.pictures.scene import Box, Placed, PlacedBadge, PlacedCard, Scene
 
 
-def paint_base(backdrop: Pixels, scene: Scene, mirrored: bool) -> Pixels:
-    """Return the backdrop, mirrored where the locale reads from right to left, with the device's body on it."""
-    pixels = _mirror(backdrop) if mirrored else backdrop.copy()
-    canvas, _surface = canvas_on(pixels)
-    scene.frame.paint_body(canvas)
-    return pixels
+def is_sharp(look: Look) -> bool:
+    """Whether a look's background has something sharp in it, which shadows must then be laid over."""
+    background = look.background
+    return bool(background.kind == "picture" or background.shape or background.pattern)
 
 
-def _mirror(pixels: Pixels) -> Pixels:
+def paint_soft(scene: Scene, look: Look, colours: Colours, span: Span) -> Pixels:
+    """Return what's soft in the background of a scene that isn't mirrored: gradient, spots, the first shadow."""
+    soft = Soft((scene.width, scene.height))
+    soft.fill(look.background, colours, span)
+    if not is_sharp(look):
+        for device in scene.devices[:1]:
+            soft.shade(device, scene)
+    return soft.pixels()
+
+
+def mirrored(pixels: Pixels) -> Pixels:
+    """Return BGRA pixels with left and right turned around."""
     whole = pixels.view(np.uint32)[..., 0]
     return np.ascontiguousarray(whole[:, ::-1]).view(np.uint8).reshape(pixels.shape)
 
 
-def paint_shot(pixels: Pixels, base: Pixels, frame: Frame, screen: Pixels, caption: Block | None, at: Scene) -> None:
-    """Paint one picture into `pixels`: the base, the screen at its own resolution, the cut-out, the caption."""
-    sk = skia()
-    np.copyto(pixels, base)
-    canvas, _surface = canvas_on(pixels)
-    # Declared opaque, the screen is copied row by row; with an alpha channel it would be blended, at 15 times the cost.
-    info = sk.ImageInfo.Make(
-        frame.width, frame.height, sk.ColorType.kBGRA_8888_ColorType, sk.AlphaType.kOpaque_AlphaType
-    )
-    pixmap = sk.Pixmap(info, screen.data, frame.width * 4)
-    image = sk.Image.MakeFromRaster(pixmap)
+def paint_base(scene: Scene, look: Look, colours: Colours, span: Span, ground: Pixels) -> Pixels:
+    """Return what all locales' pictures of a shot share: the background and the first device's body, as BGRA.
+
+    `ground` is the soft background or the background picture of this part of the span, mirrored where it must be; it's
+    drawn into.
+    """
+    size = (scene.width, scene.height)
+    canvas, _surface = canvas_on(ground)
+    if look.background.kind == "picture":
+        _veil(canvas, look.background.picture, colours, size)
     canvas.save()
-    canvas.clipPath(frame.glass(), True)
-    canvas.drawImage(image, frame.x, frame.y)
+    if scene.mirrored:
+        canvas.translate(scene.width, 0)
+        canvas.scale(-1, 1)
+    paint_ornaments(canvas, look.background, colours, size, span)
     canvas.restore()
-    frame.paint_cutout(canvas)
-    if caption:
-        x = at.caption.x + (at.caption.width - caption.width) / 2
-        y = at.caption.y + (at.caption.height - caption.height) / 2
-        caption.paragraph.paint(canvas, x, y)
+    for device in scene.devices[:1]:
+        if is_sharp(look):
+            _shadows(canvas, device, scene)
+        paint_body(canvas, device.frame, device.placing, colours.ink)
+    return ground
+
+
+def _veil(canvas: Any, photo: Photo, colours: Colours, size: tuple[int, int]) -> None:
+    """Lay a colour over a picture, so that words on it can be read."""
+    sk = skia()
+    tone = getattr(colours, photo.veil)
+    ends = [argb(tone, photo.veil_top), argb(tone, photo.veil_bottom)]
+    paint = sk.Paint(Dither=True)
+    paint.setShader(sk.GradientShader.MakeLinear([(0, 0), (0, size[1])], ends))
+    canvas.drawPaint(paint)
+
+
+def _shadows(canvas: Any, device: Placed, scene: Scene) -> None:
+    for shadow in device.shadow:
+        shadow_on(canvas, shadow, shadow_path(device, shadow, scene.scale), scene.scale)
+
+
+@dataclass(frozen=True)
+class Overlay:
+    """A body with its shadow on nothing, to be laid over what's painted; `x`, `y` in the picture."""
+
+    x: int
+    y: int
+    pixels: Pixels
+
+
+def paint_overlay(device: Placed, scene: Scene, colours: Colours) -> Overlay:
+    """Return the body and the shadow of a device that stands before another one."""
+    pad = max((shadow.blur * 3 + abs(shadow.x) + abs(shadow.y) for shadow in device.shadow), default=0.0) * scene.scale
+    pad += device.frame.unit * 0.05
+    left, top = max(0, math.floor(device.bounds.x - pad)), max(0, math.floor(device.bounds.y - pad))
+    right = min(scene.width, math.ceil(device.bounds.right + pad))
+    bottom = min(scene.height, math.ceil(device.bounds.bottom + pad))
+    pixels: Pixels = np.zeros((max(1, bottom - top), max(1, right - left), 4), np.uint8)
+    canvas, _surface = canvas_on(pixels)
+    canvas.translate(-left, -top)
+    _shadows(canvas, device, scene)
+    paint_body(canvas, device.frame, device.placing, colours.ink)
+    return Overlay(left, top, pixels)
+
+
+def paint_screen(canvas: Any, device: Placed, screen: Pixels, colours: Colours) -> None:
+    """Paint a raw screen into its device, then what covers it. For a tilted one it may be larger than its place."""
+    sk = skia()
+    frame = device.frame
+    canvas.save()
+    image = image_of(screen)
+    if device.placing.matrix is None:
+        canvas.clipPath(frame.glass(), True)
+        canvas.drawImage(image, frame.x, frame.y)
+    else:
+        canvas.concat(skia_matrix(device.placing))
+        canvas.clipPath(frame.glass(), True)
+        # A pixel larger all round: the edge is then the clip's, which is smooth, not the image's, which isn't.
+        canvas.save()
+        canvas.translate(frame.x - 1, frame.y - 1)
+        canvas.scale((frame.width + 2) / screen.shape[1], (frame.height + 2) / screen.shape[0])
+        canvas.drawImage(image, 0, 0, sk.SamplingOptions(sk.FilterMode.kLinear, sk.MipmapMode.kLinear))
+        canvas.restore()
+    if device.fade:
+        canvas.drawPaint(sk.Paint(Color=argb(colours.bottom, device.fade)))
+    canvas.restore()
+    canvas.save()
+    if device.placing.matrix is not None:
+        canvas.concat(skia_matrix(device.placing))
+    paint_cutout(canvas, frame)
+    canvas.restore()
+
+
+def paint_card(canvas: Any, card: PlacedCard, place: Box, image: Pixels, scene: Scene) -> None:
+    """Paint an enlarged part of a screen on a card with its shadow."""
+    sk = skia()
+    path = smooth_rect(place.x, place.y, place.width, place.height, card.corner)
+    _box_shadows(canvas, card.shadow, path, scene)
+    canvas.save()
+    canvas.clipPath(path, True)
+    canvas.drawImage(image_of(image), place.x, place.y)
+    canvas.restore()
+    line = sk.Paint(AntiAlias=True, Style=sk.Paint.kStroke_Style, StrokeWidth=max(1.0, scene.scale * 0.0012))
+    line.setColor(argb("#000000", 0.10))
+    canvas.drawPath(path, line)
+
+
+def paint_badge(canvas: Any, badge: PlacedBadge, image: Pixels, scene: Scene) -> None:
+    """Paint the icon, rounded as stores round it, with its shadow."""
+    box = badge.box
+    path = smooth_rect(box.x, box.y, box.width, box.height, box.width * 0.225)
+    _box_shadows(canvas, badge.shadow, path, scene)
+    canvas.save()
+    canvas.clipPath(path, True)
+    canvas.drawImage(image_of(image), box.x, box.y)
+    canvas.restore()
+
+
+def _box_shadows(canvas: Any, shadows: tuple[Shadow, ...], path: Any, scene: Scene) -> None:
+    for shadow in shadows:
+        moved = skia().Path(path)
+        moved.offset(shadow.x * scene.scale, shadow.y * scene.scale)
+        shadow_on(canvas, shadow, moved, scene.scale)
+
+
+def card_place(card: PlacedCard, region_aspect: float) -> Box:
+    """Return where a card of a region (height by width in pixels) stands: centred in its box, as wide as it can be."""
+    box = card.box
+    width = min(box.width, box.height / region_aspect)
+    height = width * region_aspect
+    return Box(round(box.x + (box.width - width) / 2), round(box.y + (box.height - height) / 2), round(width),
+               round(height))  # fmt: skip

@@ -11,7 +11,7 @@ from typing import TypeVar
 import numpy as np
 
 from tavolan.pictures.backends import vips
-from tavolan.pictures.paint import Pixels
+from tavolan.pictures.canvas import Pixels
 
 T = TypeVar("T")
 

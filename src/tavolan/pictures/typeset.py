@@ -1,12 +1,14 @@
-"""Set captions: shape, wrap, balance and fit text through the paragraph engine."""
+"""Set text: shape, wrap and balance it through the paragraph engine."""
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
 from tavolan.markup import Run
 from tavolan.pictures.backends import skia
+from tavolan.pictures.breaks import joined, unbreakable
 from tavolan.pictures.fonts import Fonts
 from tavolan.project.locales import is_right_to_left, script_of
 
@@ -21,12 +23,17 @@ _TRACKING = {"Latn": -0.021, "Grek": -0.012, "Cyrl": -0.012}
 
 @dataclass(frozen=True)
 class Style:
-    """How a text is set: weight on the font's axis, colours as 0xAARRGGBB, alignment by reading direction."""
+    """How a text is set: weight on the font's axis, colours as 0xAARRGGBB, alignment by reading direction.
+
+    `accent`, `strong_weight` and `strong_italic` are for the emphasised runs.
+    """
 
     weight: int
     ink: int
     accent: int
     align: str = "centre"
+    strong_weight: int | None = None
+    strong_italic: bool = False
 
 
 @dataclass(frozen=True)
@@ -34,6 +41,7 @@ class Block:
     """A laid-out text: paint it with `paragraph.paint(canvas, x, y)`. Measures in pixels."""
 
     paragraph: Any
+    runs: list[Run]
     size: float
     lines: int
     width: float
@@ -48,12 +56,17 @@ class Typesetter:
         self.right_to_left = is_right_to_left(locale)
         self.script = script_of(locale)
         self.leading = _LEADING.get(self.script, _OTHER_LEADING)
+        self._widest: dict[tuple[str, Style], float] = {}
 
-    def paragraph(self, runs: list[Run], style: Style, size: float, width: float) -> Any:
-        """Return a paragraph laid out to a width in pixels."""
+    def paragraph(self, runs: list[Run], style: Style, size: float, width: float, phrases: bool = True) -> Any:
+        """Return a paragraph laid out to a width in pixels; `phrases` keeps the words of a phrase on one line."""
         sk = skia()
         text = "".join(run.text for run in runs)
         families = self.fonts.families(text, style.weight)
+        strong = families
+        if style.strong_weight or style.strong_italic:
+            marked = "".join(run.text for run in runs if run.emphasised)
+            strong = self.fonts.families(marked or "x", style.strong_weight or style.weight, style.strong_italic)
         tl = sk.textlayout
         paragraph_style = tl.ParagraphStyle()
         paragraph_style.setTextAlign(self._align(style.align))
@@ -70,8 +83,9 @@ class Typesetter:
         builder = tl.ParagraphBuilder.make(paragraph_style, self.fonts.collection, self.fonts.unicode)
         if self.right_to_left:
             builder.addText(_RIGHT_TO_LEFT_MARK)
-        for run in runs:
-            builder.pushStyle(self._text_style(families, size, style.accent if run.emphasised else style.ink))
+        for run in joined(runs, self.script) if phrases else runs:
+            kind = (strong, style.accent) if run.emphasised else (families, style.ink)
+            builder.pushStyle(self._text_style(kind[0], size, kind[1]))
             builder.addText(run.text)
             builder.pop()
         made = builder.Build()
@@ -101,9 +115,20 @@ class Typesetter:
         height: float = paragraph.Height
         return max(1, round(height / (size * self.leading)))
 
-    def fits(self, runs: list[Run], style: Style, size: float, width: float, height: float, max_lines: int) -> bool:
+    def fits(
+        self,
+        runs: list[Run],
+        style: Style,
+        size: float,
+        width: float,
+        height: float,
+        max_lines: int,
+        phrases: bool = True,
+    ) -> bool:
         """Whether a text set at a size stays in its box without breaking a word."""
-        made = self.paragraph(runs, style, size, width)
+        if phrases and self._widest_part(runs, style) * size > width:
+            return False
+        made = self.paragraph(runs, style, size, width, phrases)
         return (
             made.Height <= height + 0.5
             and made.MinIntrinsicWidth <= width
@@ -111,37 +136,67 @@ class Typesetter:
             and self.lines(made, size) <= max_lines
         )
 
-    def largest(
-        self, runs: list[Run], style: Style, box: tuple[float, float], span: tuple[int, int], lines: int
-    ) -> int | None:
-        """Return the largest whole size in pixels within `span` at which the text fits, or None."""
-        low, high = span
-        if self.fits(runs, style, high, *box, lines):
-            return high
-        if not self.fits(runs, style, low, *box, lines):
-            return None
-        while high - low > 1:
-            middle = (low + high) // 2
-            if self.fits(runs, style, middle, *box, lines):
-                low = middle
-            else:
-                high = middle
-        return low
+    def _widest_part(self, runs: list[Run], style: Style) -> float:
+        """Return the width of the widest part that mustn't break, at size 1.
 
-    def balanced(self, runs: list[Run], style: Style, size: float, width: float) -> Block:
-        """Lay a text out at the narrowest width that keeps its number of lines, so that lines are of like length."""
-        made = self.paragraph(runs, style, size, width)
-        count = self.lines(made, size)
+        The engine's own measure of it is too small for joined scripts, whose words it would break.
+        """
+        text = "".join(run.text for run in runs)
+        if (text, style) not in self._widest:
+            parts = [part for part in unbreakable(text, self.script) if part.strip()]
+            strong = any(run.emphasised for run in runs)
+            found = [self.paragraph([Run(part, strong)], style, 100, 1e6).MaxIntrinsicWidth / 100 for part in parts]
+            self._widest[text, style] = max(found, default=0.0)
+        return self._widest[text, style]
+
+    def balanced(self, runs: list[Run], style: Style, size: float, width: float, phrases: bool = True) -> Block:
+        """Lay a text out at the narrowest width that keeps its number of lines, so that lines are of like length.
+
+        The last two words stay together where that takes no further line, so that none is left alone.
+        """
+        count = self.lines(self.paragraph(runs, style, size, width, phrases), size)
+        together = _last_two_together(runs)
+        if together != runs and self._widest_part(together, style) * size <= width:
+            trial = self.paragraph(together, style, size, width, phrases)
+            if self.lines(trial, size) <= count and trial.LongestLine <= width + 0.5:
+                runs = together
+        made = self.paragraph(runs, style, size, width, phrases)
         chosen = width
         if count > 1:
             low, high = max(made.MinIntrinsicWidth, width / (count + 1)), width
             while high - low > size / 8:
                 middle = (low + high) / 2
-                trial = self.paragraph(runs, style, size, middle)
+                trial = self.paragraph(runs, style, size, middle, phrases)
                 if self.lines(trial, size) <= count and trial.LongestLine <= middle + 0.5:
                     high = middle
                 else:
                     low = middle
             chosen = high
-            made = self.paragraph(runs, style, size, chosen)
-        return Block(made, size, count, chosen, made.Height)
+            made = self.paragraph(runs, style, size, chosen, phrases)
+        return Block(made, runs, size, count, chosen, made.Height)
+
+
+def _last_two_together(runs: list[Run]) -> list[Run]:
+    """Return the runs with a no-break space before the last word, when there are four words or more."""
+    if sum(len(run.text.split()) for run in runs) < 4:
+        return runs
+    made = list(runs)
+    for index in range(len(made) - 1, -1, -1):
+        head, space, tail = made[index].text.rpartition(" ")
+        if space and (tail or index < len(made) - 1):
+            made[index] = Run(f"{head}\u00a0{tail}", made[index].emphasised)
+            return made
+    return runs
+
+
+def largest(span: tuple[int, int], fits: Callable[[int], bool]) -> int | None:
+    """Return the largest whole size in pixels within `span` that fits, or None."""
+    low, high = span
+    if fits(high):
+        return high
+    if not fits(low):
+        return None
+    while high - low > 1:
+        middle = (low + high) // 2
+        low, high = (middle, high) if fits(middle) else (low, middle)
+    return low

@@ -53,7 +53,8 @@ def load_project(root: Path) -> Project:
         shots_known = read_shots is not None
     else:
         shots_known = True
-    names = {shot.name for shot in shots.shot} if shots_known else None
+    pictures = [*shots.shot, *shots.graphic]
+    names = {picture.name for picture in pictures} if shots_known else None
     items = list(config.app.items) if config else None
     reader = CopyReader(books, list(config.store) if config else list(books), names, items)
     copy: dict[str, Copy] = {}
@@ -208,9 +209,10 @@ def _check_like(tag: str, own: Copy, copy: dict[str, Copy], problems: list[Probl
 
 def _check_names(shots: Shots, source: Source, problems: list[Problem]) -> None:
     seen: set[str] = set()
-    for index, shot in enumerate(shots.shot):
+    for index, shot in enumerate([*shots.shot, *shots.graphic]):
         if shot.name in seen:
-            line = source.line(("shot", index, "name"))
+            at = index - len(shots.shot)
+            line = source.line(("shot", index, "name") if at < 0 else ("graphic", at, "name"))
             problems.append(Problem(source.shown, line, f"shot.{shot.name}", "has a name that's taken", "Rename one."))
         seen.add(shot.name)
 

@@ -10,7 +10,7 @@ from typing import Any
 from tavolan.edge import nearest
 from tavolan.errors import UsageError
 from tavolan.lines import KeyPath, line_of
-from tavolan.project.schema import App, CheckTable, Guard, Palette, Shot, Shots, StoreTable, WordsTable
+from tavolan.project.schema import App, CheckTable, Guard, Picture, Shots, StoreTable, WordsTable
 from tavolan.project.state import State
 from tavolan.rulebooks.model import FieldRule, Rulebook, SizeClass
 
@@ -171,9 +171,10 @@ class Project:
         return self.app.source
 
     @property
-    def palette(self) -> Palette:
-        """The project's colours."""
-        return self.shots.palette
+    def captioned(self) -> list[Picture]:
+        """All pictures that print a caption: the shots, and the graphics that have one in the source locale."""
+        source = self.copy[self.source_locale]
+        return [*self.shots.shot, *(table for table in self.shots.graphic if source.caption(table.name).written)]
 
     def value(self, store: str, locale: str, key: str) -> Value:
         """Return the value of a per-locale field."""
@@ -192,7 +193,7 @@ class Project:
         """Return a field of an in-app item in a locale."""
         return self.copy[locale].item(item, key)
 
-    def caption(self, locale: str, shot: Shot) -> tuple[str, str]:
+    def caption(self, locale: str, shot: Picture) -> tuple[str, str]:
         """Return a shot's caption and the locale it's in: the source locale's stands in for a missing one."""
         for tag in (locale, self.source_locale):
             value = self.copy[tag].caption(shot.name)

@@ -8,6 +8,7 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
 from tavolan.project.locales import tag_fault
 
+FINISHES = ("dark", "light", "outline", "none")
 Form = Literal["phone", "tablet", "desktop", "tv", "watch"]
 
 
@@ -120,18 +121,13 @@ class Config(Table):
 
 
 class Palette(Table):
-    """`[palette]`: the project's colours, by the roles that looks refer to."""
+    """`[palette]`: the project's colours, by the roles that looks refer to.
 
-    top: Colour = "#F4E6DA"
-    bottom: Colour = "#E9C9AE"
-    glow: Colour = "#FFF6EC"
-    ink: Colour = "#2B1B14"
-    accent: Colour = "#C2461E"
+    One `base` colour is enough, or `icon = true` to take it from art/icon.png; what else is written stands.
+    """
 
-
-class PalettePatch(Table):
-    """`[shot.palette]`: colours that differ in one shot."""
-
+    base: Colour | None = None
+    icon: bool = False
     top: Colour | None = None
     bottom: Colour | None = None
     glow: Colour | None = None
@@ -139,20 +135,90 @@ class PalettePatch(Table):
     accent: Colour | None = None
 
 
-class Shot(Table):
-    """`[[shot]]`: one store picture. `name` is also the key of its caption."""
+class PalettePatch(Table):
+    """`[shot.palette]`: colours that differ in one shot."""
+
+    base: Colour | None = None
+    top: Colour | None = None
+    bottom: Colour | None = None
+    glow: Colour | None = None
+    ink: Colour | None = None
+    accent: Colour | None = None
+
+
+def _finish(value: str) -> str:
+    if value in FINISHES:
+        return value
+    if re.fullmatch(r"#[0-9A-Fa-f]{6}", value):
+        return value.upper()
+    raise ValueError(f'"{value}" isn\'t a finish | Write {", ".join(FINISHES)}, or a colour as in "#2E5E8C".')
+
+
+def _region(value: list[float]) -> list[float]:
+    x, y, width, height = value
+    if min(x, y) < 0 or min(width, height) <= 0 or x + width > 1 or y + height > 1:
+        raise ValueError("lies outside of the screen | Write x, y, width and height as shares from 0 to 1.")
+    return value
+
+
+Finish = Annotated[str, AfterValidator(_finish)]
+Region = Annotated[list[float], Field(min_length=4, max_length=4), AfterValidator(_region)]
+
+
+class Picture(Table):
+    """What shots and graphics share. `name` is also the key of the caption."""
 
     name: Name
-    screen: Name
+    screen: Name | None = None
+    second: Name | None = None
     look: Name | None = None
-    frame: Literal["dark", "light"] | None = None
+    frame: Finish | None = None
     palette: PalettePatch = PalettePatch()
+    region: Region | None = None
+    picture: str | None = None
+
+
+class Shot(Picture):
+    """`[[shot]]`: one store picture."""
+
+    screen: Name
+
+
+class GraphicTable(Picture):
+    """`[[graphic]]`: a picture beside the screenshots; `name` is a graphic of a rulebook, as `feature`."""
+
+    name: Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]*$")]
+
+
+class Retouch(Table):
+    """`[[retouch]]`: how raw screens are touched up. The region is in shares of the screen's width and height.
+
+    `bar` sets a clean status bar over it, `text` a text of the `[showcase]` table by that name, `picture` a file under
+    art/, and `blur` makes it unreadable. Without `screens` it's for all of them.
+    """
+
+    screens: list[Name] = []
+    region: Region | None = None
+    bar: bool = False
+    time: str = "10:00"
+    text: Name | None = None
+    picture: str | None = None
+    blur: bool = False
+    align: Literal["start", "centre", "end"] = "start"
+    weight: int = Field(500, ge=100, le=900)
+    ink: Colour | None = None
+    ground: Colour | None = None
+    forms: list[Form] = []
 
 
 class Shots(Table):
-    """The whole of `shots.toml`."""
+    """The whole of `shots.toml`. `turn` says how pictures lie where a store takes both."""
 
     look: Name = "rise"
-    frame: Literal["dark", "light"] = "dark"
+    frame: Finish = "dark"
+    format: Literal["png", "jpeg"] = "png"
+    turn: Literal["tall", "wide"] = "tall"
     palette: Palette = Palette()
     shot: list[Shot] = []
+    graphic: list[GraphicTable] = []
+    retouch: list[Retouch] = []

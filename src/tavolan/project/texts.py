@@ -66,7 +66,7 @@ class Texts:
                 own = copy.data.get(store, {})
                 found += [f"{store}.{key}" for key in own if f"{store}.{key}" not in found]
         found += [f"items.{item}.{key}" for item in self.project.app.items for key in self.item_rules]
-        found += [f"captions.{shot.name}" for shot in self.project.shots.shot]
+        found += [f"captions.{shot.name}" for shot in self.project.captioned]
         names = {name for copy in self.project.copy.values() for name in copy.data.get("showcase", {})}
         return [*found, *(f"showcase.{name}" for name in sorted(names))]
 
@@ -85,8 +85,9 @@ class Texts:
         }
         if len(parts) not in known or not all(parts) or not known[len(parts)]():
             raise UsageError(f'there\'s no field "{address}". {nearest(address, self.addresses())}')
-        if parts[0] == "captions" and parts[1] not in [shot.name for shot in self.project.shots.shot]:
-            shots = [f"captions.{shot.name}" for shot in self.project.shots.shot]
+        pictures = [picture.name for picture in (*self.project.shots.shot, *self.project.shots.graphic)]
+        if parts[0] == "captions" and parts[1] not in pictures:
+            shots = [f"captions.{name}" for name in pictures]
             raise UsageError(f'there\'s no field "{address}". {nearest(address, shots)}')
         return parts
 

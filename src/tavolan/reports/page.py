@@ -8,6 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from tavolan.checking import Finding, count_levels
+from tavolan.pictures.colour import resolve
 from tavolan.pictures.thumbs import webp_thumbs
 from tavolan.project import Project, Store
 from tavolan.project.locales import is_right_to_left, locale_name
@@ -90,7 +91,7 @@ def build_page(project: Project, findings: list[Finding], plan: Plan | None = No
     template = environment.get_template("preview.html.j2")
     return template.render(
         app=project.app,
-        palette=project.palette,
+        palette=resolve(project.shots.palette),
         stores=list(project.stores),
         locales=_locales(project, findings),
         general=[f for f in findings if not f.locale and not f.waived],

@@ -15,10 +15,10 @@ from babel.numbers import format_decimal, format_percent
 
 from tavolan.markup import Run
 from tavolan.pictures.backends import skia
+from tavolan.pictures.canvas import canvas_on
 from tavolan.pictures.colour import argb
 from tavolan.pictures.fonts import Fonts
 from tavolan.pictures.frames import smooth_rect
-from tavolan.pictures.paint import canvas_on
 from tavolan.pictures.typeset import Style, Typesetter
 
 INTERFACE = Path(__file__).parent / "interface.toml"

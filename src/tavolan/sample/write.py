@@ -48,9 +48,13 @@ def sample_locales() -> list[str]:
 def write_screens(
     folder: Path, progress: Callable[[int, int], None] | None = None, locales: list[str] | None = None
 ) -> int:
-    """Draw the raw screens that aren't there yet (of all the sample's locales by default); return how many."""
+    """Draw the art and the raw screens that aren't there yet (of all the sample's locales by default).
+
+    Returns how many screens were drawn.
+    """
     from tavolan.sample.screens import SCREENS
 
+    _write_art(folder)
     wanted = [
         (folder / "screens" / locale / size_class / f"{name}.png", name, locale, size_class)
         for locale in locales or sample_locales()
@@ -65,6 +69,16 @@ def write_screens(
             if progress:
                 progress(done, len(missing))
     return len(missing)
+
+
+def _write_art(folder: Path) -> None:
+    from tavolan.pictures.encode import png
+    from tavolan.sample.art import icon, studio
+
+    for name, make in (("icon", icon), ("studio", studio)):
+        path = folder / "art" / f"{name}.png"
+        if not path.exists():
+            write_bytes(path, png(make()))
 
 
 def _draw_one(path: Path, name: str, locale: str, size_class: str) -> None:

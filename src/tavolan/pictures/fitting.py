@@ -1,0 +1,87 @@
+"""Find the size of captions: the largest at which every caption of a set fits, so that a set looks of one piece."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import replace
+
+from tavolan.errors import Problem
+from tavolan.markup import MarkupError
+from tavolan.pictures.caption import Setter, split
+from tavolan.pictures.fonts import Fonts, MissingCharactersError, describe
+from tavolan.pictures.job import Job, digest_of
+from tavolan.pictures.ledger import Ledger
+from tavolan.pictures.typeset import Typesetter
+from tavolan.project.model import Project
+
+
+class Fitter:
+    """Fits captions; what was found for the same texts and boxes before is taken from the ledger."""
+
+    def __init__(self, project: Project, ledger: Ledger, problems: list[Problem], version: str) -> None:
+        self.project, self.ledger, self.problems, self.version = project, ledger, problems, version
+        self._setters: dict[str, Setter] = {}
+
+    def set_of(self, tag: str, jobs: list[Job]) -> list[Job]:
+        """Return the jobs of one set with their captions' sizes in pixels.
+
+        Looks may set captions in different sizes; all of a set shrink by the same share.
+        """
+        written = [job for job in jobs if job.caption]
+        if not written:
+            return jobs
+        told = [
+            [job.caption, job.caption_locale, job.look.caption.model_dump_json(), vars(job.scene.caption),
+             job.scene.scale]
+            for job in written
+        ]  # fmt: skip
+        key = digest_of(json.dumps([self.version, tag, told], ensure_ascii=False).encode())
+        sizes = self.ledger.fitted(key)
+        if sizes is None:
+            fitted = {job.name: self._fit(job) for job in written}
+            shares = [size / self._full(job) for job in written if (size := fitted[job.name])]
+            share = min(shares, default=1.0)
+            sizes = {
+                job.name: min(size, max(round(share * self._full(job)), self._least(job)))
+                for job in written
+                if (size := fitted[job.name])
+            }
+            if all(fitted.values()):
+                self.ledger.keep_fitted(key, sizes)
+        return [replace(job, caption_size=sizes.get(job.name, 0)) if job.caption else job for job in jobs]
+
+    @staticmethod
+    def _full(job: Job) -> float:
+        return max(1.0, job.look.caption.size * job.scene.scale)
+
+    @staticmethod
+    def _least(job: Job) -> int:
+        return max(1, round(job.look.caption.min_size * job.scene.scale))
+
+    def _setter(self, tag: str) -> Setter:
+        if tag not in self._setters:
+            self._setters[tag] = Setter(Typesetter(Fonts(self.project.root, tag), tag))
+        return self._setters[tag]
+
+    def _fit(self, job: Job) -> int | None:
+        try:
+            size = self._setter(job.caption_locale).fitted(
+                split(job.caption), job.look.caption, job.scene.caption, job.scene.scale
+            )
+        except MarkupError as error:
+            self._problem(job, str(error), "Write \\* for a star that is meant as one.")
+            return None
+        except MissingCharactersError as error:
+            message = f"has a character that no font has: {describe(error.characters)}"
+            self._problem(job, message, "Put a font that has it into art/fonts, or write it otherwise.")
+            return None
+        if size is None:
+            message = f"is too long for the look {job.look.name} at {job.place}: not even its smallest size fits"
+            self._problem(job, message, "Shorten it, or choose a look with more room for words.")
+        return size
+
+    def _problem(self, job: Job, message: str, remedy: str) -> None:
+        value = self.project.copy[job.caption_locale].caption(job.name)
+        problem = Problem(value.source.shown, value.line, f"captions.{job.name}", message, remedy)
+        if problem not in self.problems:
+            self.problems.append(problem)

@@ -1,0 +1,144 @@
+"""One picture to make, as plain data: it can be compared, hashed, stored and sent to another machine."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from dataclasses import asdict, dataclass
+from functools import cached_property
+from typing import Any
+
+from tavolan.pictures.colour import Colours
+from tavolan.pictures.look import Box, Look, Span
+from tavolan.pictures.scene import Scene, Setting, lay_out
+
+
+@dataclass(frozen=True)
+class Touch:
+    """One retouch of a screen, its text already in the screen's language. See `Retouch` for the meaning."""
+
+    region: Box
+    kind: str
+    text: str = ""
+    locale: str = ""
+    align: str = "start"
+    weight: int = 500
+    ink: str = ""
+    ground: str = ""
+    file: str = ""
+    digest: str = ""
+
+
+@dataclass(frozen=True)
+class ScreenUse:
+    """A raw screen as a picture uses it. `part` is what the look calls it; size in pixels; paths as in the project."""
+
+    part: str
+    path: str
+    digest: str
+    size: tuple[int, int]
+    locale: str
+    size_class: str
+    exact: bool
+    touches: tuple[Touch, ...] = ()
+
+
+@dataclass(frozen=True)
+class File:
+    """A further file that a picture is made from."""
+
+    path: str
+    digest: str
+
+
+@dataclass(frozen=True)
+class Job:
+    """One picture to make. `place` is a size class, or a graphic of the rulebook.
+
+    `wanted` is the file format, `most_bytes` the store's limit (0: none).
+    """
+
+    file: str
+    kind: str
+    store: str
+    place: str
+    locale: str
+    number: int
+    name: str
+    size: tuple[int, int]
+    form: str
+    finish: str
+    cutout: str
+    look: Look
+    colours: Colours
+    screens: tuple[ScreenUse, ...]
+    caption: str
+    caption_locale: str
+    caption_size: int
+    mirrored: bool
+    span: Span
+    slot: int
+    region: Box | None
+    photo: File | None
+    icon: File | None
+    wanted: str
+    most_bytes: int
+    fonts: str
+    tool: str
+
+    @cached_property
+    def scene(self) -> Scene:
+        """Where everything stands."""
+        return lay_out(self.look, self.setting)
+
+    @property
+    def setting(self) -> Setting:
+        """What the scene is laid out for."""
+        aspects = {screen.part: screen.size[1] / screen.size[0] for screen in self.screens}
+        return Setting(self.size, self.form, self.finish, self.cutout, aspects, self.mirrored, self.slot)
+
+    @property
+    def exact(self) -> bool:
+        """Whether every screen was captured in this locale."""
+        return all(screen.exact for screen in self.screens)
+
+    def inputs(self) -> dict[str, str]:
+        """Return all that decides what the picture looks like, by the name that people know it by."""
+        spans = self.look.background.span or self.look.paired
+        parts: dict[str, Any] = {
+            "caption": self.caption,
+            "caption's language": self.caption_locale if self.caption else "",
+            "caption's size": self.caption_size,
+            "look": f"{self.look.name} {self.look.digest}",
+            "palette": asdict(self.colours),
+            "frame": [self.form, self.finish, self.cutout],
+            "place in the set": [asdict(self.span), self.slot] if spans else "",
+            "direction": self.mirrored,
+            "region": self.region,
+            "picture": asdict(self.photo) if self.photo else "",
+            "icon": asdict(self.icon) if self.icon else "",
+            "size": [*self.size, self.wanted, self.most_bytes],
+            "fonts": self.fonts,
+            "tool": self.tool,
+        }
+        for screen in self.screens:
+            own = "screen" if screen.part == "own" else f"{screen.part} screen"
+            parts[own] = screen.digest
+            parts[f"showcase of the {own}"] = [asdict(touch) for touch in screen.touches] or ""
+        return {name: _short(value) for name, value in parts.items()}
+
+    @cached_property
+    def key(self) -> str:
+        """Digest of all inputs: two jobs with one key make the same bytes."""
+        return digest_of(json.dumps(self.inputs(), sort_keys=True, ensure_ascii=False).encode())
+
+
+def _short(value: Any) -> str:
+    """Return short values as they are and long ones as a digest."""
+    text = value if isinstance(value, str) else json.dumps(value, sort_keys=True, ensure_ascii=False)
+    return text if len(text) <= 120 else "digest " + digest_of(text.encode())
+
+
+def digest_of(data: bytes) -> str:
+    """Return a digest of bytes (BLAKE2b, 128 bits, as hexadecimal digits)."""
+    return hashlib.blake2b(data, digest_size=16).hexdigest()

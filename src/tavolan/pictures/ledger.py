@@ -1,0 +1,157 @@
+"""What was made from what: a small SQLite database under `out/`, safe to delete, safe for two runs at once."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+from collections.abc import Iterable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from tavolan.errors import OutsideError
+from tavolan.pictures.job import Job, digest_of
+
+LEDGER = Path("out") / "made.sqlite"
+_SCHEMA = """
+create table if not exists made (
+    file text primary key, key text not null, inputs text not null, facts text not null,
+    bytes integer not null, changed integer not null);
+create index if not exists made_key on made (key);
+create table if not exists fitted (key text primary key, sizes text not null);
+create table if not exists digest (file text primary key, bytes integer, changed integer, digest text);
+"""
+
+
+@dataclass(frozen=True)
+class Made:
+    """A picture as it was made: the key of its inputs, the inputs, and what was measured of it."""
+
+    file: str
+    key: str
+    inputs: dict[str, str]
+    facts: dict[str, Any]
+    size: int
+    changed: int
+
+    @property
+    def path(self) -> str:
+        """The file that was written; its ending differs where the store's limit asked for another format."""
+        return str(self.facts.get("path", self.file))
+
+
+class Ledger:
+    """The database of one project. Every write is one short transaction; a damaged file is started afresh."""
+
+    def __init__(self, root: Path, write: bool = True) -> None:
+        self.root = root
+        path = root / LEDGER
+        if write:
+            path.parent.mkdir(parents=True, exist_ok=True)
+        elif not path.exists():
+            # To look on leaves no trace.
+            path = Path(":memory:")
+        try:
+            self._base = self._open(path)
+        except sqlite3.DatabaseError:
+            path.unlink(missing_ok=True)
+            try:
+                self._base = self._open(path)
+            except sqlite3.DatabaseError as error:
+                raise OutsideError(f"{path} can't be written ({error}). Delete it, or free the disk.") from error
+        self.made = {row[0]: Made(row[0], row[1], json.loads(row[2]), json.loads(row[3]), row[4], row[5])
+                     for row in self._base.execute("select * from made")}  # fmt: skip
+        self._by_key = {row.key: row.file for row in self.made.values()}
+        self._digests = {row[0]: row[1:] for row in self._base.execute("select * from digest")}
+        self._new_digests: dict[str, tuple[int, int, str]] = {}
+
+    @staticmethod
+    def _open(path: Path) -> sqlite3.Connection:
+        base = sqlite3.connect(path, timeout=60, isolation_level=None)
+        base.execute("pragma journal_mode = wal")
+        base.execute("pragma synchronous = normal")
+        base.executescript(_SCHEMA)
+        return base
+
+    def close(self) -> None:
+        """Write what's left and close the database."""
+        if self._new_digests:
+            rows = [(file, *values) for file, values in self._new_digests.items()]
+            self._base.execute("begin immediate")
+            self._base.executemany("insert or replace into digest values (?, ?, ?, ?)", rows)
+            self._base.execute("commit")
+        self._base.close()
+
+    def digest(self, file: str) -> str:
+        """Return the digest of a project's file; it's read again only when its size or time changed."""
+        path = self.root / file
+        state = path.stat()
+        held = self._digests.get(file)
+        if held and held[:2] == (state.st_size, state.st_mtime_ns):
+            return str(held[2])
+        made = digest_of(path.read_bytes())
+        self._digests[file] = self._new_digests[file] = (state.st_size, state.st_mtime_ns, made)
+        return made
+
+    def is_current(self, job: Job) -> bool:
+        """Whether a job's picture is there, unchanged since it was made, from the same inputs."""
+        row = self.made.get(job.file)
+        return row is not None and row.key == job.key and self._stands(row)
+
+    def _stands(self, row: Made) -> bool:
+        try:
+            state = (self.root / row.path).stat()
+        except OSError:
+            return False
+        return (state.st_size, state.st_mtime_ns) == (row.size, row.changed)
+
+    def twin(self, job: Job) -> Made | None:
+        """Return a picture under another name that was made from the same inputs, or None."""
+        row = self.made.get(self._by_key.get(job.key, ""))
+        return row if row and row.file != job.file and self._stands(row) else None
+
+    def why(self, job: Job) -> str:
+        """Return what a job's picture has to be made (again) for, in words."""
+        row = self.made.get(job.file)
+        if row is None:
+            return "new"
+        now = job.inputs()
+        changed = [name for name in dict.fromkeys((*now, *row.inputs)) if now.get(name) != row.inputs.get(name)]
+        if not changed:
+            return "" if self._stands(row) else "the file is gone or was changed"
+        return ", ".join(_change(name, row.inputs.get(name, ""), now.get(name, "")) for name in changed)
+
+    def record(self, job: Job, facts: dict[str, Any]) -> None:
+        """Note that a picture was made."""
+        state = (self.root / facts.get("path", job.file)).stat()
+        row = Made(job.file, job.key, job.inputs(), facts, state.st_size, state.st_mtime_ns)
+        self.made[job.file] = row
+        self._by_key[job.key] = job.file
+        self._base.execute(
+            "insert or replace into made values (?, ?, ?, ?, ?, ?)",
+            (row.file, row.key, json.dumps(row.inputs, ensure_ascii=False), json.dumps(facts), row.size, row.changed),
+        )
+
+    def forget(self, files: Iterable[str]) -> None:
+        """Take pictures out of the ledger."""
+        for file in files:
+            self.made.pop(file, None)
+            self._base.execute("delete from made where file = ?", (file,))
+
+    def fitted(self, key: str) -> dict[str, int] | None:
+        """Return the caption sizes that were found for a set with these inputs, or None."""
+        row = self._base.execute("select sizes from fitted where key = ?", (key,)).fetchone()
+        return json.loads(row[0]) if row else None
+
+    def keep_fitted(self, key: str, sizes: dict[str, int]) -> None:
+        """Remember the caption sizes of a set."""
+        self._base.execute("insert or replace into fitted values (?, ?)", (key, json.dumps(sizes)))
+
+
+def _change(name: str, before: str, after: str) -> str:
+    """Say what became of an input; long ones are only named."""
+    if len(before) > 40 or len(after) > 40 or before.startswith("digest ") or after.startswith("digest "):
+        return name
+    if not before or not after or "\n" in before + after or name in ("screen", "tool", "fonts"):
+        return name
+    return f"{name}: {before} → {after}"

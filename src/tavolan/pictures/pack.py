@@ -1,0 +1,119 @@
+"""Pack a store's finished pictures into one zip with a manifest: sizes, checksums, and what each was made from."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import os
+import zipfile
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+from tavolan.errors import Problem, ProjectError, UsageError
+from tavolan.imagefile import image_facts
+from tavolan.pictures.job import Job
+from tavolan.pictures.ledger import Ledger
+from tavolan.pictures.plan import Planner, Selection
+from tavolan.project.model import Project
+
+SCHEMA = "tavolan/pack@1"
+# The earliest time that a zip can hold: packs of the same pictures are the same bytes.
+_TIME = (1980, 1, 1, 0, 0, 0)
+
+
+def make_packs(
+    project: Project, stores: tuple[str, ...] = (), progress: Callable[[int, int], None] | None = None
+) -> list[Path]:
+    """Write `out/packs/<store>.zip` for every store and return the files.
+
+    Raises ProjectError when a picture is missing or was made from something that has changed since.
+    """
+    ledger = Ledger(project.root, write=False)
+    try:
+        jobs = Planner(project, ledger).jobs(Selection(stores=stores))
+        if not jobs:
+            raise UsageError("there are no pictures to pack: shots.toml has no [[shot]].")
+        stale = [job for job in jobs if not ledger.is_current(job)]
+        if stale:
+            raise ProjectError([_stale(stale, ledger)])
+        packs = []
+        names = project.pick("--store", list(stores), list(project.stores))
+        for done, store in enumerate(names, 1):
+            own = [job for job in jobs if job.store == store]
+            target = project.root / "out" / "packs" / f"{store}.zip"
+            _write(target, lambda file, own=own, store=store: _zip(file, project, own, ledger, store))  # type: ignore[misc]
+            packs.append(target)
+            if progress:
+                progress(done, len(names))
+        return packs
+    finally:
+        ledger.close()
+
+
+def _stale(jobs: list[Job], ledger: Ledger) -> Problem:
+    first = jobs[0]
+    message = (
+        f"isn't up to date ({ledger.why(first)}), nor are {len(jobs) - 1} more" if len(jobs) > 1 else "isn't up to date"
+    )
+    return Problem(first.file, None, "", message, "Make them with: tavolan shots render")
+
+
+def _write(target: Path, fill: Callable[[Path], None]) -> None:
+    """Fill a file beside the target, then move it there, so that no half pack is ever seen."""
+    target.parent.mkdir(parents=True, exist_ok=True)
+    half = target.with_name(f".{target.name}.{os.getpid()}")
+    try:
+        fill(half)
+        half.replace(target)
+    finally:
+        half.unlink(missing_ok=True)
+
+
+def _zip(file: Path, project: Project, jobs: list[Job], ledger: Ledger, store: str) -> None:
+    entries: list[dict[str, Any]] = []
+    with zipfile.ZipFile(file, "w", zipfile.ZIP_STORED) as archive:
+        for job in jobs:
+            path = project.root / ledger.made[job.file].path
+            data = path.read_bytes()
+            name = (
+                Path(job.file).with_suffix(path.suffix).relative_to(Path("out", "shots" if job.kind == "shot" else ""))
+            )
+            inside = Path(*name.parts[1:] if job.kind == "shot" else (name.parts[0], *name.parts[2:])).as_posix()
+            entries.append(_entry(job, inside, data, path))
+            _add(archive, inside, data)
+        for path in sorted((project.root / "out" / "icons" / store).rglob("*.png")):
+            inside = "icons/" + path.relative_to(project.root / "out" / "icons" / store).as_posix()
+            data = path.read_bytes()
+            entries.append({"file": inside, "bytes": len(data), "sha256": hashlib.sha256(data).hexdigest()})
+            _add(archive, inside, data)
+        codes = {tag: project.stores[store].rulebook.store_code(tag) for tag in project.stores[store].locales}
+        manifest = {"schema": SCHEMA, "store": store, "app": project.app.name, "version": project.app.version,
+                    "locales": codes, "files": entries}  # fmt: skip
+        _add(archive, "manifest.json", json.dumps(manifest, ensure_ascii=False, indent=1).encode())
+
+
+def _entry(job: Job, inside: str, data: bytes, path: Path) -> dict[str, Any]:
+    facts = image_facts(path)
+    return {
+        "file": inside,
+        "bytes": len(data),
+        "sha256": hashlib.sha256(data).hexdigest(),
+        "width": facts.width if facts else 0,
+        "height": facts.height if facts else 0,
+        "kind": job.kind,
+        "place": job.place,
+        "locale": job.locale,
+        "order": job.number,
+        "name": job.name,
+        "caption": job.caption,
+        "screens": {use.path: use.digest for use in job.screens},
+        "key": job.key,
+    }
+
+
+def _add(archive: zipfile.ZipFile, name: str, data: bytes) -> None:
+    info = zipfile.ZipInfo(name, _TIME)
+    info.external_attr = 0o644 << 16
+    info.compress_type = zipfile.ZIP_DEFLATED if name.endswith(".json") else zipfile.ZIP_STORED
+    archive.writestr(info, data)

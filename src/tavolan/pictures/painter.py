@@ -1,0 +1,189 @@
+"""Make one picture from its job: load, paint, measure, encode, write. Layers that pictures share are kept."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from dataclasses import asdict, replace
+from pathlib import Path
+from typing import Any, Generic, TypeVar
+
+import numpy as np
+
+from tavolan.errors import one_problem
+from tavolan.files import write_bytes
+from tavolan.pictures import encode, paint
+from tavolan.pictures.canvas import Pixels, canvas_on, image_of
+from tavolan.pictures.caption import Setter, split
+from tavolan.pictures.fonts import Fonts
+from tavolan.pictures.hidden import hidden_by
+from tavolan.pictures.job import Job, ScreenUse
+from tavolan.pictures.paint import Overlay
+from tavolan.pictures.retouch import retouch
+from tavolan.pictures.scene import Placed, PlacedCard
+from tavolan.pictures.typeset import Typesetter
+from tavolan.project.locales import is_right_to_left
+
+T = TypeVar("T")
+# A tilted screen is sampled from one this much larger, so that its near edge stays sharp.
+_SPARE = 1.25
+
+
+class _Layers(Generic[T]):
+    """Remembers the layers made last."""
+
+    def __init__(self, most: int) -> None:
+        self.most = most
+        self.held: dict[Any, T] = {}
+
+    def get(self, key: Any, make: Callable[[], T]) -> T:
+        """Return the layer of a key, made when it isn't held; the oldest one gives way."""
+        if key not in self.held:
+            while len(self.held) >= self.most:
+                self.held.pop(next(iter(self.held)))
+            self.held[key] = make()
+        return self.held[key]
+
+
+class Painter:
+    """Makes pictures on several threads. Encoding and decoding run beside each other; Skia draws one at a time."""
+
+    def __init__(self, root: Path) -> None:
+        self.root = root
+        self._softs: _Layers[Pixels] = _Layers(2)
+        self._bases: _Layers[Pixels] = _Layers(3)
+        self._overlays: _Layers[Overlay] = _Layers(3)
+        self._setters: _Layers[Setter] = _Layers(64)
+        self._lock = threading.Lock()
+        self._local = threading.local()
+
+    def make(self, job: Job) -> dict[str, Any]:
+        """Make one picture and return what was measured of it. Raises ProjectError for a file that can't be used."""
+        pixels, facts = self.paint(job)
+        data, suffix, more = _packed(pixels, job)
+        path = str(Path(job.file).with_suffix(suffix))
+        write_bytes(self.root / path, data)
+        return {**facts, **more, "path": path, "bytes": len(data), "width": job.size[0], "height": job.size[1]}
+
+    def paint(self, job: Job) -> tuple[Pixels, dict[str, Any]]:
+        """Return the pixels (BGRA) of a picture, valid until this thread paints the next, and what was measured."""
+        scene = job.scene
+        screens = {use.part: use for use in job.screens}
+        loaded = [self._screen(device, screens[device.screen]) for device in scene.devices]
+        base = self._base(job)
+        pixels = self._buffer(base.shape)
+        np.copyto(pixels, base)
+        canvas, _surface = canvas_on(pixels)
+        for number, (device, screen) in enumerate(zip(scene.devices, loaded, strict=True)):
+            if number:
+                over = self._overlay(job, number)
+                canvas.drawImage(image_of(over.pixels, opaque=False), over.x, over.y)
+            paint.paint_screen(canvas, device, screen, job.colours)
+        for card in scene.cards:
+            self._card(canvas, job, card, screens["own"])
+        if scene.badge and job.icon:
+            side = int(scene.badge.box.width)
+            icon = encode.load_cover(self.root / job.icon.path, job.icon.path, side, side)
+            paint.paint_badge(canvas, scene.badge, icon, scene)
+        facts: dict[str, Any] = {"hidden": hidden_by(scene)}
+        if job.caption and job.caption_size:
+            facts["caption"] = asdict(self._caption(pixels, canvas, job))
+        return pixels, facts
+
+    def _screen(self, device: Placed, use: ScreenUse) -> Pixels:
+        spare = 1.0 if device.placing.matrix is None else _SPARE
+        frame = device.frame
+        width, height = round(frame.width * spare), round(frame.height * spare)
+        return encode.load_screen(self.root / use.path, use.path, width, height, None, self._touch(use))
+
+    def _touch(self, use: ScreenUse) -> encode.Change | None:
+        return (lambda pixels: retouch(pixels, use.touches, self.root)) if use.touches else None
+
+    def _card(self, canvas: Any, job: Job, card: PlacedCard, use: ScreenUse) -> None:
+        x, y, wide, high = job.region or card.region
+        if is_right_to_left(use.locale):
+            x = 1 - x - wide
+        place = paint.card_place(card, high * use.size[1] / (wide * use.size[0]))
+        size = (int(place.width), int(place.height))
+        image = encode.load_screen(self.root / use.path, use.path, *size, (x, y, wide, high), self._touch(use))
+        paint.paint_card(canvas, card, place, image, job.scene)
+
+    def _caption(self, pixels: Pixels, canvas: Any, job: Job) -> Any:
+        tag = job.caption_locale
+        setter = self._setters.get((threading.get_ident(), tag), lambda: Setter(Typesetter(Fonts(self.root, tag), tag)))
+        return setter.paint(
+            pixels, canvas, split(job.caption), job.look.caption, job.colours, job.scene.caption, job.caption_size
+        )
+
+    def _base(self, job: Job) -> Pixels:
+        """Return the layers that neighbouring jobs share; only the last few are kept, so memory stays flat."""
+        key = self._layer_key(job)
+        with self._lock:
+            return self._bases.get(key, lambda: self._new_base(job))
+
+    @staticmethod
+    def _layer_key(job: Job) -> Any:
+        own = next((use for use in job.screens if use.part == "own"), None)
+        shown = (own.digest, own.touches) if own and job.look.background.kind == "picture" and not job.photo else ""
+        return job.scene, job.look.digest, job.colours, job.span, job.photo, shown, job.setting.finish
+
+    def _new_base(self, job: Job) -> Pixels:
+        ground = self._photo(job) if job.look.background.kind == "picture" else self._soft(job)
+        return paint.paint_base(job.scene, job.look, job.colours, job.span, ground)
+
+    def _soft(self, job: Job) -> Pixels:
+        """Return a fresh copy of the soft background; both reading directions share the work."""
+        straight = replace(job, mirrored=False)
+        soft = self._softs.get(
+            self._layer_key(straight),
+            lambda: paint.paint_soft(straight.scene, job.look, job.colours, job.span),
+        )
+        return paint.mirrored(soft) if job.mirrored else soft.copy()
+
+    def _photo(self, job: Job) -> Pixels:
+        """Return the background picture of this part of the span, at the job's size."""
+        rules = job.look.background.picture
+        use = next((use for use in job.screens if use.part == "own"), None)
+        path = job.photo.path if job.photo else use.path if use else ""
+        if not path:
+            message = f"has no picture for the look {job.look.name}"
+            raise one_problem("shots.toml", None, f"shot.{job.name}", message, 'Add picture = "art/…" or a screen.')
+        width, height = job.size
+        # Without mirroring, the parts of a span still run from right to left.
+        backwards = job.mirrored and not rules.mirror
+        index = job.span.total - 1 - job.span.index if backwards else job.span.index
+        photo = encode.load_cover(
+            self.root / path, path, width * job.span.total, height, (rules.x, rules.y), rules.zoom,
+            rules.blur * job.scene.scale, (width * index, width),
+        )  # fmt: skip
+        return paint.mirrored(photo) if job.mirrored and rules.mirror else photo
+
+    def _overlay(self, job: Job, number: int) -> Overlay:
+        key = (self._layer_key(job), number)
+        with self._lock:
+            return self._overlays.get(
+                key, lambda: paint.paint_overlay(job.scene.devices[number], job.scene, job.colours)
+            )
+
+    def _buffer(self, shape: tuple[int, ...]) -> Pixels:
+        held: Pixels | None = getattr(self._local, "buffer", None)
+        if held is None or held.shape != shape:
+            held = self._local.buffer = np.empty(shape, np.uint8)
+        return held
+
+
+def _packed(pixels: Pixels, job: Job) -> tuple[bytes, str, dict[str, Any]]:
+    """Return the file's bytes and ending: PNG, packed harder or as JPEG where the store's limit asks for it."""
+    if job.wanted == "png":
+        data = encode.png(pixels)
+        if not job.most_bytes or len(data) <= job.most_bytes:
+            return data, ".png", {"format": "png"}
+        data = encode.png(pixels, 12)
+        if len(data) <= job.most_bytes:
+            return data, ".png", {"format": "png"}
+    data, quality = encode.jpeg(pixels, job.most_bytes)
+    if job.most_bytes and len(data) > job.most_bytes:
+        most = f"{job.most_bytes / 1e6:.1f} MB"
+        raise one_problem(job.file, None, "", f"can't be made smaller than the store's {most}",
+                          "Choose a quieter background.")  # fmt: skip
+    return data, ".jpg", {"format": "jpeg", "quality": quality}

@@ -1,0 +1,98 @@
+"""Serve the preview page on loopback, and tell open browsers to load it again when it changed."""
+
+from __future__ import annotations
+
+import threading
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from pathlib import Path
+
+from tavolan.errors import OutsideError
+
+_SCRIPT = b"""<script>
+new EventSource("/changes").onmessage = event => { if (event.data !== "0") location.reload(); };
+</script>"""
+_PATIENCE = 15.0
+
+
+class Live:
+    """A small server for one page. `changed()` makes every browser that shows it load it again."""
+
+    def __init__(self, page: Path, port: int) -> None:
+        self.page = page
+        self._changes = 0
+        self._news = threading.Condition()
+        self._closed = False
+        try:
+            self._server = ThreadingHTTPServer(("127.0.0.1", port), self._handler())
+        except OSError as error:
+            raise OutsideError(
+                f"port {port} can't be used ({error.strerror}). Choose another one with --port."
+            ) from error
+        self._server.daemon_threads = True
+        threading.Thread(target=self._server.serve_forever, daemon=True).start()
+
+    @property
+    def address(self) -> str:
+        """Where the page is."""
+        return f"http://127.0.0.1:{self._server.server_address[1]}/"
+
+    def changed(self) -> None:
+        """Tell all browsers."""
+        with self._news:
+            self._changes += 1
+            self._news.notify_all()
+
+    def close(self) -> None:
+        """Stop serving."""
+        with self._news:
+            self._closed = True
+            self._news.notify_all()
+        self._server.shutdown()
+        self._server.server_close()
+
+    def _handler(self) -> type[BaseHTTPRequestHandler]:
+        live = self
+
+        class Handler(BaseHTTPRequestHandler):
+            def do_GET(self) -> None:
+                """Answer with the page, or with a stream of changes."""
+                if self.path == "/changes":
+                    live._stream(self)
+                elif self.path == "/" and live.page.is_file():
+                    live._send(self, live.page.read_bytes().replace(b"</body>", _SCRIPT + b"</body>"))
+                else:
+                    self.send_error(404)
+
+            def log_message(self, *_: object) -> None:
+                """Keep the terminal quiet."""
+
+        return Handler
+
+    @staticmethod
+    def _send(handler: BaseHTTPRequestHandler, page: bytes) -> None:
+        handler.send_response(200)
+        handler.send_header("Content-Type", "text/html; charset=utf-8")
+        handler.send_header("Content-Length", str(len(page)))
+        handler.end_headers()
+        handler.wfile.write(page)
+
+    def _await(self, seen: int) -> int:
+        """Wait for a change after the one seen, or for a while; return the latest."""
+        with self._news:
+            self._news.wait_for(lambda: self._changes != seen or self._closed, _PATIENCE)
+            return self._changes
+
+    def _stream(self, handler: BaseHTTPRequestHandler) -> None:
+        """Send an event per change (server-sent events, WHATWG HTML standard), and a sign of life between."""
+        handler.send_response(200)
+        handler.send_header("Content-Type", "text/event-stream")
+        handler.end_headers()
+        seen = self._changes
+        try:
+            handler.wfile.write(b"data: 0\n\n")
+            while not self._closed:
+                last, seen = seen, self._await(seen)
+                handler.wfile.write(b"data: %d\n\n" % seen if seen != last else b": waiting\n\n")
+                handler.wfile.flush()
+        except OSError:
+            return
