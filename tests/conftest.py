@@ -111,6 +111,7 @@ def write_project(root: Path) -> Path:
         for name in ("home", "kiln"):
             write_screen(root / "screens" / tag / "phone-6.9" / f"{name}.png")
             write_screen(root / "screens" / tag / "tablet-13" / f"{name}.png", 400, 533)
+    write_screen(root / "art" / "icon.png", 64, 64)
     return root
 
 

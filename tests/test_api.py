@@ -9,7 +9,8 @@ import tavolan
 from conftest import write_project
 from tavolan.errors import ProjectError, UsageError
 from tavolan.pictures.look import BUILT_IN, built_in_looks, load_look
-from tavolan.pictures.render import Selection, worker_count
+from tavolan.pictures.plan import Selection
+from tavolan.pictures.render import worker_count
 from tavolan.project.scaffold import Starter, plan_project
 from tavolan.project.scaffold import write_project as write_starter
 from tavolan.reports.covertables import print_coverage, print_matrix
@@ -76,7 +77,7 @@ def test_every_rulebook_prints_whole(store):
 @pytest.mark.parametrize("form", ["phone", "tablet", "desktop", "tv", "watch"])
 def test_every_built_in_look_loads_for_every_form(tmp_path, form):
     for name in built_in_looks():
-        look = load_look(tmp_path, name, form)
+        look = load_look(tmp_path, name, {form})
         assert look.name == name and look.what and (BUILT_IN / f"{name}.toml").exists()
         assert look.caption.min_size < look.caption.size
 

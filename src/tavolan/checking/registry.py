@@ -19,7 +19,18 @@ from tavolan.project.model import Project
 from tavolan.project.schema import Waiver
 
 CheckFunction = Callable[[Review, "Check"], Iterator[Finding]]
-FAMILIES = ("limits", "presence", "pictures", "keywords", "coverage", "policy", "writing", "language", "freshness")
+FAMILIES = (
+    "limits",
+    "presence",
+    "pictures",
+    "picturefiles",
+    "keywords",
+    "coverage",
+    "policy",
+    "writing",
+    "language",
+    "freshness",
+)
 
 
 @dataclass(frozen=True)

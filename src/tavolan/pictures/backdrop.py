@@ -1,8 +1,8 @@
 """What is soft in a picture: gradients, spots of light and shadows, blended in floating point, dithered once.
 
-Nothing in it is sharp, so it's blended at a quarter of the size, interpolated to half, dithered there, and every pixel
-doubled. Dithering once, with one ordered pattern for all channels, leaves no bands and half the noise of dithering layer
-by layer, so files are smaller and pack faster.
+Nothing in it is sharp, so it's blended at a quarter of the size, interpolated to half, dithered there, and every
+pixel doubled. Dithering once, with one ordered pattern for all channels, leaves no bands and half the noise of
+dithering layer by layer, so files are smaller and pack faster.
 """
 
 from __future__ import annotations

@@ -25,13 +25,14 @@ def _parser(name: str) -> Any:
 
 
 def unbreakable(text: str, script: str) -> list[str]:
-    """Return the parts of a text that must each stay on one line: phrases in Japanese and Chinese, else words.
+    """Return the parts of a text that must each stay on one line: phrases where a model tells them, else words.
 
-    Thai and its like, where only a dictionary tells words apart, give nothing.
+    Lao, Khmer and Burmese, where only a dictionary tells words apart, give nothing.
     """
-    if script in _MODELS:
-        return [part for phrase in _parser(_MODELS[script]).parse(text) for part in phrase.split()]
-    return [] if script in ("Thai", "Laoo", "Khmr", "Mymr") else text.split(" ")
+    model = "thai" if script == "Thai" else _MODELS.get(script)
+    if model:
+        return [part for phrase in _parser(model).parse(text) for part in phrase.split()]
+    return [] if script in ("Laoo", "Khmr", "Mymr") else text.split(" ")
 
 
 def joined(runs: list[Run], script: str) -> list[Run]:

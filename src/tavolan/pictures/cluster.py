@@ -57,7 +57,8 @@ def make_all(root: Path, jobs: list[Job], address: str) -> Iterator[tuple[Job, d
             sent[future.key] = job
             return future
 
-        running = as_completed([send(job) for _, job in zip(range(most), waiting, strict=False)])
+        first = [send(job) for _, job in zip(range(most), waiting, strict=False)]
+        running = as_completed(first, loop=client.loop)
         for future in running:
             job = sent.pop(future.key)
             try:

@@ -96,7 +96,7 @@ def from_lch(colour: Lch) -> str:
 
 
 def _in_gamut(colour: Lch) -> bool:
-    return all(-1e-4 <= value <= 1 + 1e-4 for value in _channels(colour))
+    return all(-1e-6 <= value <= 1 + 1e-6 for value in _channels(colour))
 
 
 def luminance(colour: str) -> float:

@@ -31,7 +31,7 @@ MOST_PIXELS = 100_000_000
 
 
 def screen_size(path: Path, shown: str) -> tuple[int, int]:
-    """Return a picture's width and height in pixels, upright, from its header. Raises ProjectError when it isn't one."""
+    """Return a picture's width and height in pixels, upright. Raises ProjectError when it isn't one."""
     image = _opened(path, shown, "random")
     return image.width, image.height
 

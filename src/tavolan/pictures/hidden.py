@@ -5,17 +5,25 @@ from __future__ import annotations
 import math
 from typing import Any
 
+import numpy as np
+
+from tavolan.pictures.canvas import Pixels
+from tavolan.pictures.frames import Frame
 from tavolan.pictures.scene import Placed, Scene
 
+# A region counts as empty when no pixel differs from its middle tone by more than this (0 to 255).
+_EMPTY = 40
 
-def hidden_by(scene: Scene) -> list[dict[str, Any]]:
+
+def hidden_by(scene: Scene, screens: list[Pixels]) -> list[dict[str, Any]]:
     """Return, per device, what of its screen can't be seen.
 
     `cutout` is x, y, width and height as shares of the screen, `corner` the rounded corner's radius as a share of its
-    width, `outside` the share of the screen that lies outside of the picture.
+    width, `outside` the share of the screen that lies outside of the picture. `covers` lists what hides something that
+    the app drew: `cutout`, `corners`.
     """
     found = []
-    for device in scene.devices:
+    for device, screen in zip(scene.devices, screens, strict=True):
         frame = device.frame
         box = frame.cutout_box()
         cutout = None
@@ -25,8 +33,34 @@ def hidden_by(scene: Scene) -> list[dict[str, Any]]:
                       height / frame.height]  # fmt: skip
             cutout = [round(share, 4) for share in cutout]
         corner = round(frame.glass_radius / frame.width, 4)
-        found.append({"device": device.name, "cutout": cutout, "corner": corner, "outside": _outside(device, scene)})
+        covers = [name for name, area in _areas(frame, screen, cutout) if _busy(area)]
+        facts = {"device": device.name, "cutout": cutout, "corner": corner, "covers": sorted(set(covers))}
+        found.append({**facts, "outside": _outside(device, scene)})
     return found
+
+
+def _areas(frame: Frame, screen: Pixels, cutout: list[float] | None) -> list[tuple[str, Pixels]]:
+    """Return the hidden regions of a screen: the cut-out, and what a rounded corner takes of each corner's square."""
+    height, width = screen.shape[:2]
+    areas = []
+    if cutout:
+        x, y, wide, high = cutout
+        area = screen[round(y * height) : round((y + high) * height), round(x * width) : round((x + wide) * width)]
+        areas.append(("cutout", area))
+    # The largest square within what a corner of radius r cuts off has the side r * (1 - sqrt(1/2)).
+    side = int(frame.glass_radius / frame.width * width * (1 - math.sqrt(0.5)))
+    if side >= 2:
+        for rows in (slice(0, side), slice(height - side, height)):
+            for columns in (slice(0, side), slice(width - side, width)):
+                areas.append(("corners", screen[rows, columns]))
+    return areas
+
+
+def _busy(area: Pixels) -> bool:
+    if not area.size:
+        return False
+    tones = area[::2, ::2, :3].astype(np.int16)
+    return bool((np.abs(tones - np.median(tones, axis=(0, 1))).max(axis=2) > _EMPTY).mean() > 0.004)
 
 
 def _outside(device: Placed, scene: Scene) -> float:

@@ -11,6 +11,7 @@ from typing import Any
 from tavolan.pictures.colour import Colours
 from tavolan.pictures.look import Box, Look, Span
 from tavolan.pictures.scene import Scene, Setting, lay_out
+from tavolan.project.locales import language_of, script_of
 
 
 @dataclass(frozen=True)
@@ -104,10 +105,11 @@ class Job:
 
     def inputs(self) -> dict[str, str]:
         """Return all that decides what the picture looks like, by the name that people know it by."""
+        tag = self.caption_locale
         spans = self.look.background.span or self.look.paired
         parts: dict[str, Any] = {
             "caption": self.caption,
-            "caption's language": self.caption_locale if self.caption else "",
+            "caption's language": f"{language_of(tag)}-{script_of(tag)}" if self.caption else "",
             "caption's size": self.caption_size,
             "look": f"{self.look.name} {self.look.digest}",
             "palette": asdict(self.colours),

@@ -5,14 +5,13 @@ from __future__ import annotations
 import json
 import sqlite3
 from collections.abc import Iterable
-from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
 from tavolan.errors import OutsideError
 from tavolan.pictures.job import Job, digest_of
+from tavolan.project.made import LEDGER, Made, rows_of
 
-LEDGER = Path("out") / "made.sqlite"
 _SCHEMA = """
 create table if not exists made (
     file text primary key, key text not null, inputs text not null, facts text not null,
@@ -21,23 +20,6 @@ create index if not exists made_key on made (key);
 create table if not exists fitted (key text primary key, sizes text not null);
 create table if not exists digest (file text primary key, bytes integer, changed integer, digest text);
 """
-
-
-@dataclass(frozen=True)
-class Made:
-    """A picture as it was made: the key of its inputs, the inputs, and what was measured of it."""
-
-    file: str
-    key: str
-    inputs: dict[str, str]
-    facts: dict[str, Any]
-    size: int
-    changed: int
-
-    @property
-    def path(self) -> str:
-        """The file that was written; its ending differs where the store's limit asked for another format."""
-        return str(self.facts.get("path", self.file))
 
 
 class Ledger:
@@ -59,8 +41,7 @@ class Ledger:
                 self._base = self._open(path)
             except sqlite3.DatabaseError as error:
                 raise OutsideError(f"{path} can't be written ({error}). Delete it, or free the disk.") from error
-        self.made = {row[0]: Made(row[0], row[1], json.loads(row[2]), json.loads(row[3]), row[4], row[5])
-                     for row in self._base.execute("select * from made")}  # fmt: skip
+        self.made = rows_of(self._base)
         self._by_key = {row.key: row.file for row in self.made.values()}
         self._digests = {row[0]: row[1:] for row in self._base.execute("select * from digest")}
         self._new_digests: dict[str, tuple[int, int, str]] = {}
@@ -96,19 +77,12 @@ class Ledger:
     def is_current(self, job: Job) -> bool:
         """Whether a job's picture is there, unchanged since it was made, from the same inputs."""
         row = self.made.get(job.file)
-        return row is not None and row.key == job.key and self._stands(row)
-
-    def _stands(self, row: Made) -> bool:
-        try:
-            state = (self.root / row.path).stat()
-        except OSError:
-            return False
-        return (state.st_size, state.st_mtime_ns) == (row.size, row.changed)
+        return row is not None and row.key == job.key and row.stands(self.root)
 
     def twin(self, job: Job) -> Made | None:
         """Return a picture under another name that was made from the same inputs, or None."""
         row = self.made.get(self._by_key.get(job.key, ""))
-        return row if row and row.file != job.file and self._stands(row) else None
+        return row if row and row.file != job.file and row.stands(self.root) else None
 
     def why(self, job: Job) -> str:
         """Return what a job's picture has to be made (again) for, in words."""
@@ -118,7 +92,7 @@ class Ledger:
         now = job.inputs()
         changed = [name for name in dict.fromkeys((*now, *row.inputs)) if now.get(name) != row.inputs.get(name)]
         if not changed:
-            return "" if self._stands(row) else "the file is gone or was changed"
+            return "" if row.stands(self.root) else "the file is gone or was changed"
         return ", ".join(_change(name, row.inputs.get(name, ""), now.get(name, "")) for name in changed)
 
     def record(self, job: Job, facts: dict[str, Any]) -> None:
@@ -150,8 +124,13 @@ class Ledger:
 
 def _change(name: str, before: str, after: str) -> str:
     """Say what became of an input; long ones are only named."""
+    if name == "look":
+        before, after = before.split(" ", maxsplit=1)[0], after.split(" ", maxsplit=1)[0]
+        return name if before == after else f"look: {before} → {after}"
+    if name == "tool":
+        return "Tavolan itself"
     if len(before) > 40 or len(after) > 40 or before.startswith("digest ") or after.startswith("digest "):
         return name
-    if not before or not after or "\n" in before + after or name in ("screen", "tool", "fonts"):
+    if not before or not after or "\n" in before + after or name in ("screen", "fonts"):
         return name
     return f"{name}: {before} → {after}"

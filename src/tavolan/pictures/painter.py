@@ -85,7 +85,7 @@ class Painter:
             side = int(scene.badge.box.width)
             icon = encode.load_cover(self.root / job.icon.path, job.icon.path, side, side)
             paint.paint_badge(canvas, scene.badge, icon, scene)
-        facts: dict[str, Any] = {"hidden": hidden_by(scene)}
+        facts: dict[str, Any] = {"hidden": hidden_by(scene, loaded)}
         if job.caption and job.caption_size:
             facts["caption"] = asdict(self._caption(pixels, canvas, job))
         return pixels, facts

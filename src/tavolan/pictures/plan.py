@@ -258,7 +258,7 @@ class Planner:
         size = self._sizes[shown]
         if size is None:
             return None
-        touches = self.retoucher.touches(screen, tag, self.project.forms[name])
+        touches = self.retoucher.touches(screen, tag, self.project.forms[name], found.locale)
         digest = self.ledger.digest(shown)
         return ScreenUse(part, shown, digest, size, found.locale, found.size_class, found.exact, touches)
 

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from tavolan.errors import one_problem
 from tavolan.markup import Run
@@ -21,6 +23,8 @@ from tavolan.project.locales import is_right_to_left
 from tavolan.project.model import Project
 from tavolan.project.schema import Retouch
 
+Floats = NDArray[np.float32]
+
 # Height of the status bar as a share of the screen's height, by form.
 _BAR = {"phone": 0.050, "tablet": 0.026, "desktop": 0.03, "tv": 0.03, "watch": 0.1}
 
@@ -31,12 +35,19 @@ class Retoucher:
     def __init__(self, project: Project, file: Callable[[str], File]) -> None:
         self.project, self._file = project, file
 
-    def touches(self, screen: str, tag: str, form: str) -> tuple[Touch, ...]:
-        """Return the retouches of a screen, in the order of shots.toml. Raises ProjectError for one that can't be."""
+    def touches(self, screen: str, tag: str, form: str, captured: str) -> tuple[Touch, ...]:
+        """Return the retouches of a screen that was captured in a locale, in the order of shots.toml.
+
+        Raises ProjectError for one that can't be.
+        """
         found = []
         for number, retouch in enumerate(self.project.shots.retouch, 1):
             if (not retouch.screens or screen in retouch.screens) and (not retouch.forms or form in retouch.forms):
-                found.append(self._touch(retouch, number, tag, form))
+                touch = self._touch(retouch, number, tag, form)
+                if retouch.mirror and is_right_to_left(captured):
+                    x, y, width, height = touch.region
+                    touch = replace(touch, region=(1 - x - width, y, width, height))
+                found.append(touch)
         return tuple(found)
 
     def _touch(self, retouch: Retouch, number: int, tag: str, form: str) -> Touch:
@@ -97,16 +108,50 @@ def retouch(pixels: Pixels, touches: tuple[Touch, ...], root: Path) -> Pixels:
     return pixels
 
 
-def _ground(pixels: Pixels, box: tuple[int, int, int, int], told: str) -> str:
-    """Return the colour around a region: the most frequent one on its edge, so that the cover isn't seen."""
-    if told:
-        return told
+def _around(pixels: Pixels, box: tuple[int, int, int, int]) -> Floats:
+    """Return what a region would show if nothing stood on it: the colours just outside, run smoothly into each other.
+
+    A bilinearly blended patch (Coons 1967) between the four lines around the region; shape (height, width, 3).
+    """
     x, y, width, height = box
-    area = pixels[max(0, y) : y + height, max(0, x) : x + width, :3]
-    edge = np.concatenate([area[0], area[-1], area[:, 0], area[:, -1]])
-    codes = edge[:, 2].astype(np.uint32) << 16 | edge[:, 1].astype(np.uint32) << 8 | edge[:, 0]
-    values, counts = np.unique(codes, return_counts=True)
-    return f"#{int(values[counts.argmax()]):06X}"
+    tall, wide = pixels.shape[:2]
+    columns, rows = slice(x, x + width), slice(y, y + height)
+    sides = {
+        "top": pixels[max(0, y - 2), columns, :3],
+        "bottom": pixels[min(tall - 1, y + height + 1), columns, :3],
+        "left": pixels[rows, max(0, x - 2), :3],
+        "right": pixels[rows, min(wide - 1, x + width + 1), :3],
+    }
+    smooth = {name: _calm(line.astype(np.float32)) for name, line in sides.items()}
+    across = np.linspace(0, 1, width, dtype=np.float32)[None, :, None]
+    down = np.linspace(0, 1, height, dtype=np.float32)[:, None, None]
+    vertical = (1 - down) * smooth["top"][None] + down * smooth["bottom"][None]
+    horizontal = (1 - across) * smooth["left"][:, None] + across * smooth["right"][:, None]
+    corners = (1 - down) * ((1 - across) * smooth["top"][0] + across * smooth["top"][-1]) + down * (
+        (1 - across) * smooth["bottom"][0] + across * smooth["bottom"][-1]
+    )
+    patch: Floats = np.clip(vertical + horizontal - corners, 0, 255)
+    return patch
+
+
+def _calm(line: Floats) -> Floats:
+    """Return a line without what crosses it: its running median over a quarter of its length."""
+    reach = max(1, len(line) // 8)
+    padded = np.pad(line, ((reach, reach), (0, 0)), mode="edge")
+    windows = np.lib.stride_tricks.sliding_window_view(padded, 2 * reach + 1, axis=0)
+    calm: Floats = np.median(windows[..., :: max(1, reach // 8)], axis=-1).astype(np.float32)
+    return calm
+
+
+def _ground(pixels: Pixels, box: tuple[int, int, int, int], told: str) -> tuple[Floats, str]:
+    """Return what to cover a region with, and its middle colour."""
+    _, _, width, height = box
+    if told:
+        flat = np.array([int(told[i : i + 2], 16) for i in (5, 3, 1)], np.float32)
+        return np.broadcast_to(flat, (height, width, 3)).astype(np.float32), told
+    patch = _around(pixels, box)
+    blue, green, red = (int(value) for value in np.median(patch.reshape(-1, 3), axis=0))
+    return patch, f"#{red:02X}{green:02X}{blue:02X}"
 
 
 def _ink(pixels: Pixels, box: tuple[int, int, int, int], ground: str, told: str) -> str:
@@ -124,15 +169,15 @@ def _ink(pixels: Pixels, box: tuple[int, int, int, int], ground: str, told: str)
     return max(("#111111", "#FFFFFF"), key=lambda colour: contrast(luminance(colour), luminance(ground)))
 
 
-def _cover(pixels: Pixels, box: tuple[int, int, int, int], colour: str) -> None:
+def _cover(pixels: Pixels, box: tuple[int, int, int, int], patch: Floats) -> None:
     x, y, width, height = box
-    pixels[y : y + height, x : x + width] = [int(colour[i : i + 2], 16) for i in (5, 3, 1)] + [255]
+    pixels[y : y + height, x : x + width, :3] = np.round(patch)
 
 
 def _text(pixels: Pixels, box: tuple[int, int, int, int], touch: Touch, root: Path) -> None:
-    ground = _ground(pixels, box, touch.ground)
+    patch, ground = _ground(pixels, box, touch.ground)
     ink = _ink(pixels, box, ground, touch.ink)
-    _cover(pixels, box, ground)
+    _cover(pixels, box, patch)
     x, y, width, height = box
     setter = Typesetter(Fonts(root, touch.locale), touch.locale)
     style = Style(touch.weight, argb(ink), argb(ink), touch.align)
@@ -166,9 +211,9 @@ def _blur(pixels: Pixels, box: tuple[int, int, int, int]) -> None:
 
 def _bar(pixels: Pixels, box: tuple[int, int, int, int], touch: Touch) -> None:
     """Set a clean status bar: the time, full strength, a full battery."""
-    ground = _ground(pixels, box, touch.ground)
+    patch, ground = _ground(pixels, box, touch.ground)
     ink = touch.ink or max(("#111111", "#FFFFFF"), key=lambda colour: contrast(luminance(colour), luminance(ground)))
-    _cover(pixels, box, ground)
+    _cover(pixels, box, patch)
     x, y, width, height = box
     rtl = is_right_to_left(touch.locale)
     canvas, _surface = canvas_on(pixels)

@@ -194,7 +194,8 @@ class Retouch(Table):
     """`[[retouch]]`: how raw screens are touched up. The region is in shares of the screen's width and height.
 
     `bar` sets a clean status bar over it, `text` a text of the `[showcase]` table by that name, `picture` a file under
-    art/, and `blur` makes it unreadable. Without `screens` it's for all of them.
+    art/, and `blur` makes it unreadable. Without `screens` it's for all of them. On screens of right-to-left locales
+    the region is mirrored, unless `mirror = false`.
     """
 
     screens: list[Name] = []
@@ -209,6 +210,7 @@ class Retouch(Table):
     ink: Colour | None = None
     ground: Colour | None = None
     forms: list[Form] = []
+    mirror: bool = True
 
 
 class Shots(Table):

@@ -1,0 +1,59 @@
+"""What the pictures under `out/` were made from and what was measured of them, read without a picture library."""
+
+from __future__ import annotations
+
+import json
+import sqlite3
+from contextlib import closing
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+LEDGER = Path("out") / "made.sqlite"
+
+
+@dataclass(frozen=True)
+class Made:
+    """A picture as it was made: the key of its inputs, the inputs, and what was measured of it.
+
+    `size` in bytes and `changed` in nanoseconds tell whether the file is still that one.
+    """
+
+    file: str
+    key: str
+    inputs: dict[str, str]
+    facts: dict[str, Any]
+    size: int
+    changed: int
+
+    @property
+    def path(self) -> str:
+        """The file that was written; its ending differs where the store's limit asked for another format."""
+        return str(self.facts.get("path", self.file))
+
+    def stands(self, root: Path) -> bool:
+        """Whether the file is there and hasn't been touched since."""
+        try:
+            state = (root / self.path).stat()
+        except OSError:
+            return False
+        return (state.st_size, state.st_mtime_ns) == (self.size, self.changed)
+
+
+def rows_of(base: sqlite3.Connection) -> dict[str, Made]:
+    """Return all pictures of an open ledger by their file."""
+    rows = base.execute("select file, key, inputs, facts, bytes, changed from made")
+    return {row[0]: Made(row[0], row[1], json.loads(row[2]), json.loads(row[3]), row[4], row[5]) for row in rows}
+
+
+def read_made(root: Path) -> dict[str, Made]:
+    """Return all pictures that were made, by their file; none when there's no ledger that can be read."""
+    path = root / LEDGER
+    if not path.is_file():
+        return {}
+    try:
+        with closing(sqlite3.connect(f"file:{path.resolve().as_posix()}?mode=ro", uri=True, timeout=10)) as base:
+            return rows_of(base)
+    except (sqlite3.Error, ValueError):
+        # Whatever is wrong with it, the next render puts right; the files themselves are still checked.
+        return {}

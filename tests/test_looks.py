@@ -1,0 +1,216 @@
+"""Looks and their geometry: variants, layout at every size, perspective, colours, frames."""
+
+import math
+
+import numpy as np
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from conftest import replace, write_screen
+from tavolan.errors import ProjectError, UsageError
+from tavolan.pictures.colour import Lch, contrast, from_lch, luminance, resolve, rgb, to_lch
+from tavolan.pictures.look import WORDS, Pose, built_in_looks, load_look, place_words
+from tavolan.pictures.pose import Placing
+from tavolan.pictures.scene import Setting, lay_out
+from tavolan.project.schema import Palette, PalettePatch
+from tavolan.rulebooks import SHIPPED, shipped_rulebook
+
+CLASSES = [(store, name) for store in SHIPPED for name in shipped_rulebook(store).classes]
+colours = st.tuples(*[st.integers(0, 255)] * 3).map(lambda c: "#{:02X}{:02X}{:02X}".format(*c))
+
+
+def scene_of(root, look_name, size, form, name, cutout, aspect, mirrored=False, words=()):
+    look = load_look(root, look_name, place_words(size, form, name, aspect) | set(words))
+    aspects = dict.fromkeys(("own", "second", "pair"), aspect)
+    return look, lay_out(look, Setting(size, form, "dark", cutout, aspects, mirrored))
+
+
+@pytest.mark.parametrize("look_name", built_in_looks())
+@pytest.mark.parametrize("turned", [False, True])
+def test_every_look_lays_out_in_every_size_class(tmp_path, look_name, turned):
+    for store, name in CLASSES:
+        size_class = shipped_rulebook(store).classes[name]
+        size = size_class.size[::-1] if turned and size_class.turn == "both" else size_class.size
+        for aspect in (0.46, 0.75, 1.33, 2.17):
+            for mirrored in (False, True):
+                look, scene = scene_of(
+                    tmp_path, look_name, size, size_class.form, name, size_class.cutout, aspect, mirrored
+                )
+                caption = scene.caption
+                assert caption.x >= 0 and caption.right <= size[0] + 1, (name, aspect)
+                assert caption.y >= 0 and caption.bottom <= size[1] + 1, (name, aspect)
+                assert caption.height >= look.caption.min_size * scene.scale, (name, aspect)
+                for device in scene.devices:
+                    frame = device.frame
+                    assert frame.height / frame.width == pytest.approx(aspect, rel=0.02)
+                    across = min(device.bounds.right, size[0]) - max(device.bounds.x, 0)
+                    down = min(device.bounds.bottom, size[1]) - max(device.bounds.y, 0)
+                    assert across > 0 and down > 0, (name, aspect, "a device lies outside")
+
+
+@pytest.mark.parametrize("look_name", ["rise", "stand", "hang", "beside", "bare"])
+def test_a_caption_never_lies_under_a_straight_device(tmp_path, look_name):
+    for store, name in CLASSES:
+        size_class = shipped_rulebook(store).classes[name]
+        width, height = size_class.size
+        _, scene = scene_of(
+            tmp_path, look_name, size_class.size, size_class.form, name, size_class.cutout, height / width
+        )
+        for device in scene.devices:
+            apart = (
+                scene.caption.bottom <= device.bounds.y + 1
+                or device.bounds.bottom <= scene.caption.y + 1
+                or scene.caption.right <= device.bounds.x + 1
+            )
+            assert apart, (name, scene.caption, device.bounds)
+
+
+def test_a_mirrored_scene_is_the_mirror_image(tmp_path):
+    for name in ("beside", "lean", "duo", "night"):
+        _, left = scene_of(tmp_path, name, (1290, 2796), "phone", "phone-6.9", "pill", 2.16)
+        _, right = scene_of(tmp_path, name, (1290, 2796), "phone", "phone-6.9", "pill", 2.16, mirrored=True)
+        for one, other in zip(left.devices, right.devices, strict=True):
+            assert other.bounds.x == pytest.approx(1290 - one.bounds.right, abs=1.5)
+            assert other.bounds.y == pytest.approx(one.bounds.y, abs=1)
+
+
+def test_a_paired_device_runs_on_in_the_next_picture(tmp_path):
+    aspects = {"own": 2.16, "pair": 2.16}
+    halves = []
+    for slot, word in ((0, "first"), (1, "second")):
+        look = load_look(tmp_path, "seam", {"tall", "phone", word})
+        scene = lay_out(look, Setting((1290, 2796), "phone", "dark", "pill", aspects, slot=slot))
+        halves.append(scene.devices[0].bounds)
+    assert halves[0].x == pytest.approx(halves[1].x + 1290, abs=0.01)
+    assert halves[0].x < 1290 < halves[0].right
+
+
+def test_variants_apply_where_all_their_words_hold(tmp_path):
+    (tmp_path / "looks").mkdir()
+    text = (
+        'schema = "tavolan/look@1"\nname = "mine"\n[background]\ncolours = ["top"]\n'
+        "[caption]\nbox = [0, 0, 1, 0.2]\nsize = 0.06\nmin_size = 0.03\n"
+        "[device.a]\nbox = [0, 0.2, 1, 0.8]\n[device.b]\nbox = [0, 0.2, 1, 0.8]\n"
+        '[[variant]]\nwhen = ["wide", "phone"]\ncaption.size = 0.05\ndevice.b = false\n'
+    )
+    (tmp_path / "looks/mine.toml").write_text(text)
+    assert load_look(tmp_path, "mine", {"wide"}).caption.size == 0.06
+    varied = load_look(tmp_path, "mine", {"wide", "phone"})
+    assert varied.caption.size == 0.05 and list(varied.device) == ["a"]
+    (tmp_path / "looks/mine.toml").write_text(text.replace("caption.size", "caption.sise"))
+    with pytest.raises(ProjectError, match=r"sise.*isn't a known key"):
+        load_look(tmp_path, "mine", {"wide", "phone"})
+    with pytest.raises(UsageError, match="Did you mean"):
+        load_look(tmp_path, "rize")
+
+
+def test_the_words_of_variants_are_known():
+    """A misspelt word would never apply, and nobody would notice."""
+    from tavolan.files import read_toml
+    from tavolan.pictures.look import BUILT_IN
+
+    graphics = {name for store in SHIPPED for name in shipped_rulebook(store).graphics}
+    known = {*WORDS, "phone", "tablet", "desktop", "tv", "watch", *graphics, *(name for _, name in CLASSES)}
+    for name in built_in_looks():
+        for variant in read_toml(BUILT_IN / f"{name}.toml", name)[0].get("variant", []):
+            assert set(variant["when"]) <= known, name
+
+
+@given(
+    st.floats(-40, 40), st.floats(-40, 40), st.floats(-180, 180), st.floats(1.5, 8),
+    st.lists(st.tuples(st.floats(-500, 500), st.floats(-1000, 1000)), min_size=1, max_size=6),
+)  # fmt: skip
+def test_the_homography_agrees_with_projecting_points(yaw, pitch, roll, distance, points):
+    pose = Pose(yaw=yaw, pitch=pitch, roll=roll, distance=distance)
+    placing = Placing((10.0, 20.0), (300.0, 400.0), 2000.0, pose)
+    flat = np.array(points, float)
+    projected = placing.project(flat, np.zeros(len(flat)))
+    mapped = np.column_stack([flat, np.ones(len(flat))]) @ placing.matrix.T
+    assert np.allclose(mapped[:, :2] / mapped[:, 2:], projected, atol=1e-6)
+
+
+def test_a_turned_device_shows_its_near_side():
+    placing = Placing((0.0, 0.0), (0.0, 0.0), 2000.0, Pose(yaw=30, distance=3))
+    corners = np.array([[-500.0, 0.0], [500.0, 0.0]])
+    near, far = placing.project(corners, np.zeros(2))
+    assert abs(near[0]) > abs(far[0])
+    back = placing.project(corners[:1], np.array([100.0]))[0]
+    assert back[0] < near[0]
+
+
+@given(colours)
+def test_colours_survive_oklch(colour):
+    back = from_lch(to_lch(colour))
+    assert max(abs(a - b) for a, b in zip(rgb(colour), rgb(back), strict=True)) <= 1
+
+
+@given(st.floats(0.1, 0.99), st.floats(0, 0.5), st.floats(-math.pi, math.pi))
+def test_any_oklch_colour_becomes_a_colour_of_that_lightness(lightness, chroma, hue):
+    made = to_lch(from_lch(Lch(lightness, chroma, hue)))
+    assert made.lightness == pytest.approx(lightness, abs=0.02)
+
+
+def test_contrast_is_wcags():
+    assert contrast(luminance("#FFFFFF"), luminance("#000000")) == pytest.approx(21)
+    assert contrast(luminance("#777777"), luminance("#FFFFFF")) == pytest.approx(4.48, abs=0.01)
+
+
+@given(colours)
+def test_one_colour_is_enough_for_a_palette_that_can_be_read(base):
+    made = resolve(Palette(base=base))
+    assert contrast(luminance(made.ink), luminance(made.top)) > 7
+    assert contrast(luminance(made.ink), luminance(made.bottom)) > 4.5
+    assert contrast(luminance(made.pale), luminance(made.deep)) > 7
+
+
+def test_a_shots_own_colours_win():
+    project = Palette(base="#BF4318", ink="#102030")
+    assert resolve(project).ink == "#102030"
+    patched = resolve(project, PalettePatch(base="#0F6B60"))
+    assert patched.ink != "#102030" and patched.accent != resolve(project).accent
+    assert resolve(project, PalettePatch(top="#ABCDEF")).top == "#ABCDEF"
+
+
+def test_every_look_is_painted_for_the_scripts_and_shapes_that_it_must_serve(project):
+    """Not a matter of taste: something of the caption's colour must be there, and no edge may be left unpainted."""
+    import tavolan
+    from tavolan.pictures.gallery import gallery_jobs
+    from tavolan.pictures.painter import Painter
+    from tavolan.pictures.plan import Selection
+
+    write_screen(project / "art/icon.png", 64, 64)
+    opened = tavolan.open_project(project)
+    painter = Painter(project)
+    for name in built_in_looks():
+        jobs = gallery_jobs(opened, name, Selection(locales=("ar-SA",), classes=("phone-6.9",)), 2)
+        assert len(jobs) == 2
+        for job in jobs:
+            pixels, facts = painter.paint(job)
+            assert (pixels[..., 3] == 255).all()
+            assert facts["caption"]["contrast"] > 3, name
+            assert facts["caption"]["size"] == job.caption_size > 20
+
+
+def test_frames_of_every_kind_are_drawn(project):
+    import tavolan
+    from tavolan.pictures.painter import Painter
+    from tavolan.pictures.plan import Planner, Selection
+
+    shades = {}
+    for frame in ("dark", "light", "#2E5E8C", "outline", "none"):
+        text = (project / "shots.toml").read_text()
+        (project / "shots.toml").write_text(
+            f'frame = "{frame}"\n' + text.split("\n", 1)[1]
+            if "frame" in text.split("\n")[0]
+            else f'frame = "{frame}"\n' + text
+        )
+        opened = tavolan.open_project(project)
+        job = Planner(opened).jobs(Selection(locales=("en-US",), classes=("phone-6.9",), shots=("home",)))[0]
+        pixels, _ = Painter(project).paint(job)
+        frame_box = job.scene.devices[0].frame
+        shades[frame] = tuple(pixels[1500, int(frame_box.x) - 12, :3]) if frame != "none" else "none"
+    assert len(set(shades.values())) == 5
+    replace(project / "shots.toml", 'frame = "none"', 'frame = "gold"')
+    with pytest.raises(ProjectError, match=r'"gold" isn\'t a finish'):
+        tavolan.open_project(project)
