@@ -170,7 +170,10 @@ def test_plans_count_as_coverage_does_in_every_script(tmp_path):
     text = (tmp_path / "k/shots.toml").read_text()
     (tmp_path / "k/shots.toml").write_text(text[: text.index("[[shot]]")])
     for path in (tmp_path / "k/copy").glob("*.toml"):
-        path.write_text(path.read_text("utf-8").replace("[captions]", "[showcase]"), "utf-8")
+        path.write_text(
+            path.read_text("utf-8").replace("[captions]", "[showcase]", 1).replace("\n[showcase]\nkiln", "\nkiln"),
+            "utf-8",
+        )
     sample = tavolan.open_project(tmp_path / "k")
     answers = cover(sample, ["ios"])
     for tag in ("en-US", "ja", "zh-Hans", "th", "ko", "ar-SA", "hi", "de-DE"):

@@ -45,6 +45,7 @@ def test_new_starts_a_project_that_has_only_notes(tmp_path):
         ("to-write", "note"),
         ("unused-field", "note"),
         ("shot-count", "note"),
+        ("graphic-to-make", "note"),
     }
     assert "Thai isn't in this store" in (tmp_path / "app/tavolan.toml").read_text()
     assert run_tavolan("terms", "cover", cwd=tmp_path / "app").code == 0
@@ -249,7 +250,7 @@ def test_the_demo_refuses_a_folder_with_other_files(tmp_path):
 def test_the_demo_walks_through_everything_and_keeps_what_is_there(tmp_path):
     done = run_tavolan("demo", tmp_path / "k")
     assert done.code == 0, done.err
-    assert "60 pictures in en-US, ja, ar-SA" in done.out and "2 errors, 6 warnings" in done.out
+    assert "63 pictures in en-US, ja, ar-SA" in done.out and "2 errors, 6 warnings" in done.out
     replace(tmp_path / "k/copy/ja.toml", "リアルタイム", "ライブ")
     mine = (tmp_path / "k/copy/ja.toml").read_bytes()
     done = run_tavolan("demo", tmp_path / "k")

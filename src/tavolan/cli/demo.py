@@ -43,6 +43,7 @@ def _walk(out: Console, project: Project, full: bool) -> None:
     import tavolan
     from tavolan.files import write_text
     from tavolan.pictures.board import make_boards
+    from tavolan.pictures.icons import make_icons, plan_icons
     from tavolan.pictures.plan import Selection
     from tavolan.reports.page import build_page
     from tavolan.reports.tables import print_findings
@@ -57,7 +58,8 @@ def _walk(out: Console, project: Project, full: bool) -> None:
     with progress_bar("Rendering") as move:
         files = tavolan.render(project, Selection(locales=locales), move)
     more = "" if full else "; all locales: tavolan demo --full"
-    out.print(f"   {len(files)} pictures in {', '.join(locales)}{more}\n")
+    icons = make_icons(project, plan_icons(project))
+    out.print(f"   {len(files)} pictures in {', '.join(locales)}{more}; {len(icons)} icons\n")
     out.print("[bold]5  tavolan shots board[/]  all of them at one look")
     with progress_bar("Boards") as move:
         boards = make_boards(project, locales=locales, progress=move)

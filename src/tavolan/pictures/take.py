@@ -15,6 +15,8 @@ from tavolan.project.screens import ScreenIndex
 
 # Proportions that differ by no more than this are the same but for rounding.
 _SAME = 0.004
+# Classes whose proportions fit about as well: the project's own goes first, then the one nearest in size.
+_ALIKE = 0.01
 # A capture may be cropped to a class whose proportions differ by no more than this.
 _NEAR = 0.12
 
@@ -87,7 +89,9 @@ class Taker:
         if exact:
             return exact[0], None
         off = {name: min(_off(size, other) for other in sizes) for name, sizes in classes.items()}
-        best = min(off, key=lambda name: (off[name], abs(math.log(_area(size) / _area(classes[name][0])))))
+        own = {name for store in self.project.stores.values() for name in self.project.classes_of(store)}
+        near = [name for name in off if off[name] <= min(off.values()) + _ALIKE]
+        best = min(near, key=lambda name: (name not in own, abs(math.log(_area(size) / _area(classes[name][0])))))
         if off[best] <= _SAME:
             return best, None
         target = min(classes[best], key=lambda other: _off(size, other))
