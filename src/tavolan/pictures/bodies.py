@@ -197,7 +197,15 @@ def _paint_band(canvas: Any, frame: Frame, finish: Finish) -> None:
         path.lineTo(middle + narrow / 2, edge + way * (reach + tucked))
         path.lineTo(middle - narrow / 2, edge + way * (reach + tucked))
         path.close()
+        end = edge + way * (reach + tucked)
+        canvas.saveLayer()
         canvas.drawPath(path.detach(), _shaded((middle - wide / 2, edge, wide, 1), finish, across=True))
+        # The band fades out, so that it needs no end.
+        fade = sk.Paint(BlendMode=sk.BlendMode.kDstIn)
+        ends = [(0, edge + way * (tucked + reach * 0.25)), (0, end)]
+        fade.setShader(sk.GradientShader.MakeLinear(ends, [0xFFFFFFFF, 0x00FFFFFF]))
+        canvas.drawPaint(fade)
+        canvas.restore()
     crown = sk.Rect.MakeXYWH(x + width - 2, y + height * 0.27, frame.measures["extra"][2] * frame.unit, height * 0.17)
     canvas.drawRoundRect(crown, crown.width() * 0.4, crown.width() * 0.4, _shaded((crown.left(), crown.top(),
                          crown.width(), crown.height()), finish))  # fmt: skip

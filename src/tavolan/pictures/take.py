@@ -94,7 +94,7 @@ class Taker:
         best = min(near, key=lambda name: (name not in own, abs(math.log(_area(size) / _area(classes[name][0])))))
         if off[best] <= _SAME:
             return best, None
-        target = min(classes[best], key=lambda other: _off(size, other))
+        target = next(other for other in classes[best] if _off(size, other) <= off[best] + _ALIKE)
         nearest = f"{best} ({target[0]}×{target[1]})"
         said = f"is {size[0]}×{size[1]}, the proportions of no size class here; {nearest} is nearest"
         if off[best] > _NEAR:

@@ -73,7 +73,7 @@ class SizeClass(Part):
 
     form: Literal["phone", "tablet", "desktop", "tv", "watch"]
     sizes: tuple[Size, ...] = Field(min_length=1)
-    cutout: Literal["none", "pill", "dot"] = "none"
+    cutout: Literal["none", "pill", "notch", "dot", "button"] = "none"
     turn: Literal["both", "landscape", "square"] = "both"
     required: Literal["never", "always", "form"] = "never"
     one_of: str | None = None
