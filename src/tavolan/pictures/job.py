@@ -24,6 +24,7 @@ class Touch:
     locale: str = ""
     align: str = "start"
     weight: int = 500
+    size: float = 1.0
     ink: str = ""
     ground: str = ""
     file: str = ""

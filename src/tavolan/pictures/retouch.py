@@ -62,7 +62,7 @@ class Retoucher:
         ink, ground = retouch.ink or "", retouch.ground or ""
         if kind == "text":
             text, locale = self._text(str(retouch.text), number, tag)
-            return Touch(region, kind, text, locale, retouch.align, retouch.weight, ink, ground)
+            return Touch(region, kind, text, locale, retouch.align, retouch.weight, retouch.size, ink, ground)
         if kind == "bar":
             return Touch(region, kind, retouch.time, tag, ink=ink, ground=ground)
         if kind == "picture":
@@ -183,7 +183,8 @@ def _text(pixels: Pixels, box: tuple[int, int, int, int], touch: Touch, root: Pa
     style = Style(touch.weight, argb(ink), argb(ink), touch.align)
     runs = [Run(touch.text)]
     lines = 1 + touch.text.count("\n")
-    size = largest((6, max(7, round(height))), lambda size: setter.fits(runs, style, size, width, height, lines)) or 6
+    room = height * touch.size
+    size = largest((6, max(7, round(height))), lambda size: setter.fits(runs, style, size, width, room, lines)) or 6
     made = setter.paragraph(runs, style, size, width)
     canvas, _surface = canvas_on(pixels)
     canvas.save()

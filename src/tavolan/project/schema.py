@@ -194,8 +194,9 @@ class Retouch(Table):
     """`[[retouch]]`: how raw screens are touched up. The region is in shares of the screen's width and height.
 
     `bar` sets a clean status bar over it, `text` a text of the `[showcase]` table by that name, `picture` a file under
-    art/, and `blur` makes it unreadable. Without `screens` it's for all of them. On screens of right-to-left locales
-    the region is mirrored, unless `mirror = false`.
+    art/, and `blur` makes it unreadable. `size` is the share of the region's height that lines of text may take.
+    Without `screens` it's for all of them. On screens of right-to-left locales the region is mirrored, unless
+    `mirror = false`.
     """
 
     screens: list[Name] = []
@@ -207,6 +208,7 @@ class Retouch(Table):
     blur: bool = False
     align: Literal["start", "centre", "end"] = "start"
     weight: int = Field(500, ge=100, le=900)
+    size: float = Field(1.0, gt=0, le=1)
     ink: Colour | None = None
     ground: Colour | None = None
     forms: list[Form] = []
