@@ -4,13 +4,13 @@ VENV ?= .venv
 BIN := $(VENV)/bin
 PIP := $(BIN)/python -m pip --disable-pip-version-check --quiet
 
-.PHONY: help demo test lint types bench screenshots clean
+.PHONY: help demo test lint bench bench-many clean
 
 help:
 	@echo "make demo    install Tavolan into $(VENV) and walk through the sample project"
 	@echo "make test    install the test tools too and run all tests"
 	@echo "make lint    check format, style and types"
-	@echo "make bench   measure speed, as ratios within one run"
+	@echo "make bench   measure speed, as ratios within one run; bench-many renders 2,000 pictures"
 	@echo "make clean   remove $(VENV), kilnary and build results"
 
 $(BIN)/python:
@@ -38,6 +38,9 @@ lint: $(VENV)/installed-dev
 
 bench: $(VENV)/installed-dev
 	@$(BIN)/python bench/bench.py
+
+bench-many: $(VENV)/installed-dev
+	@$(BIN)/python bench/bench.py many
 
 clean:
 	rm -rf $(VENV) kilnary build dist .pytest_cache .mypy_cache .ruff_cache .hypothesis

@@ -182,10 +182,75 @@ def bench_rendering(project: Path) -> None:
     print(f"file sizes: {size / reference_bytes:.2f} x the reference's")
 
 
+def peak_of(command: list[str]) -> tuple[float, list[int]]:
+    """Run a command; return seconds, and its memory in MB at every tenth of the way (the peak last)."""
+    begin = time.perf_counter()
+    process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    seen = []
+    while process.poll() is None:
+        try:
+            status = Path(f"/proc/{process.pid}/status").read_text()
+            seen.append(int(status.split("VmRSS:")[1].split()[0]) // 1024)
+        except (OSError, IndexError):
+            break
+        time.sleep(0.2)
+    process.wait()
+    took = time.perf_counter() - begin
+    if process.returncode:
+        sys.exit(f"{' '.join(command)} ended with {process.returncode}")
+    tenths = [seen[min(len(seen) - 1, len(seen) * part // 10)] for part in range(1, 11)]
+    return took, [*tenths, max(seen)]
+
+
+def bench_changes(project: Path) -> None:
+    render = [PROGRAM, "shots", "render", "--project", str(project)]
+    shutil.rmtree(project / "out", ignore_errors=True)
+    took, memory = peak_of(render)
+    count = len(list((project / "out").rglob("*.png")))
+    print(f"all {count} pictures of the sample  {took:6.1f} s; memory at each tenth and peak, MB: {memory}")
+    print(f"nothing changed                  {median(*render, times=5):6.2f} s, whole process")
+    path = project / "copy" / "de-DE.toml"
+    path.write_text(path.read_text("utf-8").replace("*aufs Gramm*", "*genau*"), "utf-8")
+    begin = time.perf_counter()
+    made = json.loads(subprocess.run([*render, "--json"], capture_output=True, check=True).stdout)["made"]
+    print(f"one caption changed              {time.perf_counter() - begin:6.2f} s, {len(made)} pictures made")
+
+
+def bench_many_pictures(folder: Path) -> None:
+    """40 locales x 10 shots x 5 size classes."""
+    from tavolan.rulebooks import shipped_rulebook
+    from tavolan.sample.screens import SCREENS
+    from tavolan.sample.write import write_screens, write_texts
+
+    sample, root = folder / "sample", folder / "many-pictures"
+    write_texts(sample)
+    write_screens(sample, locales=["en-US"])
+    listed = shipped_rulebook("ios").locales
+    codes = [code for code in (*listed.codes, *listed.low_confidence_codes) if code != "en-US"][:39]
+    tags = ["en-US", *codes]
+    classes = ["phone-6.9", "phone-6.5", "phone-6.1", "phone-5.5", "tablet-13"]
+    head = f'[app]\nname = "Kilnary"\nsource = "en-US"\nlocales = {json.dumps(tags)}\n'
+    root.mkdir()
+    (root / "tavolan.toml").write_text(head + f"[store.ios]\nclasses = {json.dumps(classes)}\n")
+    shots = [(f"{screen}-{turn}", screen) for turn in "ab" for screen in SCREENS]
+    (root / "shots.toml").write_text("".join(f'[[shot]]\nname = "{n}"\nscreen = "{s}"\n' for n, s in shots))
+    (root / "copy").mkdir()
+    for number, tag in enumerate(tags):
+        captions = "".join(f'{name} = "Caption {number} of *{name}*"\n' for name, _ in shots)
+        (root / "copy" / f"{tag}.toml").write_text(f'title = "Kilnary"\n[captions]\n{captions}')
+    shutil.copytree(sample / "screens", root / "screens")
+    took, memory = peak_of([PROGRAM, "shots", "render", "--project", str(root)])
+    count = len(list((root / "out").rglob("*.png")))
+    print(f"{count} pictures  {took:.0f} s, {took / count:.3f} s each; memory at each tenth and peak, MB: {memory}")
+
+
 def main() -> None:
     from tavolan.sample.write import write_screens, write_texts
 
     with tempfile.TemporaryDirectory() as folder:
+        if sys.argv[1:] == ["many"]:
+            bench_many_pictures(Path(folder))
+            return
         project = Path(folder) / "kilnary"
         write_texts(project)
         write_screens(project)
@@ -194,8 +259,10 @@ def main() -> None:
         bench_many_locales(Path(folder))
         print("-- words")
         bench_words(Path(folder))
-        print("-- rendering 20 pictures of 1290x2796; reference: PNG-encoding the same pixels (level 6, no filter)")
+        print("-- rendering 70 pictures of 1290x2796; reference: PNG-encoding the same pixels (level 6, no filter)")
         bench_rendering(project)
+        print("-- only what changed")
+        bench_changes(project)
 
 
 if __name__ == "__main__":
