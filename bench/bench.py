@@ -182,6 +182,47 @@ def bench_rendering(project: Path) -> None:
     print(f"file sizes: {size / reference_bytes:.2f} x the reference's")
 
 
+def bench_exchange(folder: Path) -> None:
+    """50 locales x 60 texts: send, draft with the stand-in, receive."""
+    from tavolan.rulebooks import shipped_rulebook
+    from tavolan.standins.translator import Server
+
+    root = folder / "exchange"
+    (root / "copy").mkdir(parents=True)
+    listed = shipped_rulebook("ios").locales
+    tags = ["en-US", *[code for code in (*listed.codes, *listed.low_confidence_codes) if code != "en-US"]][:51]
+    shots = [f"shot-{number}" for number in range(57)]
+    head = f'[app]\nname = "Kilnary"\nsource = "en-US"\nlocales = {json.dumps(tags)}\n[store.ios]\n'
+    (root / "tavolan.toml").write_text(head)
+    (root / "shots.toml").write_text("".join(f'[[shot]]\nname = "{shot}"\nscreen = "home"\n' for shot in shots))
+    (root / "screens/en-US/phone-6.9").mkdir(parents=True)
+    (root / "screens/en-US/phone-6.9/home.png").write_bytes(b"")
+    captions = "".join(f'{shot} = "Caption of *{shot}*"\n' for shot in shots)
+    texts = 'title = "Kilnary"\nsubtitle = "Kiln notes"\ndescription = "All about kilns."\n'
+    (root / "copy/en-US.toml").write_text(f"{texts}[captions]\n{captions}")
+    for tag in tags[1:]:
+        (root / "copy" / f"{tag}.toml").write_text("[captions]\n")
+    server = Server()
+    server.start()
+    try:
+        for command in (["send", "--all"], ["draft", "--url", server.address], ["send", "--all"]):
+            begin = time.perf_counter()
+            subprocess.run([PROGRAM, "locale", *command, "--project", str(root)], stdout=subprocess.DEVNULL, check=True)
+            took = time.perf_counter() - begin
+            print(f"tavolan locale {command[0]:8} {len(tags) - 1} locales x 60 texts  {took:6.2f} s")
+    finally:
+        server.close()
+    files = sorted(str(path) for path in (root / "out/send").glob("*.xlf"))
+    for path in files:
+        Path(path).write_text(Path(path).read_text("utf-8").replace("</target>", "!</target>"), "utf-8")
+    begin = time.perf_counter()
+    done = subprocess.run(
+        [PROGRAM, "locale", "receive", *files, "--project", str(root)], capture_output=True, text=True, check=True
+    )
+    took = time.perf_counter() - begin
+    print(f"tavolan locale receive  {len(files)} files  {took:6.2f} s  {done.stdout.splitlines()[-1]}")
+
+
 def peak_of(command: list[str]) -> tuple[float, list[int]]:
     """Run a command; return seconds, and its memory in MB at every tenth of the way (the peak last)."""
     begin = time.perf_counter()
@@ -259,6 +300,8 @@ def main() -> None:
         bench_many_locales(Path(folder))
         print("-- words")
         bench_words(Path(folder))
+        print("-- languages")
+        bench_exchange(Path(folder))
         print("-- rendering 70 pictures of 1290x2796; reference: PNG-encoding the same pixels (level 6, no filter)")
         bench_rendering(project)
         print("-- only what changed")

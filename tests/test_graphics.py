@@ -181,7 +181,7 @@ def test_missing_and_old_pictures_are_found(copy):
     replace(copy / "copy/de-DE.toml", "Jeder Brand", "Jeder Brand!")
     (found,) = [f for f in findings(copy, "picture-to-make") if f["field"] == "class.phone-6.9"]
     assert found["locale"] == "de-DE"
-    assert found["message"] == "1 pictures are missing (home); 1 show an earlier caption (kiln)"
+    assert found["message"] == "has no picture of home; shows an earlier caption of kiln"
     shutil.rmtree(copy / "out/shots")
     assert not findings(copy, "picture-to-make")
 

@@ -54,6 +54,7 @@ def test_no_capture_is_ever_overwritten(project, tmp_path):
     assert (project / "screens/en-US/phone-6.9/home.png").read_bytes() == old
     assert "home-2.png  (there already, nothing to do)" in run_tavolan(
         "shots", "take", capture, "--name", "home-2", cwd=project).out  # fmt: skip
+    assert "home-2.png  (there already" in run_tavolan("shots", "take", capture, cwd=project).out
     done = run_tavolan("shots", "take", capture, "--name", "home", "--replace", cwd=project)
     assert "the old one is now screens/en-US/phone-6.9/earlier/home-1.png" in done.out
     assert (project / "screens/en-US/phone-6.9/earlier/home-1.png").read_bytes() == old

@@ -9,7 +9,7 @@ from datetime import date
 from tavolan.checking.findings import Finding
 from tavolan.checking.registry import Check, check
 from tavolan.checking.review import Review
-from tavolan.project.state import digest
+from tavolan.project.progress import is_drafted, is_outdated
 from tavolan.project.texts import Texts
 
 _DAYS = 366
@@ -34,20 +34,36 @@ def notes_repeated(review: Review, this: Check) -> Iterator[Finding]:
                 break
 
 
+@check("drafted", "warning")
+def drafted(review: Review, this: Check) -> Iterator[Finding]:
+    """A machine wrote this text and nobody has looked at it since. Nothing like that should reach visitors.
+
+    Change it, or let somebody review it (`tavolan locale send`, then `receive`): what's touched counts as theirs.
+    """
+    texts = Texts(review.project)
+    for locale, address in review.project.state:
+        if locale in review.project.copy and address in texts.known and is_drafted(texts, locale, address):
+            copy = review.project.copy[locale]
+            line = copy.source.line(texts.key(address))
+            message = "was drafted by a machine and not reviewed"
+            remedy = f"Review it: tavolan locale send --locale {locale}"
+            yield Finding(this.id, this.level, "", locale, address, copy.source.shown, line, message, remedy)
+
+
 @check("outdated", "warning")
 def outdated(review: Review, this: Check) -> Iterator[Finding]:
     """The source text changed since this translation was made.
 
     `copy/state.csv` remembers, by a digest, what each translation was made from; the tool's own edits keep it. A
-    translation that isn't listed there isn't judged.
+    translation that isn't listed there isn't judged, and one that somebody changed by hand since counts as made from
+    the source as it stands.
     """
     project = review.project
     texts = Texts(project)
-    for (locale, address), made_from in project.state.items():
+    for locale, address in project.state:
         if locale not in project.copy or address not in texts.known:
             continue
-        original = texts.get(project.source_locale, address)
-        if original and texts.get(locale, address) and digest(original) != made_from:
+        if is_outdated(texts, locale, address):
             copy = project.copy[locale]
             line = copy.source.line(texts.key(address))
             message = f"the {project.source_locale} text changed since this was translated"

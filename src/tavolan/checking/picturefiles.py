@@ -113,8 +113,8 @@ def picture_to_make(review: Review, this: Check) -> Iterator[Finding]:
             row = ledger.get(f"out/shots/{store.id}/{name}/{tag}/{number:02d}-{shot.name}.png")
             if row and shot.name in found and _short(project.caption(tag, shot)[0]) != row.inputs.get("caption"):
                 old.append(shot.name)
-        parts = [f"{len(missing)} pictures are missing ({', '.join(missing)})"] if missing else []
-        parts += [f"{len(old)} show an earlier caption ({', '.join(old)})"] if old else []
+        parts = [f"has no picture of {', '.join(missing)}"] if missing else []
+        parts += [f"shows an earlier caption of {', '.join(old)}"] if old else []
         if parts:
             place = (store.id, tag, f"class.{name}", f"out/shots/{store.id}/{name}/{tag}", None)
             remedy = "Make them: tavolan shots render"

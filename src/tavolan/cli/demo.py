@@ -54,18 +54,20 @@ def _walk(out: Console, project: Project, full: bool) -> None:
     out.print("\n[bold]3  tavolan terms cover[/]  which phrases people can find the app by")
     _coverage(out, project)
     locales = tuple(project.app.locales) if full else SHORT_WALK
-    out.print("\n[bold]4  tavolan shots render[/]  the store pictures, at each store's exact sizes")
+    out.print("\n[bold]4  tavolan locale send, receive[/]  to translators and back, with a stand-in that translates")
+    _exchange(out, project)
+    out.print("\n[bold]5  tavolan shots render[/]  the store pictures, at each store's exact sizes")
     with progress_bar("Rendering") as move:
         files = tavolan.render(project, Selection(locales=locales), move)
     more = "" if full else "; all locales: tavolan demo --full"
     icons = make_icons(project, plan_icons(project))
     out.print(f"   {len(files)} pictures in {', '.join(locales)}{more}; {len(icons)} icons\n")
-    out.print("[bold]5  tavolan shots board[/]  all of them at one look")
+    out.print("[bold]6  tavolan shots board[/]  all of them at one look")
     with progress_bar("Boards") as move:
         boards = make_boards(project, locales=locales, progress=move)
     page = project.root / "out" / "preview.html"
     out.print(f"   {len(boards)} contact sheets\n")
-    out.print("[bold]6  tavolan preview[/]  the listing as visitors would meet it\n")
+    out.print("[bold]7  tavolan preview[/]  the listing as visitors would meet it\n")
     write_text(page, build_page(project, findings))
     out.print("[bold]Open next[/]")
     out.print(f"  {page}", soft_wrap=True)
@@ -73,6 +75,38 @@ def _walk(out: Console, project: Project, full: bool) -> None:
         out.print(f"  {board}", soft_wrap=True)
     example = next(file for file in files if "phone-6.9" in file.parts)
     out.print(f"  {example}", soft_wrap=True)
+
+
+def _exchange(out: Console, project: Project) -> None:
+    """Send all texts of all languages, have them translated, and receive them: on a copy, so that the sample stays."""
+    import shutil
+    import tempfile
+
+    import tavolan
+    from tavolan.exchange.receive import read_parcels, receive, take
+    from tavolan.exchange.send import send
+    from tavolan.files import write_bytes
+    from tavolan.standins.translator import translate
+
+    with tempfile.TemporaryDirectory() as folder:
+        root = Path(folder) / "kilnary"
+        shutil.copytree(project.root, root, ignore=shutil.ignore_patterns("out", "screens", "art"))
+        (root / "screens").symlink_to(project.root.resolve() / "screens")
+        copied = tavolan.open_project(root)
+        tags = [tag for tag in copied.app.locales if tag != copied.source_locale]
+        sent = send(copied, tags, "xliff", root / "out" / "send", everything=True)
+        files = [path for path, _ in sent.values() if path]
+        for path in files:
+            write_bytes(path, translate(path.read_bytes()))
+        received = receive(copied, [parcel for path in files for parcel in read_parcels(path)])
+        take(copied, received)
+        findings = tavolan.check(tavolan.open_project(root))
+        outdated = sum(finding.rule == "outdated" for finding in findings)
+        texts = sum(count for _, count in sent.values())
+        out.print(
+            f"   {texts} texts in {len(files)} files went out and came back: {len(received.changes)} written, "
+            f"{received.same} as they were, {len(received.refused)} refused; {outdated} outdated texts are left"
+        )
 
 
 def _coverage(out: Console, project: Project) -> None:

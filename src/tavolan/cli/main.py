@@ -10,7 +10,7 @@ from typing import Annotated
 import typer
 
 from tavolan import __version__
-from tavolan.cli import check, copy, demo, new, preview, rules, shots, status, terms
+from tavolan.cli import check, copy, demo, locale, new, notes, preview, rules, shots, standin, status, terms
 from tavolan.errors import ProjectError, TavolanError
 
 app = typer.Typer(
@@ -29,7 +29,10 @@ app.command("status")(status.status)
 app.add_typer(copy.app, name="copy")
 app.add_typer(terms.app, name="terms")
 app.add_typer(shots.app, name="shots")
+app.add_typer(locale.app, name="locale")
+app.add_typer(notes.app, name="notes")
 app.add_typer(rules.app, name="rules")
+app.add_typer(standin.app, name="standin")
 
 
 def _version(wanted: bool) -> None:

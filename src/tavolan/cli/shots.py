@@ -153,11 +153,10 @@ def looks(
     copy: Annotated[str | None, typer.Option("--copy", help="Copy this look to looks/ to change it there.")] = None,
 ) -> None:
     """List the looks, draw them all side by side with your own shots, or copy one to change it."""
-    from rich.table import Table
-
     from tavolan.errors import UsageError
     from tavolan.files import write_bytes
     from tavolan.pictures.look import BUILT_IN, built_in_looks, load_look, look_names
+    from tavolan.reports.tables import plain_table
 
     opened = open_project(project)
     out = console()
@@ -184,7 +183,7 @@ def looks(
             write_bytes(sheet, png(draw_gallery(opened, wanted, chosen if look else None, progress=move)))
         out.print(str(sheet), soft_wrap=True)
         return
-    table = Table("look", "what", "made for")
+    table = plain_table("look", "what", "made for")
     for name in chosen:
         made = load_look(opened.root, name)
         own = " (yours)" if (opened.root / "looks" / f"{name}.toml").is_file() else ""

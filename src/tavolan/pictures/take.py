@@ -55,6 +55,10 @@ class Taker:
             try:
                 size = encode.screen_size(file, str(file))
                 name_class, cropped = self._class_of(file, size)
+                there = "" if names or cropped else self._twin(file, name_class)
+                if there:
+                    planned.append(Taken(file, there, name_class, size, "known"))
+                    continue
                 name = names[number] if number < len(names) else self._next_name(name_class)
                 planned.append(self._one(file, name, name_class, cropped or size, cropped))
             except ProjectError as error:
@@ -126,6 +130,13 @@ class Taker:
         while self._taken(size_class, f"screen-{number}"):
             number += 1
         return f"screen-{number}"
+
+    def _twin(self, file: Path, size_class: str) -> str:
+        """Return the screen of this locale and class that shows the very same pixels, if there is one."""
+        folder = self.project.root / "screens" / self.locale / size_class
+        same = (path for path in sorted(folder.glob("*.png")) if _same_pixels(file, path))
+        found = next(same, None)
+        return found.relative_to(self.project.root).as_posix() if found else ""
 
     def _path(self, size_class: str, name: str) -> str:
         return f"screens/{self.locale}/{size_class}/{name}.png"

@@ -13,7 +13,7 @@ from tavolan.project.locales import tag_fault
 from tavolan.project.model import Copy, Source
 from tavolan.rulebooks.model import FieldRule, Rulebook
 
-SPECIAL = ("captions", "showcase", "alternates", "history", "items")
+SPECIAL = ("captions", "showcase", "alternates", "history", "items", "replace")
 
 
 class CopyReader:

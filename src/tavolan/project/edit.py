@@ -20,6 +20,7 @@ class TomlEditor:
     def __init__(self, path: Path, shown: str) -> None:
         self.path, self.shown = path, shown
         self._before = read_text(path, shown)
+        self._set: dict[tuple[str, ...], str | list[str]] = {}
         try:
             self._document = tomlkit.parse(self._before)
         except TOMLKitError as error:
@@ -27,18 +28,16 @@ class TomlEditor:
 
     def get(self, key: tuple[str, ...]) -> Any:
         """Return the plain value of a key, or None."""
-        value: Any = tomllib.loads(self.text())
-        for part in key:
-            value = value.get(part) if isinstance(value, dict) else None
-        return value
+        return _at(tomllib.loads(self.text()), key)
 
     def set(self, key: tuple[str, ...], value: str | list[str]) -> None:
         """Set a key, making its tables where they're missing. Raises ProjectError when the text can't be stored."""
         parts = [value] if isinstance(value, str) else value
         storable = not any("\ud800" <= char <= "\udfff" for part in parts for char in part)
         for item in _spellings(value) if storable else ():
-            self._place(key, item)
-            if self.get(key) == value:
+            if _reads_back(item, value):
+                self._place(key, item)
+                self._set[key] = value
                 return
         raise one_problem(self.shown, None, ".".join(key), "holds characters that UTF-8 can't", "Leave them out.")
 
@@ -51,6 +50,7 @@ class TomlEditor:
             table = table[part]
         if key[-1] in table:
             del table[key[-1]]
+            self._set.pop(key, None)
 
     def _place(self, key: tuple[str, ...], item: Item) -> None:
         table: Any = self._document
@@ -74,9 +74,31 @@ class TomlEditor:
         return self.text() != self._before
 
     def save(self) -> None:
-        """Write the file, whole or not at all, if anything changed."""
-        if self.changed:
-            write_text(self.path, self.text())
+        """Write the file, whole or not at all, if anything changed. What was set is read back first."""
+        text = self.text()
+        if text == self._before:
+            return
+        document = tomllib.loads(text)
+        for key, value in self._set.items():
+            if _at(document, key) != value:
+                raise one_problem(
+                    self.shown, None, ".".join(key), "couldn't be written", "Put the file in order first."
+                )
+        write_text(self.path, text)
+
+
+def _at(document: Any, key: tuple[str, ...]) -> Any:
+    for part in key:
+        document = document.get(part) if isinstance(document, dict) else None
+    return document
+
+
+def _reads_back(item: Item, value: str | list[str]) -> bool:
+    """Whether a way to write a value reads back as that value."""
+    try:
+        return bool(tomllib.loads(f"x = {item.as_string()}")["x"] == value)
+    except tomllib.TOMLDecodeError:
+        return False
 
 
 def _spellings(value: str | list[str]) -> list[Item]:

@@ -105,6 +105,8 @@ def _assemble(
         shots_source,
         state,
         config.words,
+        config.provider,
+        config.translate,
     )
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
@@ -10,7 +11,17 @@ from typing import Any
 from tavolan.edge import nearest
 from tavolan.errors import UsageError
 from tavolan.lines import KeyPath, line_of
-from tavolan.project.schema import App, CheckTable, Guard, Picture, Shots, StoreTable, WordsTable
+from tavolan.project.schema import (
+    App,
+    CheckTable,
+    Guard,
+    Picture,
+    ProviderTable,
+    Shots,
+    StoreTable,
+    TranslateTable,
+    WordsTable,
+)
 from tavolan.project.state import State
 from tavolan.rulebooks.model import FieldRule, Rulebook, SizeClass
 
@@ -106,7 +117,23 @@ class Copy:
         if not value.written:
             return Value(value.value, self.source, key)
         lender = value.inherited_from or (self.parent.locale if self.parent else "")
-        return Value(value.value, value.source, value.key, lender)
+        return Value(self._respelt(value.value), value.source, value.key, lender)
+
+    def _respelt(self, value: Any) -> Any:
+        """Return a parent's text in this locale's spelling: the words of `[replace]`, whole words, capitals kept."""
+        words = self.data.get("replace", {})
+        if not words:
+            return value
+        if isinstance(value, list):
+            return [self._respelt(item) for item in value]
+        pattern = r"\b(" + "|".join(re.escape(word) for word in sorted(words, key=len, reverse=True)) + r")\b"
+        lowered = {word.lower(): other for word, other in words.items()}
+
+        def spelt(found: re.Match[str]) -> str:
+            other = str(lowered[found.group().lower()])
+            return other[:1].upper() + other[1:] if found.group()[:1].isupper() else other
+
+        return re.sub(pattern, spelt, str(value), flags=re.IGNORECASE)
 
 
 @dataclass(frozen=True)
@@ -164,6 +191,8 @@ class Project:
     shots_source: Source
     state: State = field(default_factory=dict)
     words: WordsTable = field(default_factory=WordsTable)
+    providers: dict[str, ProviderTable] = field(default_factory=dict)
+    translate: TranslateTable = field(default_factory=TranslateTable)
 
     @property
     def source_locale(self) -> str:

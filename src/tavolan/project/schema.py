@@ -48,6 +48,7 @@ class App(Table):
     name: str = Field(min_length=1)
     publisher: str = ""
     version: str = ""
+    repository: str = ""
     first_version: bool = False
     stage: Literal["writing", "ready"] = "ready"
     runs_on: list[Form] = ["phone"]
@@ -109,6 +110,26 @@ class WordsTable(Table):
     never: list[str] = []
 
 
+class ProviderTable(Table):
+    """`[provider.<name>]`: who drafts translations: an address that takes XLIFF by POST, or a program that filters it.
+
+    `token_env` names the environment variable that holds the bearer token; a token itself never stands here.
+    """
+
+    url: str = ""
+    command: list[str] = []
+    token_env: str = ""
+    batch: int = Field(25, ge=1, le=500)
+    timeout: float = Field(60, gt=0, le=3600)
+    tries: int = Field(5, ge=1, le=20)
+
+
+class TranslateTable(Table):
+    """`[translate]`: words that stay as they are in every language, beside the app's name."""
+
+    keep: list[str] = []
+
+
 class Config(Table):
     """The whole of `tavolan.toml`."""
 
@@ -118,6 +139,8 @@ class Config(Table):
     guard: Guard = Guard()
     check: CheckTable = CheckTable()
     words: WordsTable = WordsTable()
+    provider: dict[Name, ProviderTable] = {}
+    translate: TranslateTable = TranslateTable()
 
 
 class Palette(Table):

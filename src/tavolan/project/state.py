@@ -1,6 +1,7 @@
-"""What a translation was made from: `copy/state.csv` remembers the source text by its digest.
+"""How far each translation is: `copy/state.csv` remembers what it was made from, by whom, and what it said.
 
 One line per locale and field, sorted, so that it merges well. A field that isn't listed is simply not known about.
+Texts stand in it by their digest: one that somebody changed by hand is told by it, and counts as a person's work.
 """
 
 from __future__ import annotations
@@ -8,14 +9,30 @@ from __future__ import annotations
 import csv
 import hashlib
 import io
+from dataclasses import dataclass
 from pathlib import Path
+from typing import Literal, get_args
 
 from tavolan.errors import Problem, ProjectError
 from tavolan.files import read_text, write_text
 
 NAME = "copy/state.csv"
-COLUMNS = ("locale", "field", "source")
-State = dict[tuple[str, str], str]
+COLUMNS = ("locale", "field", "source", "state", "text")
+_EARLIER = COLUMNS[:3]
+
+Work = Literal["drafted", "translated", "reviewed"]
+
+
+@dataclass(frozen=True)
+class Entry:
+    """What's known of one translation: digest of its source text, who made it, digest of its own text ("": unknown)."""
+
+    source: str
+    work: Work = "translated"
+    text: str = ""
+
+
+State = dict[tuple[str, str], Entry]
 
 
 def digest(text: str) -> str:
@@ -37,17 +54,25 @@ def read_state(root: Path, problems: list[Problem]) -> State:
     except csv.Error as error:
         problems.append(Problem(NAME, None, "", f"isn't valid CSV: {error}", "Delete it, or restore it from git."))
         return {}
+    if not rows:
+        return {}
+    header = tuple(rows[0])
+    if header not in (COLUMNS, _EARLIER):
+        problems.append(Problem(NAME, 1, "header", f"must be {','.join(COLUMNS)}", "Restore it from git."))
+        return {}
     state: State = {}
-    for number, row in enumerate(rows, 1):
-        if number == 1 or not row:
-            if number == 1 and tuple(row) != COLUMNS:
-                problems.append(Problem(NAME, 1, "header", f"must be {','.join(COLUMNS)}", "Restore it from git."))
-                return {}
+    for number, row in enumerate(rows[1:], 2):
+        if not row:
             continue
-        if len(row) != len(COLUMNS):
-            problems.append(Problem(NAME, number, "", f"has {len(row)} cells instead of 3", "Delete the line."))
-            continue
-        state[row[0], row[1]] = row[2]
+        if len(row) != len(header):
+            message = f"has {len(row)} cells instead of {len(header)}"
+            problems.append(Problem(NAME, number, "", message, "Delete the line."))
+        elif header == COLUMNS and row[3] not in get_args(Work):
+            message = f'"{row[3]}" is no state'
+            problems.append(Problem(NAME, number, "state", message, f"Write {', '.join(get_args(Work))}."))
+        else:
+            work: Work = row[3] if header == COLUMNS else "translated"  # type: ignore[assignment]
+            state[row[0], row[1]] = Entry(row[2], work, row[4] if header == COLUMNS else "")
     return state
 
 
@@ -56,5 +81,6 @@ def write_state(root: Path, state: State) -> None:
     out = io.StringIO(newline="")
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(COLUMNS)
-    writer.writerows((locale, field, source) for (locale, field), source in sorted(state.items()))
+    for (locale, field), entry in sorted(state.items()):
+        writer.writerow((locale, field, entry.source, entry.work, entry.text))
     write_text(root / NAME, out.getvalue())

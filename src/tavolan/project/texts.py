@@ -10,7 +10,7 @@ from typing import Any
 from tavolan.edge import nearest
 from tavolan.errors import UsageError
 from tavolan.project.model import Project
-from tavolan.project.state import digest, write_state
+from tavolan.project.state import Entry, Work, digest, write_state
 from tavolan.rulebooks.measure import measure
 from tavolan.rulebooks.model import FieldRule, Unit
 
@@ -153,28 +153,55 @@ class Texts:
             return None
         return f"{length} {limit.unit}, {length - limit.most} over the limit of {limit.most} ({limit.store})"
 
-    def write(self, changes: Iterable[Change]) -> None:
-        """Write changes into the copy files, all files or none started; remember what was translated from what."""
+    def write(self, changes: Iterable[Change], work: Work = "translated") -> None:
+        """Write changes into the copy files; remember what was translated from what, and by whom.
+
+        Drafts are remembered before they're written: should the run be killed between, a machine's text is never
+        taken for a person's.
+        """
         from tavolan.project.edit import TomlEditor
 
         editors: dict[str, TomlEditor] = {}
         state = dict(self.project.state)
         changes = list(changes)
         for change in changes:
-            path = self.project.root / "copy" / f"{change.locale}.toml"
-            editor = editors.setdefault(change.locale, TomlEditor(path, f"copy/{change.locale}.toml"))
+            shown = f"copy/{change.locale}.toml"
+            if change.locale not in editors:
+                editors[change.locale] = TomlEditor(self.project.root / shown, shown)
+            editor = editors[change.locale]
             key = self.key(change.address)
             if change.after:
                 editor.set(key, self.parse(change.address, change.after))
             else:
                 editor.remove(key)
-        for editor in editors.values():
-            editor.save()
         sources = {change.address: change.after for change in changes if change.locale == self.project.source_locale}
         for change in changes:
-            self._remember(state, change, sources)
-        if state != self.project.state:
+            self._remember(state, change, sources, work)
+        self._keep_earlier(changes)
+        if work == "drafted" and state != self.project.state:
             write_state(self.project.root, state)
+        for editor in editors.values():
+            editor.save()
+        if work != "drafted" and state != self.project.state:
+            write_state(self.project.root, state)
+        # The next write of this run builds on it.
+        self.project.state.clear()
+        self.project.state.update(state)
+
+    def _keep_earlier(self, changes: list[Change]) -> None:
+        """Keep in the memory what a changed source said, with its translations: they may fit again."""
+        from tavolan.project.memory import Pair, remember
+
+        source = self.project.source_locale
+        pairs = [
+            Pair(source, tag, change.before, target, change.address)
+            for change in changes
+            if change.locale == source and change.before.strip() and change.before != change.after
+            for tag in self.project.copy
+            if tag != source and (target := self.get(tag, change.address)).strip()
+        ]
+        if pairs:
+            remember(self.project.root, pairs, source)
 
     def write_alternates(self, locale: str, address: str, candidates: list[str]) -> None:
         """Write the further candidates of a field."""
@@ -184,12 +211,14 @@ class Texts:
         editor.set(("alternates", address), candidates)
         editor.save()
 
-    def _remember(self, state: dict[tuple[str, str], str], change: Change, sources: dict[str, str]) -> None:
+    def _remember(
+        self, state: dict[tuple[str, str], Entry], change: Change, sources: dict[str, str], work: Work
+    ) -> None:
         source = self.project.source_locale
         if change.locale == source:
             return
         original = sources.get(change.address, self.get(source, change.address))
         if change.after and original:
-            state[change.locale, change.address] = digest(original)
+            state[change.locale, change.address] = Entry(digest(original), work, digest(change.after))
         else:
             state.pop((change.locale, change.address), None)

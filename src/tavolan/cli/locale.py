@@ -1,0 +1,232 @@
+"""`tavolan locale`."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Literal
+
+import typer
+
+from tavolan.cli.common import (
+    JsonOption,
+    LocaleOption,
+    ProjectOption,
+    console,
+    open_project,
+    print_json,
+    progress_bar,
+)
+
+if TYPE_CHECKING:
+    from rich.console import Console
+
+    from tavolan.exchange.receive import Received
+    from tavolan.project import Project
+
+app = typer.Typer(help="Languages: who is done, add one, send texts out, take translations in.", no_args_is_help=True)
+
+FormatOption = Annotated[
+    Literal["xliff", "xliff-1.2", "po"], typer.Option("--format", help="XLIFF 2.1, XLIFF 1.2 or gettext PO.")
+]
+
+
+def _targets(project: Project, wanted: list[str] | None) -> list[str]:
+    known = [tag for tag in project.app.locales if tag != project.source_locale]
+    return project.pick("--locale", list(wanted or []), known)
+
+
+@app.command()
+def status(
+    project: ProjectOption = None,
+    locale: LocaleOption = None,
+    units: Annotated[bool, typer.Option("--units", help="List every text that needs work.")] = False,
+    json: JsonOption = False,
+) -> None:
+    """Show how far each language is: translated, reviewed, drafted, outdated, over its limit, missing."""
+    from tavolan.project.progress import units as units_of
+    from tavolan.project.texts import Texts
+    from tavolan.reports.localetables import as_document, print_progress, print_units
+
+    opened = open_project(project)
+    texts = Texts(opened)
+    found = {tag: units_of(texts, tag) for tag in _targets(opened, locale)}
+    if json:
+        print_json(as_document(found))
+    elif units:
+        print_units(console(), texts, found)
+    else:
+        print_progress(console(), found)
+
+
+@app.command()
+def add(
+    tag: Annotated[str, typer.Argument(help="The locale to add, as in de-AT.")],
+    project: ProjectOption = None,
+    like: Annotated[str | None, typer.Option("--like", help="Take from this locale what the new one lacks.")] = None,
+) -> None:
+    """Add a locale: its copy and terms files, and its place in tavolan.toml."""
+    from tavolan.project.addition import add_locale
+
+    for line in add_locale(open_project(project), tag, like):
+        console().print(line, soft_wrap=True)
+
+
+@app.command()
+def suggest(project: ProjectOption = None, store: Annotated[str | None, typer.Option("--store")] = None) -> None:
+    """Suggest locales: for storefronts that read none of yours, and for a second keyword budget in those that do."""
+    from tavolan.project.locations import suggest as suggest_locales
+    from tavolan.reports.localetables import print_suggestions
+
+    opened = open_project(project)
+    if store:
+        opened.pick("--store", [store], list(opened.stores))
+    found = [item for item in suggest_locales(opened) if store in (None, item.store)]
+    print_suggestions(console(), found)
+
+
+@app.command()
+def send(
+    project: ProjectOption = None,
+    locale: LocaleOption = None,
+    format: FormatOption = "xliff",
+    out: Annotated[Path | None, typer.Option("--out", help="Folder to write to; else out/send.")] = None,
+    all: Annotated[bool, typer.Option("--all", help="All texts, not only those that need work.")] = False,
+    keywords: Annotated[
+        bool, typer.Option("--keywords", help="Keyword lists too, which are better researched.")
+    ] = False,
+) -> None:
+    """Write the texts that need work for translators: one file per language, with limits, notes and states."""
+    from tavolan.exchange.send import send as send_texts
+
+    opened = open_project(project)
+    folder = out or opened.root / "out" / "send"
+    sent = send_texts(opened, _targets(opened, locale), format, folder, all, keywords)
+    screen = console()
+    for tag, (path, count) in sent.items():
+        screen.print(
+            f"{tag:8} {path}  [dim]{count} texts[/]" if path else f"{tag:8} [dim]nothing needs work[/]", soft_wrap=True
+        )
+    if not keywords:
+        screen.print(
+            "[dim]Keyword lists stay here: people search in words of their own, not in translated ones. "
+            "tavolan terms mine and tavolan terms plan find them.[/]"
+        )
+
+
+@app.command()
+def receive(
+    files: Annotated[list[Path], typer.Argument(help="XLIFF or PO files that came back.")],
+    project: ProjectOption = None,
+    locale: Annotated[str, typer.Option("--locale", help="The language of a PO file that doesn't say.")] = "",
+    keep: Annotated[
+        Literal["ask", "mine", "theirs"],
+        typer.Option(
+            "--keep", help="Where both sides changed a text: tell it, keep the project's, or take the file's."
+        ),
+    ] = "ask",
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="Say what would be written, write nothing.")] = False,
+) -> None:
+    """Take translations in: checked, merged with what changed meanwhile, and written."""
+    from tavolan.errors import ProjectError
+    from tavolan.exchange.receive import read_parcels, take
+    from tavolan.exchange.receive import receive as receive_parcels
+
+    opened = open_project(project)
+    parcels, problems = [], []
+    for file in files:
+        try:
+            parcels += read_parcels(file, locale)
+        except ProjectError as error:
+            problems += error.problems
+    if problems:
+        raise ProjectError(problems)
+    received = receive_parcels(opened, parcels, keep)
+    if not dry_run:
+        take(opened, received)
+    _tell(console(), received, dry_run)
+    if received.conflicts or received.refused:
+        raise typer.Exit(1)
+
+
+def _tell(out: Console, received: Received, dry_run: bool) -> None:
+    for refused in received.refused:
+        out.print(f"[red]refused[/]   {refused.locale} {refused.address}: {refused.why}", soft_wrap=True)
+    for conflict in received.conflicts:
+        out.print(f"[red]conflict[/]  {conflict.locale} {conflict.address}: both sides changed it", soft_wrap=True)
+        out.print(
+            f"          here  {conflict.before!r}\n          file  {conflict.after!r}", soft_wrap=True, markup=False
+        )
+    for over in received.over:
+        out.print(f"[yellow]over[/]      {over.locale} {over.address}: {over.why}", soft_wrap=True)
+    if received.conflicts:
+        out.print("Decide with --keep mine or --keep theirs.")
+    verb = "would be written" if dry_run else "written"
+    parts = [f"{len(received.changes)} texts {verb}", f"{received.same} unchanged"]
+    parts += [f"{len(received.reviewed)} reviewed"] if received.reviewed else []
+    parts += [f"{received.empty} without a translation"] if received.empty else []
+    parts += [f"{len(received.conflicts)} conflicts"] if received.conflicts else []
+    parts += [f"{len(received.refused)} refused"] if received.refused else []
+    out.print(", ".join(parts) + ".")
+
+
+@app.command()
+def memory(
+    project: ProjectOption = None,
+    read: Annotated[list[Path] | None, typer.Option("--read", help="TMX files to take in.")] = None,
+    write: Annotated[Path | None, typer.Option("--write", help="TMX file to write all pairs to.")] = None,
+) -> None:
+    """Show the translation memory, take TMX files into it, or write it out with the texts as they stand."""
+    from tavolan.errors import one_problem
+    from tavolan.files import write_bytes
+    from tavolan.project.memory import current_pairs, parse_tmx, read_memory, remember, write_tmx
+
+    opened = open_project(project)
+    out = console()
+    for file in read or []:
+        if not file.is_file():
+            raise one_problem(str(file), None, "", "isn't there", "Check its name.")
+        pairs = [pair for pair in parse_tmx(file.read_bytes(), str(file)) if pair.locale in opened.app.locales]
+        out.print(
+            f"{file}: {remember(opened.root, pairs, opened.source_locale)} new pairs of {len(pairs)} for this project"
+        )
+    known = read_memory(opened.root)
+    if write:
+        pairs = [*known, *current_pairs(opened)]
+        write_bytes(write, write_tmx(pairs, opened.source_locale))
+        out.print(f"{write}: {len(set(pairs))} pairs", soft_wrap=True)
+    elif not read:
+        out.print(f"{len(known)} earlier pairs in copy/memory.tmx; --write FILE adds the texts as they stand.")
+
+
+@app.command()
+def draft(
+    project: ProjectOption = None,
+    locale: LocaleOption = None,
+    provider: Annotated[
+        str | None, typer.Option("--provider", help="Provider of tavolan.toml; else the only one.")
+    ] = None,
+    url: Annotated[
+        str | None, typer.Option("--url", help="Address of a provider that tavolan.toml doesn't list.")
+    ] = None,
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="Say what would be asked for, ask nothing.")] = False,
+) -> None:
+    """Let a provider draft what's missing or outdated. A person's text is never overwritten."""
+    from tavolan.exchange.drafting import Drafter, provider_of
+
+    opened = open_project(project)
+    drafter = Drafter(opened, provider_of(opened, provider, url))
+    wanted = drafter.plan(_targets(opened, locale))
+    out = console()
+    total = sum(len(parcel.texts) for parcel in wanted)
+    if dry_run or not total:
+        for parcel in wanted:
+            out.print(f"{parcel.locale:8} {len(parcel.texts)} texts")
+        out.print(f"{total} texts would be asked for." if total else "Nothing is missing or outdated.")
+        return
+    with progress_bar("Drafting") as move:
+        done = drafter.run(wanted, move)
+    for line in done.lines():
+        out.print(line, soft_wrap=True)
+    out.print(done.keywords_hint())
+    if done.failed:
+        raise typer.Exit(4)

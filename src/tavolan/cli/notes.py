@@ -1,0 +1,129 @@
+"""`tavolan notes`."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated, Literal
+
+import typer
+
+from tavolan.cli.common import LocaleOption, ProjectOption, StoreOption, console, open_project
+
+if TYPE_CHECKING:
+    from tavolan.notes.writing import DraftedNotes
+
+app = typer.Typer(help="Release notes: draft from the repository, show per version, export.", no_args_is_help=True)
+
+
+@app.command()
+def draft(
+    since: Annotated[str, typer.Option("--since", help="Tag or commit of the last release.")],
+    project: ProjectOption = None,
+    until: Annotated[str, typer.Option("--until", help="Tag or commit of this release.")] = "HEAD",
+    repository: Annotated[
+        Path | None, typer.Option("--repository", help="The app's repository; else [app].repository.")
+    ] = None,
+    replace: Annotated[bool, typer.Option("--replace", help="Take the place of notes that a person wrote.")] = False,
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="Show the draft, write nothing.")] = False,
+) -> None:
+    """Draft the source locale's notes from what was committed: what's new, better and fixed, in plain words."""
+    from tavolan.notes.writing import draft_notes, write_draft
+
+    opened = open_project(project)
+    drafted = draft_notes(opened, since, until, repository)
+    _tell(drafted)
+    if not dry_run and drafted.bullets:
+        for line in write_draft(opened, drafted, replace):
+            console().print(line, soft_wrap=True)
+
+
+def _tell(drafted: DraftedNotes) -> None:
+    from rich.text import Text
+
+    out = console()
+    kind = ""
+    for bullet in drafted.bullets:
+        if bullet.kind != kind:
+            kind = bullet.kind
+            out.print(f"[bold]{kind}[/]")
+        ids = " ".join(commit.short for commit in bullet.commits)
+        out.print(Text.assemble("  - ", bullet.text, ("  " + ids, "dim")), soft_wrap=True)
+    if not drafted.bullets:
+        out.print("Nothing since then that users would feel.")
+    if drafted.dropped:
+        out.print("[bold]left out[/]")
+    for item in drafted.dropped:
+        out.print(
+            Text.assemble("  ", item.commit.subject, (f"  {item.commit.short} {item.why}", "dim")), soft_wrap=True
+        )
+    for store, gone in drafted.too_long.items():
+        out.print(f"[yellow]{store}[/] has no room for: {'; '.join(gone)}", soft_wrap=True)
+
+
+@app.command()
+def show(
+    project: ProjectOption = None,
+    locale: LocaleOption = None,
+    version: Annotated[str | None, typer.Option("--version", help="An earlier version, from [history].")] = None,
+) -> None:
+    """Show the notes of this version or of an earlier one, in all languages."""
+    from tavolan.errors import UsageError
+
+    opened = open_project(project)
+    out = console()
+    tags = opened.pick("--locale", list(locale or []), opened.app.locales)
+    current = version in (None, opened.app.version)
+    known = sorted({v for tag in opened.copy for v in opened.copy[tag].history()})
+    if not current and version not in known:
+        raise UsageError(f'no locale has notes of version "{version}". Known here: {", ".join(known) or "none"}.')
+    for tag in tags:
+        copy = opened.copy[tag]
+        text = (
+            str(copy.value(next(iter(opened.stores)), "notes").value or "")
+            if current
+            else copy.history().get(str(version), "")
+        )
+        if text.strip():
+            out.print(f"[bold]{tag}[/]")
+            out.print(text.strip() + "\n", markup=False, soft_wrap=True)
+
+
+@app.command()
+def keep(project: ProjectOption = None) -> None:
+    """Put the notes of this version into [history] of every locale, and clear them for the next one."""
+    from tavolan.notes.writing import keep_notes
+
+    for line in keep_notes(open_project(project)):
+        console().print(line, soft_wrap=True)
+
+
+@app.command()
+def export(
+    project: ProjectOption = None,
+    store: StoreOption = None,
+    locale: LocaleOption = None,
+    format: Annotated[Literal["json", "csv"], typer.Option("--format", help="json or csv.")] = "json",
+    template: Annotated[str, typer.Option("--template", help="A shipped template, or a Jinja2 file.")] = "",
+    testers: Annotated[bool, typer.Option("--testers", help="The notes for testers instead.")] = False,
+    drafts: Annotated[bool, typer.Option("--drafts", help="Also what nobody has reviewed.")] = False,
+    out: Annotated[Path | None, typer.Option("--out", help="File to write; else standard output.")] = None,
+) -> None:
+    """Write the notes of all languages in one file, each fitted to its store's limit."""
+    from tavolan.cli.common import say
+    from tavolan.files import write_text
+    from tavolan.notes.export import as_csv, as_json, by_template, collect
+
+    opened = open_project(project)
+    stores = opened.pick("--store", list(store or []), list(opened.stores))
+    tags = opened.pick("--locale", list(locale or []), opened.app.locales)
+    notes = collect(opened, stores, tags, "tester_notes" if testers else "notes", drafts)
+    text = by_template(notes, opened, template) if template else as_csv(notes) if format == "csv" else as_json(notes)
+    for note in notes:
+        if note.dropped:
+            say(f"{note.store} {note.locale}: no room for {len(note.dropped)} lines: {'; '.join(note.dropped)}")
+    if out:
+        write_text(out, text)
+        console().print(f"{out}: {len(notes)} notes", soft_wrap=True)
+    else:
+        sys.stdout.write(text)

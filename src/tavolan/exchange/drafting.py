@@ -1,0 +1,192 @@
+"""Machine drafts: ask a provider for what's missing or outdated, batch by batch, and keep every answer.
+
+Each answer is kept under `out/drafts/` before anything else happens with it, so an interrupted run goes on where it
+was. A person's text is never overwritten: an outdated one gets its draft as an alternate.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+from tavolan.edge import nearest
+from tavolan.errors import OutsideError, ProjectError, UsageError
+from tavolan.exchange.glossary import forbidden, read_glossary
+from tavolan.exchange.inline import has_emphasis, lost
+from tavolan.exchange.parcel import Parcel, Text
+from tavolan.exchange.provider import Provider, provider_for
+from tavolan.exchange.send import parcel_for
+from tavolan.exchange.xliff import parse_xliff, write_xliff
+from tavolan.files import write_bytes
+from tavolan.project.model import Project
+from tavolan.project.progress import is_drafted
+from tavolan.project.schema import ProviderTable
+from tavolan.project.state import digest
+from tavolan.project.texts import Change, Texts
+from tavolan.rulebooks.measure import measure
+
+Progress = Callable[[int, int], None]
+
+
+def provider_of(project: Project, name: str | None, url: str | None) -> Provider:
+    """Return the provider to ask: the named one, the only one, or an address. Raises UsageError."""
+    if url:
+        return provider_for("--url", ProviderTable(url=url))
+    known = project.providers
+    if name is None and len(known) == 1:
+        name = next(iter(known))
+    if name is None:
+        if known:
+            raise UsageError(f"--provider: say which one. Known here: {', '.join(known)}.")
+        raise UsageError(
+            "tavolan.toml has no [provider.<name>] with url or command. To try it: tavolan standin translator"
+        )
+    if name not in known:
+        raise UsageError(f'--provider: tavolan.toml has no "{name}". {nearest(name, known)}')
+    return provider_for(name, known[name])
+
+
+@dataclass
+class Drafted:
+    """What a run of drafts did, per locale and field."""
+
+    written: list[Change] = field(default_factory=list)
+    aside: list[Change] = field(default_factory=list)
+    over: list[tuple[str, str, str]] = field(default_factory=list)
+    broken: list[tuple[str, str, str]] = field(default_factory=list)
+    missing: list[tuple[str, str]] = field(default_factory=list)
+    failed: str = ""
+    unused: dict[str, tuple[int, int]] = field(default_factory=dict)
+
+    def lines(self) -> list[str]:
+        """Return what happened, in lines."""
+        found = [f"[red]not taken[/]  {tag} {address}: {why}" for tag, address, why in self.broken]
+        found += [f"[yellow]too long[/]   {tag} {address}: {why}; it's marked over" for tag, address, why in self.over]
+        found += [f"[cyan]aside[/]      {c.locale} {c.address}: a person wrote the text, so the draft is an alternate"
+                  for c in self.aside]  # fmt: skip
+        found += [f"[yellow]no answer[/]  {tag} {address}" for tag, address in self.missing]
+        found += [f"[red]stopped[/]    {self.failed}"] if self.failed else []
+        return [*found, f"{len(self.written)} drafts written. Review them: tavolan locale send, or in copy/ by hand."]
+
+    def keywords_hint(self) -> str:
+        """Say why keyword lists weren't asked for, and what a literal translation would leave unused."""
+        text = (
+            "[dim]Keyword lists aren't drafted: people search in words of their own. Use tavolan terms mine and plan."
+        )
+        parts = [f"{tag} {most - used} of {most}" for tag, (used, most) in self.unused.items() if used < most]
+        if parts:
+            text += f" Word for word, the source's list would leave unused: {', '.join(parts[:5])} characters."
+        return text + "[/]"
+
+
+class Drafter:
+    """Asks one provider for the drafts of a project."""
+
+    def __init__(self, project: Project, provider: Provider) -> None:
+        self.project, self.provider = project, provider
+        self.texts = Texts(project)
+        self.batch = getattr(getattr(provider, "table", None), "batch", 25)
+        self.terms = read_glossary(project.root)
+        self.protected = (project.app.name, *project.translate.keep)
+
+    def plan(self, locales: list[str]) -> list[Parcel]:
+        """Return what would be asked for: texts that are missing, outdated, or drafted from an earlier source."""
+        parcels = []
+        for locale in locales:
+            parcel = parcel_for(self.texts, locale)
+            wanted = [text for text in parcel.texts if text.standing in ("untranslated", "outdated")]
+            if wanted:
+                parcels.append(replace(parcel, texts=wanted))
+        return parcels
+
+    def run(self, parcels: list[Parcel], progress: Progress | None = None) -> Drafted:
+        """Ask for all of it, batch by batch, and write what comes. Stops at a provider that fails; the rest is kept."""
+        done = Drafted()
+        total, count = sum(len(parcel.texts) for parcel in parcels), 0
+        for parcel in parcels:
+            answered: list[tuple[Text, Text | None]] = []
+            for start in range(0, len(parcel.texts), self.batch):
+                asked = replace(parcel, texts=parcel.texts[start : start + self.batch])
+                try:
+                    given = {text.address: text for text in self._answer(asked).texts}
+                except (OutsideError, ProjectError) as error:
+                    done.failed = str(error)
+                    break
+                answered += [(text, given.get(text.address)) for text in asked.texts]
+                count += len(asked.texts)
+                if progress:
+                    progress(count, total)
+            self._take(parcel.locale, answered, done)
+            if done.failed:
+                return done
+            self._measure_keywords(parcel.locale, done)
+        return done
+
+    def _answer(self, asked: Parcel) -> Parcel:
+        """Return the provider's answer, from an earlier run where it's the same question."""
+        document = write_xliff(asked)
+        kept = (
+            self.project.root
+            / "out"
+            / "drafts"
+            / f"{asked.locale}-{digest(self.provider.name)}-{digest(document.decode())}.xlf"
+        )
+        data = kept.read_bytes() if kept.is_file() else self.provider.ask(document)
+        parcels = parse_xliff(data, f"the answer of {self.provider.name}")
+        if not parcels:
+            raise OutsideError(f"provider {self.provider.name}: the answer holds no file")
+        if not kept.is_file():
+            write_bytes(kept, data)
+        return parcels[0]
+
+    def _take(self, locale: str, answered: list[tuple[Text, Text | None]], done: Drafted) -> None:
+        """Write a locale's drafts: each checked, a person's text left alone."""
+        changes, alternates = [], []
+        for text, answer in answered:
+            draft = self._best(locale, text, answer)
+            if not draft.strip():
+                done.missing.append((locale, text.address))
+                continue
+            faults = lost(text.source, draft, has_emphasis(text.address), self.protected)
+            faults += forbidden(self.terms, text.source, draft, locale)
+            if faults:
+                done.broken.append((locale, text.address, "; ".join(faults)))
+                continue
+            change = Change(locale, text.address, text.target, draft)
+            if text.target and not is_drafted(self.texts, locale, text.address):
+                alternates.append(change)
+                continue
+            if over := self.texts.over(locale, text.address, draft):
+                done.over.append((locale, text.address, over))
+            changes.append(change)
+        if changes:
+            self.texts.write(changes, "drafted")
+        for change in alternates:
+            self._put_aside(change)
+        done.written += changes
+        done.aside += alternates
+
+    def _best(self, locale: str, text: Text, answer: Text | None) -> str:
+        """Return the answer's text; of several alternatives (lines of an alternate list) the first that fits."""
+        if answer is None:
+            return ""
+        options = [answer.target, *answer.notes]
+        fitting = (option for option in options if option and not self.texts.over(locale, text.address, option))
+        return next(fitting, answer.target)
+
+    def _put_aside(self, change: Change) -> None:
+        if "." in change.address:
+            path = Path("out") / "drafts" / f"{change.locale}-{change.address}.txt"
+            write_bytes(self.project.root / path, change.after.encode())
+            return
+        known = list(self.project.copy[change.locale].alternates(change.address).value or [])
+        if change.after not in known:
+            self.texts.write_alternates(change.locale, change.address, [*known, change.after])
+
+    def _measure_keywords(self, locale: str, done: Drafted) -> None:
+        """Note how much of the keyword budget the source's own list would take, as a literal translation about does."""
+        limit = self.texts.limit("keywords", locale) if "keywords" in self.texts.rules else None
+        source = self.texts.get(self.project.source_locale, "keywords") if limit else ""
+        if limit and source:
+            done.unused[locale] = (measure(source, limit.unit), limit.most)

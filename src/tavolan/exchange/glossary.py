@@ -1,0 +1,95 @@
+"""The project's glossary, `copy/glossary.csv`: what terms are called in each language, and what they mustn't be.
+
+Columns: term (in the source language), locale, target, use (`preferred` or `forbidden`), note. It goes to translators
+as TBX (ISO 30042:2019, TBX-Basic, DCA style), and what comes back is held against it.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+from dataclasses import dataclass
+from pathlib import Path
+from xml.etree.ElementTree import Element, SubElement, indent, tostring
+
+from tavolan.errors import Problem, ProjectError
+from tavolan.files import read_text
+
+NAME = "copy/glossary.csv"
+COLUMNS = ("term", "locale", "target", "use", "note")
+_STATUS = {"preferred": "preferredTerm-admn-sts", "forbidden": "deprecatedTerm-admn-sts"}
+_LANG = "{http://www.w3.org/XML/1998/namespace}lang"
+
+
+@dataclass(frozen=True)
+class Term:
+    """What a term is called in a locale, or mustn't be called."""
+
+    term: str
+    locale: str
+    target: str
+    use: str = "preferred"
+    note: str = ""
+
+
+def read_glossary(root: Path) -> list[Term]:
+    """Return the glossary; empty when there's none. Raises ProjectError with every line that's wrong."""
+    path = root / NAME
+    if not path.is_file():
+        return []
+    rows = list(csv.reader(io.StringIO(read_text(path, NAME), newline="")))
+    if not rows or tuple(cell.strip() for cell in rows[0]) != COLUMNS:
+        raise ProjectError([Problem(NAME, 1, "header", f"must be {','.join(COLUMNS)}", "Put it right.")])
+    terms, problems = [], []
+    for number, row in enumerate(rows[1:], 2):
+        if not any(row):
+            continue
+        cells = [cell.strip() for cell in (*row, *[""] * len(COLUMNS))][: len(COLUMNS)]
+        use = cells[3] or "preferred"
+        if not all(cells[:3]) or use not in _STATUS:
+            message = f'"{use}" is no use' if all(cells[:3]) else "lacks a term, a locale or a target"
+            problems.append(Problem(NAME, number, "", message, "Write preferred or forbidden."))
+            continue
+        terms.append(Term(cells[0], cells[1], cells[2], use, cells[4]))
+    if problems:
+        raise ProjectError(problems)
+    return terms
+
+
+def forbidden(terms: list[Term], source: str, target: str, locale: str) -> list[str]:
+    """Return what a translation calls by a name that the glossary forbids."""
+    return [
+        f"calls “{term.term}” “{term.target}”, which the glossary forbids"
+        for term in terms
+        if term.use == "forbidden" and term.locale == locale
+        and term.term.lower() in source.lower() and term.target.lower() in target.lower()
+    ]  # fmt: skip
+
+
+def write_tbx(terms: list[Term], source_locale: str) -> bytes:
+    """Return the glossary as TBX-Basic."""
+    root = Element(
+        "tbx", {"type": "TBX-Basic", "style": "dca", _LANG: source_locale, "xmlns": "urn:iso:std:iso:30042:ed-2"}
+    )
+    header = SubElement(SubElement(root, "tbxHeader"), "fileDesc")
+    SubElement(SubElement(header, "sourceDesc"), "p").text = NAME
+    body = SubElement(SubElement(root, "text"), "body")
+    for number, name in enumerate(dict.fromkeys(term.term for term in terms), 1):
+        entry = SubElement(body, "conceptEntry", {"id": f"c{number}"})
+        own = [term for term in terms if term.term == name]
+        _section(entry, source_locale, [Term(name, source_locale, name)])
+        for locale in dict.fromkeys(term.locale for term in own):
+            _section(entry, locale, [term for term in own if term.locale == locale])
+    indent(root)
+    data: bytes = tostring(root, encoding="utf-8", xml_declaration=True)
+    return data + b"\n"
+
+
+def _section(entry: Element, locale: str, terms: list[Term]) -> None:
+    section = SubElement(entry, "langSec", {_LANG: locale})
+    for term in terms:
+        made = SubElement(section, "termSec")
+        SubElement(made, "term").text = term.target
+        SubElement(made, "termNote", {"type": "administrativeStatus"}).text = _STATUS[term.use]
+        if term.note:
+            SubElement(made, "note").text = term.note

@@ -1,0 +1,76 @@
+"""What translators must not lose: emphasis marks and {placeholders}, as pieces between plain text.
+
+Captions print `*words*` emphasised; everywhere else a star is a star. `{placeholders}` are kept in all texts.
+"""
+
+from __future__ import annotations
+
+import re
+from collections import Counter
+from dataclasses import dataclass
+from typing import Literal
+
+from tavolan.markup import MarkupError, Run, parse
+
+_PLACEHOLDER = re.compile(r"\{[A-Za-z_][A-Za-z0-9_.]*\}")
+
+
+@dataclass(frozen=True)
+class Piece:
+    """A stretch of text: plain or emphasised words, or a placeholder that stands for itself."""
+
+    kind: Literal["text", "placeholder"]
+    text: str
+    emphasised: bool = False
+
+
+def has_emphasis(address: str) -> bool:
+    """Whether stars mean emphasis in this field."""
+    return address.startswith("captions.")
+
+
+def pieces(text: str, emphasis: bool) -> list[Piece]:
+    """Return a text in pieces; one whose stars don't balance is plain throughout."""
+    try:
+        runs = parse(text) if emphasis else [Run(text)]
+    except MarkupError:
+        runs = [Run(text)]
+    found = []
+    for run in runs:
+        at = 0
+        for match in _PLACEHOLDER.finditer(run.text):
+            if match.start() > at:
+                found.append(Piece("text", run.text[at : match.start()], run.emphasised))
+            found.append(Piece("placeholder", match.group(), run.emphasised))
+            at = match.end()
+        if at < len(run.text):
+            found.append(Piece("text", run.text[at:], run.emphasised))
+    return found
+
+
+def joined(found: list[Piece], emphasis: bool) -> str:
+    """Return the text of pieces, with its stars."""
+    text, strong = "", False
+    for piece in found:
+        if emphasis and piece.emphasised != strong:
+            text += "*"
+            strong = piece.emphasised
+        text += piece.text.replace("\\", "\\\\").replace("*", "\\*") if emphasis else piece.text
+    return text + ("*" if strong else "")
+
+
+def lost(source: str, target: str, emphasis: bool, protected: tuple[str, ...] = ()) -> list[str]:
+    """Return what a translation lost of its source (placeholders, emphasis, protected words), or put in unasked."""
+    faults = []
+    wanted, given = (Counter(_PLACEHOLDER.findall(text)) for text in (source, target))
+    faults += [f"lost {name}" for name in wanted - given]
+    faults += [f"has {name}, which the source hasn't" for name in given - wanted]
+    if emphasis:
+        try:
+            marked = [any(run.emphasised for run in parse(text)) for text in (source, target)]
+        except MarkupError as error:
+            faults.append(str(error))
+        else:
+            faults += ["lost the emphasis (*words*)"] if marked[0] and not marked[1] else []
+    faults += [f"lost the protected word {word}" for word in protected if word in source and word not in target]
+    return faults

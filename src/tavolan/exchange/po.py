@@ -1,0 +1,60 @@
+"""gettext PO: parcels out and in through Babel. The field is the context; drafts and old translations are fuzzy."""
+
+from __future__ import annotations
+
+import io
+import re
+
+from babel.messages.catalog import Catalog
+from babel.messages.pofile import PoFileError, read_po, write_po
+
+from tavolan.errors import one_problem
+from tavolan.exchange.parcel import Parcel, Text
+
+_SURE = ("translated", "reviewed")
+
+
+def write_gettext(parcel: Parcel) -> bytes:
+    """Return a parcel as a PO file."""
+    catalog = Catalog(
+        locale=parcel.locale.replace("-", "_"), project=parcel.app, fuzzy=False, charset="utf-8", header_comment=""
+    )
+    for text in parcel.texts:
+        flags = ["fuzzy"] if text.target and text.standing not in _SURE else []
+        limit = [f"at most {text.limit} {text.unit}"] if text.limit else []
+        comments = [note.replace("\n", " ") for note in (*limit, *text.notes)]
+        catalog.add(
+            text.source, text.target, context=text.address, flags=flags, auto_comments=comments,
+            user_comments=[f"base {text.base}"] if text.base else [],
+        )  # fmt: skip
+    out = io.BytesIO()
+    write_po(out, catalog, width=0)
+    # Babel keeps no headers but its own; ours goes behind the last one.
+    mark = b'"Content-Transfer-Encoding: 8bit\\n"\n'
+    return out.getvalue().replace(mark, mark + f'"X-Source-Language: {parcel.source_locale}\\n"\n'.encode(), 1)
+
+
+def _header(data: bytes, name: str) -> str:
+    found = re.search(rb'^"' + name.encode() + rb': ([^"\\]*)', data, re.MULTILINE)
+    return found.group(1).decode("utf-8", "replace").strip() if found else ""
+
+
+def parse_gettext(data: bytes, shown: str, locale: str = "") -> Parcel:
+    """Return the parcel of a PO file; fuzzy entries count as work that isn't done. Raises ProjectError."""
+    try:
+        catalog = read_po(io.BytesIO(data), abort_invalid=True, locale=None)
+    except (PoFileError, ValueError, UnicodeDecodeError) as error:
+        raise one_problem(shown, None, "", f"isn't a PO file that can be read: {error}", "Export it again.") from error
+    told = {name: _header(data, name) for name in ("Project-Id-Version", "Language", "X-Source-Language")}
+    app = told["Project-Id-Version"].removesuffix(" VERSION").strip()
+    target = locale or told["Language"].replace("_", "-")
+    parcel = Parcel("" if app == "PROJECT" else app, told["X-Source-Language"], target, place=shown)
+    for message in catalog:
+        if not message.id:
+            continue
+        base = next((c.removeprefix("base ") for c in message.user_comments if c.startswith("base ")), "")
+        source = message.id if isinstance(message.id, str) else message.id[0]
+        given = message.string if isinstance(message.string, str) else (message.string or ("",))[0]
+        work = "" if message.fuzzy or not given else "translated"
+        parcel.texts.append(Text(message.context or "", source, given, base=base, work=work))
+    return parcel

@@ -1,0 +1,173 @@
+"""Receive translations: check that they belong here, merge with what changed meanwhile, write what can be written."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Literal
+
+from tavolan.edge import nearest
+from tavolan.errors import Problem, ProjectError, UsageError, one_problem
+from tavolan.exchange.glossary import Term, forbidden, read_glossary
+from tavolan.exchange.inline import has_emphasis, lost
+from tavolan.exchange.parcel import Parcel, Text
+from tavolan.exchange.po import parse_gettext
+from tavolan.exchange.xliff import parse_xliff
+from tavolan.project.memory import Pair, remember
+from tavolan.project.model import Project
+from tavolan.project.state import Entry, State, Work, digest, write_state
+from tavolan.project.texts import Change, Texts
+
+Keep = Literal["ask", "mine", "theirs"]
+
+
+@dataclass(frozen=True)
+class Refused:
+    """A text that wasn't taken, and why."""
+
+    locale: str
+    address: str
+    why: str
+    target: str = ""
+
+
+@dataclass
+class Received:
+    """What came of receiving files."""
+
+    changes: list[Change] = field(default_factory=list)
+    reviewed: list[tuple[str, str]] = field(default_factory=list)
+    works: dict[tuple[str, str], Work] = field(default_factory=dict)
+    conflicts: list[Change] = field(default_factory=list)
+    refused: list[Refused] = field(default_factory=list)
+    over: list[Refused] = field(default_factory=list)
+    terms: list[Term] = field(default_factory=list)
+    same: int = 0
+    empty: int = 0
+
+
+def read_parcels(path: Path, locale: str = "") -> list[Parcel]:
+    """Return the parcels of a file, told by what's in it. Raises ProjectError when it can't be taken."""
+    try:
+        data = path.read_bytes()
+    except OSError as error:
+        raise one_problem(str(path), None, "", f"can't be read: {error.strerror}", "Check its name.") from error
+    start = data.lstrip(b"\xef\xbb\xbf \t\r\n")[:200]
+    if start.startswith(b"<"):
+        return parse_xliff(data, str(path))
+    if path.suffix.lower() in (".po", ".pot") or b"msgid" in data[:4000]:
+        return [parse_gettext(data, str(path), locale)]
+    raise one_problem(str(path), None, "", "is neither XLIFF nor PO", "Give the file that came back.")
+
+
+def receive(project: Project, parcels: list[Parcel], keep: Keep = "ask") -> Received:
+    """Work out what parcels change; nothing is written. Raises ProjectError for one that isn't for this project."""
+    texts = Texts(project)
+    received = Received(terms=read_glossary(project.root))
+    problems = [problem for parcel in parcels for problem in _strays(project, parcel)]
+    if problems:
+        raise ProjectError(problems)
+    for parcel in parcels:
+        locale = _locale(project, parcel)
+        for text in parcel.texts:
+            _one(texts, locale, text, keep, received)
+    return received
+
+
+def _locale(project: Project, parcel: Parcel) -> str:
+    """Return the project's locale that a parcel is for; tools write codes with other capitals or an underscore."""
+    wanted = parcel.locale.replace("_", "-").lower()
+    return next((tag for tag in project.app.locales if tag.lower() == wanted), "")
+
+
+def _strays(project: Project, parcel: Parcel) -> list[Problem]:
+    found = []
+    if parcel.app and parcel.app != project.app.name:
+        message = f'is for "{parcel.app}", and this project is "{project.app.name}"'
+        found.append(Problem(parcel.place, None, "original", message, "Receive it in its own project."))
+    if parcel.source_locale and parcel.source_locale.replace("_", "-").lower() != project.source_locale.lower():
+        message = f"is from {parcel.source_locale}, and this project is written in {project.source_locale}"
+        found.append(Problem(parcel.place, None, "source language", message, "Send the texts again."))
+    if not _locale(project, parcel):
+        message = f'is for the locale "{parcel.locale}", which this project hasn\'t'
+        found.append(
+            Problem(parcel.place, None, "target language", message, nearest(parcel.locale, project.app.locales))
+        )
+    elif _locale(project, parcel) == project.source_locale:
+        message = "is a translation into the source locale itself"
+        found.append(Problem(parcel.place, None, "target language", message, "Edit the source in copy/ instead."))
+    return found
+
+
+def _one(texts: Texts, locale: str, text: Text, keep: Keep, received: Received) -> None:
+    """Sort one text: refused, empty, unchanged, a conflict, or a change."""
+    why = _refusal(texts, locale, text, received.terms)
+    if why:
+        received.refused.append(Refused(locale, text.address, why, text.target))
+        return
+    if not text.target.strip():
+        received.empty += 1
+        return
+    mine = texts.get(locale, text.address)
+    work: Work = "reviewed" if text.work == "reviewed" else "translated"
+    # The project's text changed since it was sent; the one that came back may be the one that went out.
+    touched = bool(text.base) and bool(mine) and digest(mine) != text.base
+    if text.target == mine:
+        _unchanged(texts, locale, text, work, received)
+    elif touched and (keep == "mine" or digest(text.target) == text.base):
+        received.same += 1
+    elif touched and keep == "ask":
+        received.conflicts.append(Change(locale, text.address, mine, text.target))
+    else:
+        if over := texts.over(locale, text.address, text.target):
+            received.over.append(Refused(locale, text.address, over, text.target))
+        received.changes.append(Change(locale, text.address, mine, text.target))
+        received.works[locale, text.address] = work
+
+
+def _refusal(texts: Texts, locale: str, text: Text, terms: list[Term]) -> str:
+    """Return why a text can't be taken, or nothing."""
+    try:
+        texts.key(text.address)
+    except UsageError as error:
+        return str(error)
+    if not text.target.strip():
+        return ""
+    if text.source != texts.get(texts.project.source_locale, text.address):
+        return "the source changed since this was sent: send it again"
+    faults = lost(text.source, text.target, has_emphasis(text.address))
+    return "; ".join([*faults, *forbidden(terms, text.source, text.target, locale)])
+
+
+def _unchanged(texts: Texts, locale: str, text: Text, work: Work, received: Received) -> None:
+    """A translation that stays as it is may have been reviewed, or found to serve the changed source as well."""
+    entry = texts.project.state.get((locale, text.address))
+    confirmed = Entry(digest(text.source), work, digest(text.target))
+    if text.work == "reviewed" and entry != confirmed:
+        received.reviewed.append((locale, text.address))
+    received.same += 1
+
+
+def take(project: Project, received: Received) -> None:
+    """Write what was received, locale by locale, each file whole or not at all."""
+    texts = Texts(project)
+    by_locale: dict[str, list[Change]] = {}
+    for change in received.changes:
+        by_locale.setdefault(change.locale, []).append(change)
+    pairs = [
+        Pair(project.source_locale, c.locale, texts.get(project.source_locale, c.address), c.after, c.address)
+        for c in received.changes
+    ]
+    remember(project.root, pairs, project.source_locale)
+    state: State = dict(project.state)
+    for changes in by_locale.values():
+        texts.write(changes)
+        for change in changes:
+            source = digest(texts.get(project.source_locale, change.address))
+            work = received.works[change.locale, change.address]
+            state[change.locale, change.address] = Entry(source, work, digest(change.after))
+    for locale, address in received.reviewed:
+        source, target = (digest(texts.get(tag, address)) for tag in (project.source_locale, locale))
+        state[locale, address] = Entry(source, "reviewed", target)
+    if state != project.state:
+        write_state(project.root, state)

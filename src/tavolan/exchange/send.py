@@ -1,0 +1,99 @@
+"""Send texts to translators: one file per target locale, in an open format."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from tavolan.exchange.glossary import read_glossary, write_tbx
+from tavolan.exchange.parcel import Parcel, Text
+from tavolan.exchange.po import write_gettext
+from tavolan.exchange.xliff import write_old_xliff, write_xliff
+from tavolan.files import write_bytes
+from tavolan.markup import plain
+from tavolan.project.memory import matches, read_memory
+from tavolan.project.model import Project
+from tavolan.project.progress import NEEDS_WORK, Unit, units
+from tavolan.project.state import digest
+from tavolan.project.texts import Texts
+
+FORMATS = {"xliff": (write_xliff, ".xlf"), "xliff-1.2": (write_old_xliff, ".xlf"), "po": (write_gettext, ".po")}
+
+
+def parcel_for(
+    texts: Texts, locale: str, everything: bool = False, keywords: bool = False, fields: tuple[str, ...] = ()
+) -> Parcel:
+    """Return what's to be translated into a locale: what needs work, or all of it."""
+    project = texts.project
+    parcel = Parcel(project.app.name, project.source_locale, locale)
+    memory = read_memory(project.root)
+    for unit in units(texts, locale, keywords):
+        if (everything or unit.standing in NEEDS_WORK) and (not fields or unit.address in fields):
+            notes = tuple(_notes(texts, unit))
+            base = digest(unit.target)
+            near = tuple(matches(memory, unit.source, locale)[:3]) if memory else ()
+            parcel.texts.append(
+                Text(
+                    unit.address, unit.source, unit.target, unit.standing, unit.limit, unit.unit, notes, base, "", near
+                )
+            )
+    return parcel
+
+
+def _notes(texts: Texts, unit: Unit) -> list[str]:
+    """Return what a translator should know of a text."""
+    project = texts.project
+    head, _, rest = unit.address.partition(".")
+    rule = texts.rule(unit.address)
+    notes = []
+    if head == "captions":
+        notes.append(f"Printed on the store picture “{rest}”; the first line is the title. Keep the emphasised words.")
+        picture = next(
+            iter(sorted((project.root / "out" / "shots").glob(f"*/*/{project.source_locale}/*-{rest}.*"))), None
+        )
+        if picture:
+            notes.append(f"Picture: {picture.relative_to(project.root).as_posix()}")
+    elif head == "showcase":
+        notes.append("Shown inside the app's screens on store pictures; as short as the original.")
+    elif rule:
+        where = f"{rest} of {head}" if rest else head
+        notes.append(f"{rule.what or where}. Stores: {', '.join(dict.fromkeys(_stores(texts, unit.address)))}.")
+    if unit.limit:
+        notes.append(f"At most {unit.limit} {unit.unit}.")
+    if unit.standing == "outdated":
+        notes.append("The source changed since this was translated.")
+    if unit.standing == "over":
+        notes.append(f"Too long now: {unit.over}.")
+    if unit.standing == "drafted":
+        notes.append("Drafted by a machine: please review.")
+    return notes
+
+
+def _stores(texts: Texts, address: str) -> list[str]:
+    parts = address.split(".")
+    if len(parts) == 2 and parts[0] in texts.project.stores:
+        return [parts[0]]
+    return [store for store, _ in texts.rules.get(parts[-1], []) or texts.item_rules.get(parts[-1], [])]
+
+
+def send(
+    project: Project, locales: list[str], form: str, folder: Path, everything: bool = False, keywords: bool = False
+) -> dict[str, tuple[Path | None, int]]:
+    """Write one file per locale into a folder; return file and number of texts (no file where nothing is to do)."""
+    texts = Texts(project)
+    write, ending = FORMATS[form]
+    sent: dict[str, tuple[Path | None, int]] = {}
+    for locale in locales:
+        parcel = parcel_for(texts, locale, everything, keywords)
+        target = folder / f"{locale}{ending}"
+        if parcel.texts:
+            write_bytes(target, write(parcel))
+        sent[locale] = (target if parcel.texts else None, len(parcel.texts))
+    terms = read_glossary(project.root)
+    if terms and any(count for _, count in sent.values()):
+        write_bytes(folder / "glossary.tbx", write_tbx(terms, project.source_locale))
+    return sent
+
+
+def words_of(text: str, address: str) -> int:
+    """Return how many words a text has, as translators count: runs between white space."""
+    return len((plain(text) if address.startswith("captions.") else text).split())

@@ -1,0 +1,258 @@
+"""XLIFF 2.1 and 1.2 (OASIS standards): parcels of texts out, and back in from whatever tool worked on them.
+
+2.1 carries lengths in the Size and Length Restriction module and our digests in the Metadata module; 1.2 in `maxwidth`
+and notes. Files with a document type are refused: no entity is ever expanded.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from pathlib import Path
+from xml.etree.ElementTree import Element, ParseError, SubElement, indent, register_namespace, tostring
+
+from defusedxml.common import DefusedXmlException
+from defusedxml.ElementTree import fromstring
+
+from tavolan.errors import one_problem
+from tavolan.exchange.inline import Piece, has_emphasis, joined, pieces
+from tavolan.exchange.parcel import Parcel, Text
+
+CORE = "urn:oasis:names:tc:xliff:document:2.0"
+SIZES = "urn:oasis:names:tc:xliff:sizerestriction:2.0"
+MATCHES = "urn:oasis:names:tc:xliff:matches:2.0"
+META = "urn:oasis:names:tc:xliff:metadata:2.0"
+OLD = "urn:oasis:names:tc:xliff:document:1.2"
+_SPACE = "{http://www.w3.org/XML/1998/namespace}space"
+_LANG = "{http://www.w3.org/XML/1998/namespace}lang"
+_BAD = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]")
+_STATES = {"untranslated": "initial", "over": "initial", "outdated": "initial", "drafted": "translated",
+           "translated": "translated", "reviewed": "reviewed"}  # fmt: skip
+_OLD_STATES = {"untranslated": "new", "over": "needs-adaptation", "outdated": "needs-translation",
+               "drafted": "needs-review-translation", "translated": "translated", "reviewed": "signed-off"}  # fmt: skip
+_WORK = {"translated": "translated", "reviewed": "reviewed", "final": "reviewed", "signed-off": "reviewed"}
+for prefix, name in (("", CORE), ("slr", SIZES), ("mda", META), ("mtc", MATCHES)):
+    register_namespace(prefix, name)
+
+
+def write_xliff(parcel: Parcel) -> bytes:
+    """Return a parcel as XLIFF 2.1. Raises ProjectError for a text that XML can't hold."""
+    root = Element(f"{{{CORE}}}xliff", {"version": "2.1", "srcLang": parcel.source_locale, "trgLang": parcel.locale})
+    original = f"{parcel.app}/copy/{parcel.source_locale}.toml"
+    file = SubElement(root, f"{{{CORE}}}file", {"id": "copy", "original": original, _SPACE: "preserve"})
+    SubElement(file, f"{{{SIZES}}}profiles", {"generalProfile": "xliff:codepoints"})
+    for text in parcel.texts:
+        _unit(file, text, parcel)
+    _indent(root)
+    return _bytes(root)
+
+
+def _unit(file: Element, text: Text, parcel: Parcel) -> None:
+    unit = SubElement(file, f"{{{CORE}}}unit", {"id": text.address, "name": text.address})
+    if text.limit and text.unit == "characters":
+        unit.set(f"{{{SIZES}}}sizeRestriction", str(text.limit))
+    if text.matches:
+        found = SubElement(unit, f"{{{MATCHES}}}matches")
+        for match in text.matches:
+            told = {"ref": "#s1", "similarity": f"{match.score * 100:.0f}", "origin": "copy/memory.tmx"}
+            element = SubElement(found, f"{{{MATCHES}}}match", told)
+            for name, words in (("source", match.pair.source), ("target", match.pair.target)):
+                _fill(SubElement(element, f"{{{CORE}}}{name}"), words, text, parcel)
+    group = SubElement(SubElement(unit, f"{{{META}}}metadata"), f"{{{META}}}metaGroup", {"category": "tavolan"})
+    for kind, value in (("base", text.base), ("standing", text.standing)):
+        SubElement(group, f"{{{META}}}meta", {"type": kind}).text = value
+    if text.notes:
+        notes = SubElement(unit, f"{{{CORE}}}notes")
+        for note in text.notes:
+            SubElement(notes, f"{{{CORE}}}note").text = _safe(note, text, parcel)
+    segment = SubElement(unit, f"{{{CORE}}}segment", {"id": "s1", "state": _STATES[text.standing]})
+    if text.standing not in ("untranslated", "translated", "reviewed"):
+        segment.set("subState", f"tavolan:{text.standing}")
+    source = SubElement(segment, f"{{{CORE}}}source")
+    _fill(source, text.source, text, parcel)
+    if text.target:
+        _fill(SubElement(segment, f"{{{CORE}}}target"), text.target, text, parcel)
+
+
+def _safe(value: str, text: Text, parcel: Parcel) -> str:
+    if found := _BAD.search(value):
+        message = f"holds U+{ord(found.group()):04X}, which XML can't"
+        raise one_problem(f"copy/{parcel.locale}.toml", None, text.address, message, "Take it out.")
+    return value
+
+
+def _fill(element: Element, value: str, text: Text, parcel: Parcel, old: bool = False) -> None:
+    """Write a text with its inline codes: emphasis around words, placeholders as empty elements."""
+    space = OLD if old else CORE
+    number, holder, last = 0, element, None
+
+    def append(words: str) -> None:
+        nonlocal last
+        if last is None:
+            holder.text = (holder.text or "") + words
+        else:
+            last.tail = (last.tail or "") + words
+
+    strong = False
+    for piece in pieces(_safe(value, text, parcel), has_emphasis(text.address)):
+        if piece.emphasised != strong:
+            strong = piece.emphasised
+            if strong:
+                number += 1
+                kind = {"ctype": "bold"} if old else {"type": "fmt", "subType": "tavolan:emphasis"}
+                holder = SubElement(element, f"{{{space}}}{'g' if old else 'pc'}", {"id": str(number), **kind})
+                last = None
+            else:
+                last, holder = holder, element
+        if piece.kind == "placeholder":
+            number += 1
+            kind = {"equiv-text": piece.text} if old else {"equiv": piece.text, "disp": piece.text}
+            last = SubElement(holder, f"{{{space}}}{'x' if old else 'ph'}", {"id": str(number), **kind})
+        else:
+            append(piece.text)
+
+
+def write_old_xliff(parcel: Parcel) -> bytes:
+    """Return a parcel as XLIFF 1.2. Raises ProjectError for a text that XML can't hold."""
+    register_namespace("", OLD)
+    root = Element(f"{{{OLD}}}xliff", {"version": "1.2"})
+    languages = {"source-language": parcel.source_locale, "target-language": parcel.locale}
+    original = f"{parcel.app}/copy/{parcel.source_locale}.toml"
+    file = SubElement(root, f"{{{OLD}}}file", {"original": original, "datatype": "plaintext", **languages})
+    body = SubElement(file, f"{{{OLD}}}body")
+    for text in parcel.texts:
+        unit = SubElement(
+            body, f"{{{OLD}}}trans-unit", {"id": text.address, "resname": text.address, _SPACE: "preserve"}
+        )
+        if text.limit:
+            unit.set("maxwidth", str(text.limit))
+            unit.set("size-unit", "byte" if text.unit == "bytes" else "char")
+        _fill(SubElement(unit, f"{{{OLD}}}source"), text.source, text, parcel, old=True)
+        if text.target:
+            target = SubElement(unit, f"{{{OLD}}}target", {"state": _OLD_STATES[text.standing]})
+            _fill(target, text.target, text, parcel, old=True)
+        for note in text.notes:
+            SubElement(unit, f"{{{OLD}}}note").text = _safe(note, text, parcel)
+        for match in text.matches:
+            element = SubElement(unit, f"{{{OLD}}}alt-trans", {"match-quality": f"{match.score * 100:.0f}%"})
+            for name, words in (("source", match.pair.source), ("target", match.pair.target)):
+                _fill(SubElement(element, f"{{{OLD}}}{name}"), words, text, parcel, old=True)
+        SubElement(unit, f"{{{OLD}}}note", {"from": "tavolan"}).text = f"base {text.base}"
+    _indent(root)
+    data = _bytes(root)
+    register_namespace("", CORE)
+    return data
+
+
+def _indent(root: Element) -> None:
+    """Indent everything but the texts, whose white space counts."""
+    texts = [
+        element for element in root.iter() if element.tag.rpartition("}")[2] in ("source", "target", "note", "meta")
+    ]
+    kept = [(element, element.text, list(element), [child.tail for child in element]) for element in texts]
+    for element, _, children, _ in kept:
+        for child in children:
+            element.remove(child)
+    indent(root)
+    for element, words, children, tails in kept:
+        element.text = words
+        element.extend(children)
+        for child, tail in zip(children, tails, strict=True):
+            child.tail = tail
+
+
+def _bytes(root: Element) -> bytes:
+    data: bytes = tostring(root, encoding="utf-8", xml_declaration=True)
+    return data + b"\n"
+
+
+def read_xliff(path: Path, shown: str) -> list[Parcel]:
+    """Return the parcels of an XLIFF file, 1.2 or 2.x. Raises ProjectError when it can't be taken."""
+    return parse_xliff(path.read_bytes(), shown)
+
+
+def parse_xliff(data: bytes, shown: str) -> list[Parcel]:
+    """Return the parcels in the bytes of an XLIFF file. Raises ProjectError when they can't be taken."""
+    try:
+        root = fromstring(data, forbid_dtd=True)
+    except DefusedXmlException as error:
+        message = "has a document type or entities, which an honest XLIFF file never needs"
+        raise one_problem(shown, None, "", message, "Refused. Ask for it without.") from error
+    except (ParseError, ValueError, LookupError) as error:
+        line = error.position[0] if isinstance(error, ParseError) else None
+        raise one_problem(shown, line, "", f"isn't well-formed XML: {error}", "Export it again.") from error
+    space, _, name = root.tag.rpartition("}")
+    if name != "xliff":
+        raise one_problem(shown, None, "", f"is XML, but <{name}> instead of <xliff>", "Give an XLIFF file.")
+    version = root.get("version", "")
+    if space.strip("{") == OLD or version.startswith("1."):
+        return [_old_parcel(file, space.strip("{"), shown) for file in root if file.tag.endswith("}file")]
+    if not version.startswith("2."):
+        raise one_problem(shown, None, "version", f'"{version}" isn\'t known', "Give XLIFF 1.2, 2.0 or 2.1.")
+    files = [file for file in root if file.tag == f"{{{CORE}}}file"]
+    return [_parcel(file, root, shown) for file in files]
+
+
+def _parcel(file: Element, root: Element, shown: str) -> Parcel:
+    app = file.get("original", "").partition("/copy/")[0]
+    parcel = Parcel(app, root.get("srcLang", ""), root.get("trgLang", ""), place=shown)
+    for unit in file.iter(f"{{{CORE}}}unit"):
+        address = unit.get("id", "")
+        segments = list(unit.iter(f"{{{CORE}}}segment"))
+        parts = [part for part in unit if part.tag in (f"{{{CORE}}}segment", f"{{{CORE}}}ignorable")]
+        source = "".join(_text(part.find(f"{{{CORE}}}source"), address, CORE) for part in parts)
+        # What lies between segments may have no target of its own: then its source stands.
+        target = "".join(_target(part, address) for part in parts)
+        if not any(part.find(f"{{{CORE}}}target") is not None for part in segments):
+            target = ""
+        told = {meta.get("type"): meta.text or "" for meta in unit.iter(f"{{{META}}}meta")}
+        works = {_WORK.get(segment.get("state", ""), "") for segment in segments}
+        work = "reviewed" if works == {"reviewed"} else "translated" if "" not in works and works else ""
+        parcel.texts.append(Text(address, source, target, base=told.get("base", ""), work=work))
+    return parcel
+
+
+def _target(part: Element, address: str) -> str:
+    found = part.find(f"{{{CORE}}}target")
+    if found is None and part.tag.endswith("ignorable"):
+        found = part.find(f"{{{CORE}}}source")
+    return _text(found, address, CORE)
+
+
+def _old_parcel(file: Element, space: str, shown: str) -> Parcel:
+    app = file.get("original", "").partition("/copy/")[0]
+    parcel = Parcel(app, file.get("source-language", ""), file.get("target-language", ""), place=shown)
+    for unit in file.iter(f"{{{space}}}trans-unit"):
+        address = unit.get("id", "")
+        # Alternatives that a tool adds (<alt-trans>) have targets too; only the unit's own counts.
+        target = next((child for child in unit if child.tag == f"{{{space}}}target"), None)
+        own = [note.text or "" for note in unit if note.tag == f"{{{space}}}note" and note.get("from") == "tavolan"]
+        base = next((note.removeprefix("base ") for note in own if note.startswith("base ")), "")
+        work = _WORK.get(target.get("state", ""), "") if target is not None else ""
+        source = _text(unit.find(f"{{{space}}}source"), address, space)
+        parcel.texts.append(Text(address, source, _text(target, address, space), base=base, work=work))
+    return parcel
+
+
+def _text(element: Element | None, address: str, space: str) -> str:
+    """Return the text of a source or target, with its stars and placeholders."""
+    if element is None:
+        return ""
+    return joined(list(_pieces(element, False, space)), has_emphasis(address))
+
+
+def _pieces(element: Element, strong: bool, space: str) -> Iterator[Piece]:
+    if element.text:
+        yield Piece("text", element.text, strong)
+    for child in element:
+        name = child.tag.rpartition("}")[2]
+        if name in ("ph", "x"):
+            shown = child.get("equiv") or child.get("disp") or child.get("equiv-text") or ""
+            yield Piece("placeholder", shown, strong)
+        elif name in ("pc", "g"):
+            ours = child.get("subType", "tavolan:emphasis") == "tavolan:emphasis"
+            yield from _pieces(child, strong or ours, space)
+        elif name in ("mrk", "sub"):
+            yield from _pieces(child, strong, space)
+        if child.tail:
+            yield Piece("text", child.tail, strong)

@@ -1,0 +1,104 @@
+"""Export release notes of all locales in one file: JSON, CSV, or any layout by a sandboxed Jinja2 template."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+from dataclasses import asdict, dataclass
+from pathlib import Path
+
+from tavolan.edge import nearest
+from tavolan.errors import Problem, ProjectError, UsageError, one_problem
+from tavolan.files import read_text
+from tavolan.notes.fitting import fit_text
+from tavolan.project.model import Project
+from tavolan.project.progress import is_drafted
+from tavolan.project.texts import Texts
+
+TEMPLATES = Path(__file__).parent / "templates"
+SCHEMA = "tavolan/notes@1"
+
+
+@dataclass(frozen=True)
+class Note:
+    """The notes of one store and locale; `code` is the store's own locale code, `dropped` are lines that didn't fit."""
+
+    store: str
+    locale: str
+    code: str
+    field: str
+    version: str
+    text: str
+    dropped: tuple[str, ...] = ()
+
+
+def collect(
+    project: Project, stores: list[str], locales: list[str], field: str = "notes", drafts: bool = False
+) -> list[Note]:
+    """Return the notes of stores and locales, fitted. Raises ProjectError for drafts that nobody has reviewed."""
+    texts = Texts(project)
+    found, problems = [], []
+    for store_id in stores:
+        store = project.stores[store_id]
+        rule = store.rulebook.fields.get(field)
+        if rule is None:
+            continue
+        for tag in (tag for tag in locales if tag in store.locales):
+            value = project.value(store_id, tag, field)
+            if not value.written:
+                continue
+            own = value.inherited_from or tag
+            if not drafts and is_drafted(texts, own, field):
+                message = "are a draft that nobody has reviewed"
+                problem = Problem(
+                    value.source.shown, value.line, field, message, "Review them, or export with --drafts."
+                )
+                problems += [problem] if problem not in problems else []
+            fitted = fit_text(str(value.value), rule.max, store.rulebook.unit_of(rule))
+            code = store.rulebook.store_code(tag) or tag
+            found.append(Note(store_id, tag, code, field, project.app.version, fitted.text, fitted.dropped))
+    if problems:
+        raise ProjectError(problems)
+    return found
+
+
+def as_json(notes: list[Note]) -> str:
+    """Return notes as a JSON document."""
+    return (
+        json.dumps({"schema": SCHEMA, "notes": [asdict(note) for note in notes]}, ensure_ascii=False, indent=2) + "\n"
+    )
+
+
+def as_csv(notes: list[Note]) -> str:
+    """Return notes as CSV, one a line."""
+    out = io.StringIO(newline="")
+    writer = csv.writer(out)
+    writer.writerow(("store", "locale", "code", "field", "version", "text"))
+    writer.writerows((n.store, n.locale, n.code, n.field, n.version, n.text) for n in notes)
+    return out.getvalue()
+
+
+def template_names() -> list[str]:
+    """Return the names of the templates that ship."""
+    return sorted(path.name.removesuffix(".j2") for path in TEMPLATES.glob("*.j2"))
+
+
+def by_template(notes: list[Note], project: Project, template: str) -> str:
+    """Return notes in the layout of a shipped template, or of a file. Raises UsageError or ProjectError."""
+    from jinja2 import StrictUndefined, TemplateError
+    from jinja2.sandbox import ImmutableSandboxedEnvironment
+
+    path = Path(template)
+    shipped = TEMPLATES / f"{template}.j2"
+    if shipped.is_file() and not path.is_file():
+        path = shipped
+    if not path.is_file():
+        raise UsageError(f'there\'s no template "{template}". {nearest(template, template_names())}')
+    environment = ImmutableSandboxedEnvironment(undefined=StrictUndefined, keep_trailing_newline=True, trim_blocks=True,
+                                                lstrip_blocks=True)  # fmt: skip
+    try:
+        return environment.from_string(read_text(path, str(path))).render(notes=notes, app=project.app)
+    except TemplateError as error:
+        line = getattr(error, "lineno", None)
+        raise one_problem(str(path), line, "", f"can't be filled in: {error}", "Put the template right.") from error

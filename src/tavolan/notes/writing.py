@@ -1,0 +1,113 @@
+"""Draft release notes into a project, and move them to its history."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+
+from tavolan.errors import UsageError
+from tavolan.files import write_text
+from tavolan.notes.changes import Bullet, Dropped, as_text, bullets
+from tavolan.notes.fitting import Fitted, fit_bullets
+from tavolan.notes.gitlog import commits_since
+from tavolan.project.edit import TomlEditor
+from tavolan.project.model import Project
+from tavolan.project.progress import is_drafted
+from tavolan.project.state import Entry, digest, write_state
+from tavolan.project.texts import Texts
+
+FIELD = "notes"
+
+
+@dataclass(frozen=True)
+class DraftedNotes:
+    """A draft: its bullets, what was left out, the text per store, and per store what it had no room for."""
+
+    bullets: list[Bullet]
+    dropped: list[Dropped]
+    fitted: dict[str, Fitted]
+
+    @property
+    def too_long(self) -> dict[str, tuple[str, ...]]:
+        """Per store the lines that didn't fit."""
+        return {store: fitted.dropped for store, fitted in self.fitted.items() if fitted.dropped}
+
+
+def draft_notes(project: Project, since: str, until: str = "HEAD", repository: Path | None = None) -> DraftedNotes:
+    """Return a draft from the repository's commits. Raises UsageError or OutsideError."""
+    told = repository or (project.root / project.app.repository if project.app.repository else None)
+    if told is None:
+        raise UsageError('where is the app\'s repository? Set repository = "../app" in [app], or give --repository.')
+    found, dropped = bullets(commits_since(told, since, until))
+    fitted = {}
+    for store in project.stores.values():
+        if rule := store.rulebook.fields.get(FIELD):
+            fitted[store.id] = fit_bullets(found, rule.max, store.rulebook.unit_of(rule))
+    return DraftedNotes(found, dropped, fitted)
+
+
+def write_draft(project: Project, drafted: DraftedNotes, replace: bool = False) -> list[str]:
+    """Write a draft into the source locale, marked as one; a shorter text goes to stores with less room.
+
+    Raises UsageError where a person's notes would be lost.
+    """
+    texts = Texts(project)
+    source = project.source_locale
+    written = texts.get(source, FIELD)
+    if written.strip() and not replace and not is_drafted(texts, source, FIELD):
+        raise UsageError(f"copy/{source}.toml has notes that a person wrote. Keep them in the history first "
+                         "(tavolan notes keep), or give --replace.")  # fmt: skip
+    whole = as_text(drafted.bullets)
+    path = project.root / "copy" / f"{source}.toml"
+    editor = TomlEditor(path, f"copy/{source}.toml")
+    values = {}
+    if any(not fitted.dropped for fitted in drafted.fitted.values()):
+        values[FIELD] = whole
+    for store, fitted in drafted.fitted.items():
+        if fitted.dropped:
+            values[f"{store}.{FIELD}"] = fitted.text
+        else:
+            editor.remove((store, FIELD))
+    state = dict(project.state)
+    for address, text in values.items():
+        editor.set(tuple(address.split(".")), text)
+        state[source, address] = Entry(digest(text), "drafted", digest(text))
+    # Marked first: a draft must never pass for a person's text.
+    write_state(project.root, state)
+    editor.save()
+    target = project.root / "out" / "notes" / f"{project.app.version or 'draft'}.md"
+    write_text(target, _for_the_author(drafted))
+    return [f"copy/{source}.toml: {len(drafted.bullets)} lines, marked as a draft until you change them",
+            f"{target.relative_to(project.root)}: each line with its commits"]  # fmt: skip
+
+
+def _for_the_author(drafted: DraftedNotes) -> str:
+    lines = ["# Where each line comes from", ""]
+    for bullet in drafted.bullets:
+        lines.append(f"- {bullet.text}")
+        lines += [
+            f"  - {commit.id} {commit.subject} ({commit.author}, {commit.date[:10]})" for commit in bullet.commits
+        ]
+    lines += ["", "## Left out", ""]
+    lines += [f"- {item.commit.id} {item.commit.subject}: {item.why}" for item in drafted.dropped]
+    return "\n".join(lines) + "\n"
+
+
+def keep_notes(project: Project) -> list[str]:
+    """Move the notes of this version into `[history]` of every locale. Raises UsageError without a version."""
+    version = project.app.version
+    if not version:
+        raise UsageError('[app] has no version. Write version = "2.4" there first.')
+    lines = []
+    for tag, copy in project.copy.items():
+        written = copy.data.get(FIELD)
+        if not isinstance(written, str) or not written.strip():
+            continue
+        if version in copy.history() and copy.history()[version].strip() != written.strip():
+            raise UsageError(f"copy/{tag}.toml has other notes of version {version} in [history]. Compare them first.")
+        editor = TomlEditor(project.root / "copy" / f"{tag}.toml", f"copy/{tag}.toml")
+        editor.set(("history", version), written)
+        editor.remove((FIELD,))
+        editor.save()
+        lines.append(f"copy/{tag}.toml: notes of {version} are in [history] now")
+    return lines or ["No locale has notes to keep."]

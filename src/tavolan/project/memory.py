@@ -1,0 +1,140 @@
+"""Translation memory: earlier pairs of source and translation, kept as TMX 1.4b in `copy/memory.tmx`.
+
+Pairs come in when a translation is received or replaced, so that old texts can be found again: exactly, or nearly
+(the share of words in order that both have, difflib's ratio).
+"""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Iterable
+from dataclasses import dataclass
+from pathlib import Path
+from xml.etree.ElementTree import Element, ParseError, SubElement, indent, tostring
+
+from defusedxml.common import DefusedXmlException
+from defusedxml.ElementTree import fromstring
+
+from tavolan.errors import one_problem
+from tavolan.files import write_bytes
+from tavolan.project.model import Project
+
+NAME = Path("copy") / "memory.tmx"
+_LANG = "{http://www.w3.org/XML/1998/namespace}lang"
+
+
+@dataclass(frozen=True)
+class Pair:
+    """A source text and its translation, with the field that it was for."""
+
+    source_locale: str
+    locale: str
+    source: str
+    target: str
+    address: str = ""
+
+
+@dataclass(frozen=True)
+class Match:
+    """A pair that fits a text, and how well: 1 is exactly."""
+
+    pair: Pair
+    score: float
+
+
+def read_memory(root: Path) -> list[Pair]:
+    """Return a project's memory; empty when there's none. Raises ProjectError when it can't be read."""
+    path = root / NAME
+    return parse_tmx(path.read_bytes(), NAME.as_posix()) if path.is_file() else []
+
+
+def parse_tmx(data: bytes, shown: str) -> list[Pair]:
+    """Return the pairs of a TMX file; units with more languages give several. Raises ProjectError."""
+    try:
+        # TMX 1.4b names a document type of its own; it's allowed, its entities aren't.
+        root = fromstring(data, forbid_dtd=False, forbid_entities=True, forbid_external=True)
+    except DefusedXmlException as error:
+        raise one_problem(shown, None, "", "declares entities, which are refused", "Take them out.") from error
+    except (ParseError, ValueError, LookupError) as error:
+        line = error.position[0] if isinstance(error, ParseError) else None
+        raise one_problem(shown, line, "", f"isn't well-formed XML: {error}", "Export it again.") from error
+    header = root.find("header")
+    default = header.get("srclang", "") if header is not None else ""
+    pairs = []
+    for unit in root.iter("tu"):
+        texts: dict[str, str] = {}
+        for variant in unit.iter("tuv"):
+            segment = variant.find("seg")
+            language = variant.get(_LANG) or variant.get("lang") or ""
+            texts[language] = "".join(segment.itertext()) if segment is not None else ""
+        source_locale = unit.get("srclang", default)
+        source = texts.pop(source_locale, None)
+        address = next((prop.text or "" for prop in unit.iter("prop") if prop.get("type") == "x-field"), "")
+        if source:
+            pairs += [Pair(source_locale, tag, source, text, address) for tag, text in texts.items() if text]
+    return pairs
+
+
+def write_tmx(pairs: Iterable[Pair], source_locale: str) -> bytes:
+    """Return pairs as TMX 1.4b, sorted, so that the file merges well."""
+    from tavolan import __version__
+
+    root = Element("tmx", {"version": "1.4"})
+    SubElement(root, "header", {
+        "creationtool": "tavolan", "creationtoolversion": __version__, "segtype": "block", "o-tmf": "tavolan",
+        "adminlang": "en", "srclang": source_locale, "datatype": "plaintext",
+    })  # fmt: skip
+    body = SubElement(root, "body")
+    for pair in sorted(set(pairs), key=lambda p: (p.locale, p.address, p.source, p.target)):
+        unit = SubElement(body, "tu", {"srclang": pair.source_locale})
+        if pair.address:
+            SubElement(unit, "prop", {"type": "x-field"}).text = pair.address
+        for tag, text in ((pair.source_locale, pair.source), (pair.locale, pair.target)):
+            SubElement(SubElement(unit, "tuv", {_LANG: tag}), "seg").text = text
+    indent(root)
+    data: bytes = tostring(root, encoding="utf-8", xml_declaration=True)
+    return data + b"\n"
+
+
+def remember(root: Path, pairs: Iterable[Pair], source_locale: str) -> int:
+    """Add pairs to a project's memory; return how many were new."""
+    known = read_memory(root)
+    there = set(known)
+    fresh = [pair for pair in dict.fromkeys(pairs) if pair not in there]
+    if fresh:
+        write_bytes(root / NAME, write_tmx([*known, *fresh], source_locale))
+    return len(fresh)
+
+
+def matches(pairs: Iterable[Pair], source: str, locale: str, least: float = 0.7) -> list[Match]:
+    """Return the pairs of a locale whose source is like a text, best first; `least` from 0 to 1."""
+    words = source.split()
+    found: dict[str, Match] = {}
+    for pair in pairs:
+        if pair.locale != locale:
+            continue
+        if pair.source == source:
+            found[pair.target] = Match(pair, 1.0)
+            continue
+        matcher = difflib.SequenceMatcher(None, words, pair.source.split(), autojunk=False)
+        if matcher.real_quick_ratio() >= least and (score := matcher.ratio()) >= least:
+            best = found.get(pair.target)
+            if best is None or best.score < score:
+                found[pair.target] = Match(pair, min(score, 0.999))
+    return sorted(found.values(), key=lambda match: -match.score)
+
+
+def current_pairs(project: Project) -> list[Pair]:
+    """Return the texts as they stand, for every locale: source and translation."""
+    from tavolan.project.progress import units
+    from tavolan.project.texts import Texts
+
+    texts = Texts(project)
+    source = project.source_locale
+    return [
+        Pair(source, tag, unit.source, unit.target, unit.address)
+        for tag in project.copy
+        if tag != source
+        for unit in units(texts, tag)
+        if unit.target.strip() and unit.standing in ("translated", "reviewed")
+    ]

@@ -1,0 +1,137 @@
+"""Tables of languages: how far each is, what needs work, which ones would pay."""
+
+from __future__ import annotations
+
+import difflib
+from collections import Counter
+from typing import Any
+
+from rich.console import Console
+from rich.markup import escape
+from rich.text import Text
+
+from tavolan.project.locales import locale_name
+from tavolan.project.locations import Suggestion
+from tavolan.project.progress import NEEDS_WORK, STANDINGS, Standing, Unit
+from tavolan.project.state import digest
+from tavolan.project.texts import Texts
+from tavolan.reports.tables import plain_table
+
+_WIDTH = 28
+_STYLES = {"reviewed": "green", "translated": "dark_sea_green4", "drafted": "cyan", "outdated": "yellow",
+           "over": "red", "untranslated": "grey35"}  # fmt: skip
+# In the bar, what's done stands first.
+_ORDER: tuple[Standing, ...] = ("reviewed", "translated", "drafted", "outdated", "over", "untranslated")
+_MARKS = {"reviewed": "█", "translated": "█", "drafted": "▓", "outdated": "▒", "over": "▒", "untranslated": "░"}
+
+
+def print_progress(console: Console, found: dict[str, list[Unit]]) -> None:
+    """Print a bar and the counts of every locale."""
+    shown = _ORDER if _any(found, "reviewed") else _ORDER[1:]
+    table = plain_table("locale", "", "done", *shown)
+    for column in table.columns[:3]:
+        column.no_wrap = True
+    for tag, units in found.items():
+        counts = Counter(unit.standing for unit in units)
+        total = max(len(units), 1)
+        done = (counts["reviewed"] + counts["translated"]) * 100 // total
+        cells = [
+            Text(str(counts[name]) if counts[name] else "·", style=_STYLES[name] if counts[name] else "dim")
+            for name in shown
+        ]
+        table.add_row(f"{tag} [dim]{escape(locale_name(tag))}[/]", _bar(counts, total), f"{done} %", *cells)
+    console.print(table)
+    need = sum(unit.standing in NEEDS_WORK for units in found.values() for unit in units)
+    if need:
+        console.print(f"\n{need} texts need work: tavolan locale send writes them for translators; --units lists them.")
+
+
+def _any(found: dict[str, list[Unit]], standing: str) -> bool:
+    return any(unit.standing == standing for units in found.values() for unit in units)
+
+
+def _bar(counts: Counter[Standing], total: int) -> Text:
+    """Return a bar whose parts add up to its width; nothing that's there is invisible."""
+    parts = {name: counts[name] * _WIDTH / total for name in _ORDER}
+    cells = {name: max(1, int(parts[name])) if counts[name] else 0 for name in _ORDER}
+    while sum(cells.values()) < _WIDTH:
+        cells[max(_ORDER, key=lambda name: parts[name] - cells[name])] += 1
+    while sum(cells.values()) > _WIDTH:
+        cells[max(_ORDER, key=lambda name: cells[name] - parts[name])] -= 1
+    bar = Text()
+    for name in _ORDER:
+        bar.append(_MARKS[name] * cells[name], style=_STYLES[name])
+    return bar
+
+
+def print_units(console: Console, texts: Texts, found: dict[str, list[Unit]]) -> None:
+    """Print every text that needs work, with what's wrong and what changed in its source."""
+    table = plain_table("locale", "field", "state", "")
+    for units in found.values():
+        for unit in units:
+            if unit.standing in NEEDS_WORK:
+                state = Text(unit.standing, style=_STYLES[unit.standing])
+                table.add_row(unit.locale, unit.address, state, _about(texts, unit))
+    console.print(table)
+
+
+def _about(texts: Texts, unit: Unit) -> Text:
+    if unit.standing == "over":
+        return Text(unit.over)
+    if unit.standing == "outdated":
+        before = earlier_source(texts, unit)
+        return difference(before, unit.source) if before else Text("the source changed")
+    first = unit.source.strip().splitlines()[0]
+    return Text(first if len(first) <= 60 else first[:59] + "…", style="dim")
+
+
+def earlier_source(texts: Texts, unit: Unit) -> str:
+    """Return the source text that an outdated translation was made from, where the memory has it."""
+    from tavolan.project.memory import read_memory
+
+    entry = texts.project.state.get((unit.locale, unit.address))
+    wanted = entry.source if entry else ""
+    return next((pair.source for pair in read_memory(texts.project.root) if digest(pair.source) == wanted), "")
+
+
+def difference(before: str, after: str) -> Text:
+    """Return the words that went and came, with a little around them."""
+    old, new = before.split(), after.split()
+    made = Text()
+    for kind, i1, i2, j1, j2 in difflib.SequenceMatcher(None, old, new, autojunk=False).get_opcodes():
+        if kind == "equal":
+            words = new[j1:j2]
+            made.append(" ".join(words if len(words) <= 6 else [*words[:3], "…", *words[-3:]]) + " ", style="dim")
+            continue
+        if i2 > i1:
+            made.append(" ".join(old[i1:i2]), style="red strike")
+            made.append(" ")
+        if j2 > j1:
+            made.append(" ".join(new[j1:j2]), style="green")
+            made.append(" ")
+    return made
+
+
+def print_suggestions(console: Console, found: list[Suggestion]) -> None:
+    """Print locales that would pay, and why."""
+    table = plain_table("store", "locale", "would be the first language of", "second keyword budget in")
+    for item in found:
+        name = f"{item.locale} [dim]{escape(locale_name(item.locale))}[/]"
+        table.add_row(item.store, name, _fronts(item.serves), _fronts(item.adds))
+    console.print(table if found else "Every storefront that the rulebooks know reads a language of yours.")
+
+
+def _fronts(fronts: tuple[str, ...]) -> str:
+    more = f" and {len(fronts) - 12} more" if len(fronts) > 12 else ""
+    return " ".join(fronts[:12]) + more if fronts else "·"
+
+
+def as_document(found: dict[str, list[Unit]]) -> dict[str, Any]:
+    """Return the JSON document `tavolan/locales@1`."""
+    locales: dict[str, Any] = {}
+    for tag, units in found.items():
+        counts = Counter(unit.standing for unit in units)
+        todo = [{"field": unit.address, "state": unit.standing, "over": unit.over} for unit in units
+                if unit.standing in NEEDS_WORK]  # fmt: skip
+        locales[tag] = {"total": len(units), **{name: counts[name] for name in STANDINGS}, "needs_work": todo}
+    return {"schema": "tavolan/locales@1", "locales": locales}

@@ -1,0 +1,178 @@
+"""A stand-in for a translation service: XLIFF in, XLIFF out, on loopback only.
+
+It knows the sample's texts as a phrase book. Everything else is pseudo-localized: accents, a third longer, wrapped in
+marks, right-to-left where the language is, so that a layout can be tried. It can be told to misbehave.
+"""
+
+from __future__ import annotations
+
+import threading
+import time
+from dataclasses import dataclass, field, replace
+from functools import cache
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+
+from tavolan.errors import OutsideError, ProjectError
+from tavolan.exchange.inline import has_emphasis, joined, pieces
+from tavolan.exchange.parcel import Parcel, Text
+from tavolan.exchange.xliff import parse_xliff, write_xliff
+from tavolan.project.locales import is_right_to_left
+
+_PLAIN = "aceginorsuyzACEGINORSUYZ"
+_ACCENTED = "áçéğíñóřšúýžÁÇÉĞÍÑÓŘŠÚÝŽ"
+_TABLE = str.maketrans(_PLAIN, _ACCENTED)
+_LONGER = 0.35
+
+
+@dataclass
+class Manners:
+    """How the stand-in behaves. Counts are of requests: `fail` answers so many with 503 first, `busy` with 429."""
+
+    slow: float = 0.0
+    fail: int = 0
+    busy: int = 0
+    truncate: bool = False
+    token: str = ""
+    asked: list[int] = field(default_factory=list)
+
+
+def pseudo(text: str, locale: str, address: str, keep: tuple[str, ...] = ()) -> str:
+    """Return a text that looks translated: accents, a third longer; placeholders, emphasis and kept words stay."""
+    emphasis = has_emphasis(address)
+    made = []
+    for piece in pieces(text, emphasis):
+        words = piece.text
+        if piece.kind == "text":
+            parts = [part if part.strip(".,:;!?") in keep else part.translate(_TABLE) for part in words.split(" ")]
+            words = " ".join(parts)
+        made.append(replace(piece, text=words))
+    result = joined(made, emphasis)
+    padding = " ".join(["ōņē"] * max(1, round(len(text) * _LONGER / 4))) if len(text) > 12 else ""
+    result = f"{result} {padding}".strip() if padding and "\n" not in text else result
+    return f"\u200f{result}\u200f" if is_right_to_left(locale) else result
+
+
+@cache
+def phrase_book() -> dict[tuple[str, str], str]:
+    """Return the sample's translations by locale and source text."""
+    import tomllib
+
+    from tavolan.sample.write import sample_files
+
+    tables = {
+        name.removeprefix("copy/").removesuffix(".toml"): tomllib.loads(data.decode())
+        for name, data in sample_files().items()
+        if name.startswith("copy/") and name.endswith(".toml")
+    }
+    source = _flat(tables["en-US"])
+    return {
+        (locale, text): theirs[address]
+        for locale, table in tables.items()
+        for theirs in [_flat(table)]
+        for address, text in source.items()
+        if locale != "en-US" and address in theirs
+    }
+
+
+def _flat(table: dict[str, object], at: str = "") -> dict[str, str]:
+    found: dict[str, str] = {}
+    for key, value in table.items():
+        if isinstance(value, dict):
+            found |= _flat(value, f"{at}{key}.")
+        elif isinstance(value, str) and key not in ("like",):
+            found[f"{at}{key}"] = value
+    return found
+
+
+def translate(document: bytes, keep: tuple[str, ...] = ("Kilnary",)) -> bytes:
+    """Return an XLIFF document with every text translated. Raises ProjectError when it can't be read."""
+    parcels = parse_xliff(document, "the request")
+    parcel = parcels[0]
+    book = phrase_book()
+    done = [
+        replace(
+            text,
+            target=book.get((parcel.locale, text.source)) or pseudo(text.source, parcel.locale, text.address, keep),
+        )
+        for text in parcel.texts
+    ]
+    return write_xliff(Parcel(parcel.app, parcel.source_locale, parcel.locale, [_as_draft(text) for text in done]))
+
+
+def _as_draft(text: Text) -> Text:
+    return replace(text, standing="drafted")
+
+
+class Server:
+    """The stand-in as an HTTP server on loopback."""
+
+    def __init__(self, port: int = 0, manners: Manners | None = None) -> None:
+        self.manners = manners or Manners()
+        try:
+            self._server = ThreadingHTTPServer(("127.0.0.1", port), self._handler())
+        except OSError as error:
+            raise OutsideError(
+                f"port {port} can't be used ({error.strerror}). Choose another one with --port."
+            ) from error
+        self._server.daemon_threads = True
+
+    @property
+    def address(self) -> str:
+        """Where it takes documents."""
+        return f"http://127.0.0.1:{self._server.server_address[1]}/translate"
+
+    def start(self) -> None:
+        """Serve in the background."""
+        threading.Thread(target=self._server.serve_forever, daemon=True).start()
+
+    def serve(self) -> None:
+        """Serve until interrupted."""
+        self._server.serve_forever()
+
+    def close(self) -> None:
+        """Stop."""
+        self._server.shutdown()
+        self._server.server_close()
+
+    def _handler(self) -> type[BaseHTTPRequestHandler]:
+        manners = self.manners
+
+        class Handler(BaseHTTPRequestHandler):
+            def do_POST(self) -> None:
+                """Answer one document."""
+                body = self.rfile.read(int(self.headers.get("Content-Length", 0)))
+                status, answer = _answer(manners, self.headers.get("Authorization", ""), body)
+                self.send_response(status)
+                if status == 429:
+                    self.send_header("Retry-After", "0.01")
+                self.send_header("Content-Type", "application/xliff+xml")
+                self.send_header("Content-Length", str(len(answer)))
+                self.end_headers()
+                self.wfile.write(answer)
+
+            def log_message(self, *_: object) -> None:
+                """Keep the terminal quiet."""
+
+        return Handler
+
+
+def _answer(manners: Manners, authorization: str, body: bytes) -> tuple[int, bytes]:
+    """Return status and body for one request."""
+    time.sleep(manners.slow)
+    status = 200
+    if manners.token and authorization != f"Bearer {manners.token}":
+        status = 401
+    elif manners.fail > 0:
+        manners.fail -= 1
+        status = 503
+    elif manners.busy > 0:
+        manners.busy -= 1
+        status = 429
+    manners.asked.append(status)
+    if status != 200:
+        return status, b""
+    try:
+        answer = translate(body)
+    except (ProjectError, IndexError):
+        return 400, b""
+    return 200, answer[: len(answer) // 2] if manners.truncate else answer

@@ -1,0 +1,532 @@
+"""Languages: states, sending, receiving, drafting, memory, adding and suggesting."""
+
+import csv
+import io
+import signal
+import subprocess
+import time
+
+import polib
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from translate.storage import factory, xliff
+
+import tavolan
+from conftest import PROGRAM, replace, run_tavolan
+from tavolan.errors import OutsideError, ProjectError, UsageError
+from tavolan.exchange.drafting import Drafter
+from tavolan.exchange.inline import has_emphasis, joined, lost, pieces
+from tavolan.exchange.parcel import Parcel, Text
+from tavolan.exchange.po import parse_gettext, write_gettext
+from tavolan.exchange.provider import Address, Program, provider_for
+from tavolan.exchange.receive import read_parcels
+from tavolan.exchange.xliff import parse_xliff, write_old_xliff, write_xliff
+from tavolan.project.memory import Pair, matches, parse_tmx, read_memory, remember, write_tmx
+from tavolan.project.progress import units
+from tavolan.project.schema import ProviderTable
+from tavolan.project.texts import Texts
+from tavolan.standins.translator import Manners, Server, pseudo
+
+printable = st.text(
+    st.characters(exclude_categories=("Cs", "Cc", "Cn"), exclude_characters="\ufffe\uffff"), min_size=1, max_size=60
+).filter(lambda text: text.strip() == text and text)
+
+
+def standings(root, locale):
+    return {unit.address: unit.standing for unit in units(Texts(tavolan.open_project(root)), locale)}
+
+
+def contents(root):
+    return {path: path.read_bytes() for path in sorted((root / "copy").iterdir())}
+
+
+# --- states -----------------------------------------------------------------------------------------------------
+
+
+def test_a_text_goes_through_its_states(project):
+    assert standings(project, "de-DE")["subtitle"] == "translated"
+    replace(project / "copy/de-DE.toml", 'subtitle = "Notizen zum Brand"\n', "")
+    assert standings(project, "de-DE")["subtitle"] == "untranslated"
+    run_tavolan("copy", "set", "de-DE", "subtitle", "Notizen", cwd=project)
+    assert standings(project, "de-DE")["subtitle"] == "translated"
+    run_tavolan("copy", "set", "en-US", "subtitle", "Clay and fire notes", cwd=project)
+    assert standings(project, "de-DE")["subtitle"] == "outdated"
+    # A person who edits the file by hand has seen the source.
+    replace(project / "copy/de-DE.toml", '"Notizen"', '"Notizen zu Ton und Feuer"')
+    assert standings(project, "de-DE")["subtitle"] == "translated"
+    replace(project / "copy/de-DE.toml", '"Notizen zu Ton und Feuer"', f'"{"lang " * 9}"')
+    assert standings(project, "de-DE")["subtitle"] == "over"
+
+
+def test_the_state_file_merges_and_its_faults_are_told(project):
+    run_tavolan("copy", "set", "de-DE", "title", "Potto auf Deutsch", cwd=project)
+    rows = list(csv.DictReader(io.StringIO((project / "copy/state.csv").read_text())))
+    assert rows[0]["locale"] == "de-DE" and rows[0]["state"] == "translated" and rows[0]["text"]
+    (project / "copy/state.csv").write_text("locale,field,source\nde-DE,title,abc\n")
+    assert standings(project, "de-DE")["title"] == "outdated"
+    (project / "copy/state.csv").write_text("locale,field,source,state,text\nde-DE,title,abc,perfect,x\n")
+    with pytest.raises(ProjectError, match=r'state\.csv:2: state: "perfect" is no state'):
+        tavolan.open_project(project)
+
+
+def test_status_shows_every_language(project):
+    replace(project / "copy/de-DE.toml", 'subtitle = "Notizen zum Brand"\n', "")
+    done = run_tavolan("locale", "status", cwd=project)
+    assert done.code == 0 and "German (Germany)" in done.out and "83 %" in done.out and "en-US" not in done.out
+    document = run_tavolan("locale", "status", "--json", cwd=project).json
+    assert document["locales"]["de-DE"]["needs_work"] == [{"field": "subtitle", "state": "untranslated", "over": ""}]
+    assert "Clay and kiln notes" in run_tavolan("locale", "status", "--units", cwd=project).out
+
+
+# --- exchange formats -------------------------------------------------------------------------------------------
+
+
+@given(st.lists(st.tuples(printable, printable), min_size=1, max_size=4), st.sampled_from(["xliff", "old", "po"]))
+def test_any_text_survives_every_format(pairs, form):
+    texts = [
+        Text(f"captions.c{i}", s, t, "translated", 30, "characters", ("A note",), "b4se")
+        for i, (s, t) in enumerate(pairs)
+    ]
+    parcel = Parcel("Potto", "en-US", "de-DE", texts)
+    if form == "po":
+        back = parse_gettext(write_gettext(parcel), "x.po")
+    else:
+        (back,) = parse_xliff((write_xliff if form == "xliff" else write_old_xliff)(parcel), "x.xlf")
+    plain = [(text.address, joined(pieces(text.source, True), True) if form != "po" else text.source) for text in texts]
+    assert [(text.address, text.source) for text in back.texts] == plain
+    assert [text.target for text in back.texts] == [
+        joined(pieces(text.target, True), True) if form != "po" else text.target for text in texts
+    ]
+    assert (back.app, back.source_locale, back.locale) == ("Potto", "en-US", "de-DE")
+    assert {text.base for text in back.texts} == {"b4se"}
+
+
+@given(printable)
+def test_pieces_join_to_the_text(text):
+    assert joined(pieces(text, False), False) == text
+
+
+def test_captions_keep_emphasis_and_placeholders_as_codes(project):
+    text = Text("captions.home", "All {count} of *your pots*", "", "untranslated")
+    data = write_xliff(Parcel("Potto", "en-US", "de-DE", [text])).decode()
+    assert '<ph id="1" equiv="{count}" disp="{count}"' in data and ">your pots</pc>" in data
+    assert lost("All {count} *pots*", "Alle {count} *Töpfe*", True) == []
+    assert lost("All {count} *pots*", "Alle *Töpfe*", True) == ["lost {count}"]
+    assert lost("All *pots*", "Alle Töpfe", True) == ["lost the emphasis (*words*)"]
+    assert lost("With Potto", "Mit Toppo", False, ("Potto",)) == ["lost the protected word Potto"]
+
+
+ORDER = {
+    "xliff": ["file"],
+    "file": ["profiles", "notes", "unit"],
+    "unit": ["metadata", "notes", "originalData", "segment"],
+    "segment": ["source", "target"],
+}
+NEEDED = {
+    "xliff": {"version", "srcLang"},
+    "file": {"id"},
+    "unit": {"id"},
+    "pc": {"id"},
+    "ph": {"id"},
+    "metaGroup": set(),
+    "meta": {"type"},
+}
+
+
+def test_xliff_2_keeps_the_standards_order_and_attributes(project):
+    """The rules of the OASIS schema xliff_core_2.0.xsd that our documents can break."""
+    from xml.etree.ElementTree import fromstring
+
+    replace(project / "copy/de-DE.toml", 'subtitle = "Notizen zum Brand"\n', "")
+    run_tavolan("locale", "send", "--all", "--locale", "de-DE", cwd=project)
+    root = fromstring((project / "out/send/de-DE.xlf").read_bytes())
+    assert root.get("version") == "2.1" and root.get("trgLang") == "de-DE"
+    ids = [unit.get("id") for unit in root.iter("{urn:oasis:names:tc:xliff:document:2.0}unit")]
+    assert len(ids) == len(set(ids)) > 5
+    for element in root.iter():
+        name = element.tag.rpartition("}")[2]
+        if name in ORDER:
+            places = [ORDER[name].index(child.tag.rpartition("}")[2]) for child in element]
+            assert places == sorted(places), name
+        assert NEEDED.get(name, set()) <= set(element.attrib), name
+        if name == "segment":
+            assert element.get("state") in ("initial", "translated", "reviewed", "final")
+            assert ":" in element.get("subState", "x:y")
+    limited = root.find(".//*[@id='title']")
+    assert limited.get("{urn:oasis:names:tc:xliff:sizerestriction:2.0}sizeRestriction") == "30"
+
+
+@pytest.mark.parametrize("form", ["xliff", "xliff-1.2", "po"])
+def test_there_and_back_without_a_change_alters_no_byte(project, form):
+    before = contents(project)
+    assert run_tavolan("locale", "send", "--all", "--format", form, cwd=project).code == 0
+    files = sorted((project / "out/send").iterdir())
+    assert len(files) == 2
+    done = run_tavolan("locale", "receive", *files, cwd=project)
+    assert done.code == 0 and done.out.startswith("0 texts written, 12 unchanged")
+    assert contents(project) == before
+
+
+def test_only_what_needs_work_is_sent(project):
+    assert "nothing needs work" in run_tavolan("locale", "send", cwd=project).out
+    assert not (project / "out/send").exists()
+
+
+def test_a_general_localization_library_reads_and_writes_our_xliff(project):
+    """translate-toolkit, for XLIFF 1.2."""
+    replace(project / "copy/de-DE.toml", 'subtitle = "Notizen zum Brand"\n', "")
+    run_tavolan("locale", "send", "--format", "xliff-1.2", "--locale", "de-DE", cwd=project)
+    path = project / "out/send/de-DE.xlf"
+    store = xliff.xlifffile.parsefile(str(path))
+    (unit,) = [unit for unit in store.units if unit.source == "Clay and kiln notes"]
+    unit.target = "Ton und Ofen"
+    unit.markapproved()
+    store.savefile(str(path))
+    done = run_tavolan("locale", "receive", path, cwd=project)
+    assert done.out.startswith("1 texts written"), done.out + done.err
+    assert 'subtitle = "Ton und Ofen"' in (project / "copy/de-DE.toml").read_text()
+
+
+def test_polib_and_translate_toolkit_read_and_write_our_po(project):
+    for tag in ("de-DE", "ar-SA"):
+        path = project / f"copy/{tag}.toml"
+        path.write_text("\n".join(line for line in path.read_text().splitlines() if not line.startswith("home = ")))
+    run_tavolan("locale", "send", "--format", "po", cwd=project)
+    german, arabic = project / "out/send/de-DE.po", project / "out/send/ar-SA.po"
+    book = polib.pofile(str(german))
+    (entry,) = [entry for entry in book if entry.msgctxt == "captions.home"]
+    entry.msgstr = "Alle deine *Töpfe*"
+    book.save()
+    store = factory.getobject(str(arabic))
+    (unit,) = [unit for unit in store.units if unit.source == "All your *pots*"]
+    unit.target = "كل *أوانيك*"
+    store.savefile(str(arabic))
+    done = run_tavolan("locale", "receive", german, arabic, cwd=project)
+    assert done.out.startswith("2 texts written"), done.out + done.err
+    assert 'home = "Alle deine *Töpfe*"' in (project / "copy/de-DE.toml").read_text()
+    assert "*أوانيك*" in (project / "copy/ar-SA.toml").read_text()
+
+
+LAUGHS = b'<?xml version="1.0"?><!DOCTYPE x [<!ENTITY a "ha"><!ENTITY b "&a;&a;">]><xliff version="2.1">&b;</xliff>'
+OUTSIDE = b'<?xml version="1.0"?><!DOCTYPE x [<!ENTITY a SYSTEM "file:///etc/passwd">]><xliff version="2.1">&a;</xliff>'
+
+
+@pytest.mark.parametrize(
+    ("data", "words"),
+    [
+        (LAUGHS, "has a document type or entities"),
+        (OUTSIDE, "has a document type or entities"),
+        (b"<xliff version='2.1'><file>", "isn't well-formed XML"),
+        (b"<html></html>", "<html> instead of <xliff>"),
+        (b"<xliff version='7'></xliff>", '"7" isn\'t known'),
+        (b"PK\x03\x04", "is neither XLIFF nor PO"),
+    ],
+)
+def test_hostile_and_broken_files_are_refused(project, tmp_path, data, words):
+    path = tmp_path / "back.xlf"
+    path.write_bytes(data)
+    before = contents(project)
+    done = run_tavolan("locale", "receive", path, cwd=project)
+    assert done.code == 3 and words in done.err and "Traceback" not in done.err
+    assert contents(project) == before
+
+
+@given(st.binary(max_size=200))
+def test_any_bytes_are_read_or_refused(tmp_path_factory, data):
+    path = tmp_path_factory.mktemp("any") / "a.xlf"
+    for start in (b"", b"<", b'msgid "a"\nmsgstr '):
+        path.write_bytes(start + data)
+        try:
+            read_parcels(path)
+        except ProjectError as error:
+            assert error.problems[0].message
+
+
+# --- receiving --------------------------------------------------------------------------------------------------
+
+
+def sent(project, *args):
+    """Send everything to German and return the file."""
+    run_tavolan("locale", "send", "--all", "--locale", "de-DE", *args, cwd=project)
+    return project / "out/send/de-DE.xlf"
+
+
+def test_a_translation_is_written_and_its_review_remembered(project):
+    path = sent(project)
+    replace(path, "<target>Notizen zum Brand</target>", "<target>Ton und Ofen</target>")
+    replace(path, 'state="translated">\n        <source>Clay', 'state="reviewed">\n        <source>Clay')
+    dry = run_tavolan("locale", "receive", path, "--dry-run", cwd=project)
+    assert "1 texts would be written" in dry.out and "Ton und Ofen" not in (project / "copy/de-DE.toml").read_text()
+    assert run_tavolan("locale", "receive", path, cwd=project).code == 0
+    assert standings(project, "de-DE")["subtitle"] == "reviewed"
+
+
+def test_what_changed_on_both_sides_is_a_conflict_to_decide(project):
+    path = sent(project)
+    replace(path, "<target>Notizen zum Brand</target>", "<target>Vom Übersetzer</target>")
+    replace(project / "copy/de-DE.toml", '"Notizen zum Brand"', '"Von mir"')
+    done = run_tavolan("locale", "receive", path, cwd=project)
+    assert done.code == 1 and "conflict  de-DE subtitle: both sides changed it" in done.out
+    assert '"Von mir"' in (project / "copy/de-DE.toml").read_text()
+    assert run_tavolan("locale", "receive", path, "--keep", "mine", cwd=project).code == 0
+    assert '"Von mir"' in (project / "copy/de-DE.toml").read_text()
+    assert run_tavolan("locale", "receive", path, "--keep", "theirs", cwd=project).code == 0
+    assert '"Vom Übersetzer"' in (project / "copy/de-DE.toml").read_text()
+
+
+def test_a_changed_source_a_lost_code_and_a_stranger_are_refused_one_by_one(project):
+    path = sent(project)
+    replace(path, "<target>Notizen zum Brand</target>", "<target>Neu</target>")
+    replace(path, ">Töpfe</pc>", ">Krüge</pc>")
+    replace(path, 'Alle <pc id="1" type="fmt" subType="tavolan:emphasis">Krüge</pc>', "Alle Krüge")
+    replace(path, 'id="promo"' if 'id="promo"' in path.read_text() else 'id="notes"', 'id="stranger"')
+    replace(project / "copy/en-US.toml", "Clay and kiln notes", "Clay and fire notes")
+    done = run_tavolan("locale", "receive", path, cwd=project)
+    assert done.code == 1
+    assert "de-DE subtitle: the source changed since this was sent" in done.out
+    assert "de-DE captions.home: lost the emphasis" in done.out
+    assert 'de-DE stranger: there\'s no field "stranger"' in done.out
+    assert '"Notizen zum Brand"' in (project / "copy/de-DE.toml").read_text()
+
+
+def test_files_of_other_projects_and_languages_are_refused_whole(project):
+    path = sent(project)
+    text = path.read_text()
+    for old, new, words in (
+        ('original="Potto/', 'original="Other/', 'is for "Other", and this project is "Potto"'),
+        ('srcLang="en-US"', 'srcLang="fr-FR"', "is from fr-FR"),
+        ('trgLang="de-DE"', 'trgLang="it"', 'is for the locale "it"'),
+        ('trgLang="de-DE"', 'trgLang="en-US"', "into the source locale itself"),
+    ):
+        path.write_text(text.replace(old, new))
+        done = run_tavolan("locale", "receive", path, cwd=project)
+        assert done.code == 3 and words in done.err, new
+
+
+def test_a_text_over_its_limit_is_written_and_told(project):
+    path = sent(project)
+    replace(path, "<target>Notizen zum Brand</target>", f"<target>{'lang ' * 8}</target>")
+    done = run_tavolan("locale", "receive", path, cwd=project)
+    assert "over      de-DE subtitle: 40 characters, 10 over the limit of 30" in done.out
+    assert standings(project, "de-DE")["subtitle"] == "over"
+
+
+# --- drafting ---------------------------------------------------------------------------------------------------
+
+
+@pytest.fixture
+def missing(project):
+    """A project with nothing translated into German but the title, which a person wrote."""
+    (project / "copy/de-DE.toml").write_text('title = "Potto: von Hand"\n[captions]\n')
+    return project
+
+
+def server(**manners):
+    made = Server(0, Manners(**manners))
+    made.start()
+    return made
+
+
+def drafter(root, address, sleep=lambda _: None, **more):
+    return Drafter(tavolan.open_project(root), Address("test", ProviderTable(url=address, **more), sleep))
+
+
+def test_the_program_drafts_what_is_missing(missing):
+    made = server()
+    try:
+        done = run_tavolan("locale", "draft", "--locale", "de-DE", "--url", made.address, cwd=missing)
+    finally:
+        made.close()
+    assert done.code == 0, done.err
+    assert "5 drafts written" in done.out and "Keyword lists aren't drafted" in done.out
+    states = standings(missing, "de-DE")
+    assert states["captions.home"] == "drafted" and states["title"] == "translated"
+    assert 'title = "Potto: von Hand"' in (missing / "copy/de-DE.toml").read_text()
+    assert (
+        "Nothing is missing"
+        in run_tavolan("locale", "draft", "--locale", "de-DE", "--url", made.address, cwd=missing).out
+    )
+
+
+def test_a_program_can_be_the_provider(missing):
+    with (missing / "tavolan.toml").open("a") as file:
+        file.write(f'\n[provider.local]\ncommand = ["{PROGRAM}", "standin", "translator", "--filter"]\nbatch = 3\n')
+    done = run_tavolan("locale", "draft", "--locale", "de-DE", cwd=missing)
+    assert done.code == 0 and "5 drafts written" in done.out, done.err
+    broken = provider_for("bad", ProviderTable(command=["false"]))
+    with pytest.raises(OutsideError, match="provider bad ended with 1"):
+        broken.ask(b"")
+    with pytest.raises(OutsideError, match="there's no program"):
+        Program("none", ProviderTable(command=["no-such-program-here"])).ask(b"")
+
+
+def test_a_busy_or_broken_provider_is_asked_again_and_later(missing):
+    made, waits = server(fail=2, busy=1), []
+    try:
+        done = drafter(missing, made.address, waits.append)
+        result = done.run(done.plan(["de-DE"]))
+    finally:
+        made.close()
+    assert made.manners.asked == [503, 503, 429, 200] and len(result.written) == 5
+    assert waits[1] > waits[0] > waits[2] == 0.01
+
+
+def test_one_that_stays_broken_stops_the_run_and_what_came_is_kept(missing):
+    made = server()
+    moves = []
+    try:
+        first = drafter(missing, made.address, batch=2, tries=2)
+        plan = first.plan(["de-DE"])
+
+        def stop_after_one(done, total):
+            moves.append((done, total))
+            made.manners.fail = 10
+
+        result = first.run(plan, stop_after_one)
+    finally:
+        made.close()
+    assert moves == [(2, 5)] and len(result.written) == 2
+    assert "status 503 after 2 tries" in result.failed and "what was drafted is kept" in result.failed
+    again = server()
+    try:
+        later = drafter(missing, again.address, batch=2)
+        assert len(later.run(later.plan(["de-DE"])).written) == 3
+    finally:
+        again.close()
+
+
+@pytest.mark.parametrize(
+    ("manners", "words"), [({"truncate": True}, "isn't well-formed XML"), ({"token": "s3cret"}, "status 401")]
+)
+def test_bad_answers_stop_the_run_and_no_token_is_told(missing, manners, words):
+    made = server(**manners)
+    try:
+        done = run_tavolan("locale", "draft", "--locale", "de-DE", "--url", made.address, cwd=missing)
+    finally:
+        made.close()
+    assert done.code == 4 and words in done.out and "s3cret" not in done.out + done.err
+    assert "home" not in (missing / "copy/de-DE.toml").read_text()
+
+
+def test_the_token_comes_from_the_environment(missing, monkeypatch):
+    made = server(token="s3cret")
+    try:
+        with pytest.raises(UsageError, match="variable POTTO_TOKEN is empty"):
+            drafter(missing, made.address, token_env="POTTO_TOKEN")
+        monkeypatch.setenv("POTTO_TOKEN", "s3cret")
+        done = drafter(missing, made.address, token_env="POTTO_TOKEN")
+        assert len(done.run(done.plan(["de-DE"])).written) == 5
+    finally:
+        made.close()
+    kept = b"".join(path.read_bytes() for path in (missing / "out/drafts").iterdir())
+    assert b"s3cret" not in kept
+
+
+def test_a_persons_outdated_text_gets_its_draft_as_an_alternate(project):
+    run_tavolan("copy", "set", "de-DE", "subtitle", "Von Hand", cwd=project)
+    run_tavolan("copy", "set", "en-US", "subtitle", "Clay, kiln and glaze", cwd=project)
+    made = server()
+    try:
+        done = run_tavolan("locale", "draft", "--locale", "de-DE", "--url", made.address, cwd=project)
+    finally:
+        made.close()
+    assert "a person wrote the text, so the draft is an alternate" in done.out
+    text = (project / "copy/de-DE.toml").read_text()
+    assert 'subtitle = "Von Hand"' in text and "[alternates]" in text
+
+
+def test_drafts_that_lose_something_are_not_taken_and_long_ones_are_marked(missing):
+    class Loser:
+        name = "loser"
+
+        def ask(self, document):
+            (parcel,) = parse_xliff(document, "asked")
+            answers = {"captions.home": "Alle Toepfe", "subtitle": "x" * 40, "description": "Ohne Namen"}
+            texts = [Text(t.address, t.source, answers.get(t.address, ""), "drafted") for t in parcel.texts]
+            return write_xliff(Parcel(parcel.app, parcel.source_locale, parcel.locale, texts))
+
+    done = Drafter(tavolan.open_project(missing), Loser())
+    result = done.run(done.plan(["de-DE"]))
+    assert [(address, why) for _, address, why in result.broken] == [("captions.home", "lost the emphasis (*words*)")]
+    assert [address for _, address, _ in result.over] == ["subtitle"]
+    assert {address for _, address in result.missing} == {"notes", "captions.kiln"} | {
+        address for _, address in result.missing
+    }
+    assert standings(missing, "de-DE")["subtitle"] == "over"
+
+
+def test_killing_a_run_loses_nothing_that_was_received(missing):
+    made = server(slow=0.25)
+    with (missing / "tavolan.toml").open("a") as file:
+        file.write(f'\n[provider.slow]\nurl = "{made.address}"\nbatch = 1\n')
+    try:
+        process = subprocess.Popen(
+            [PROGRAM, "locale", "draft", "--locale", "de-DE"], cwd=missing, stdout=subprocess.DEVNULL
+        )
+        deadline = time.monotonic() + 30
+        while len(list((missing / "out/drafts").glob("*.xlf"))) < 2 and time.monotonic() < deadline:
+            time.sleep(0.01)
+        process.send_signal(signal.SIGKILL)
+        process.wait()
+        kept = len(list((missing / "out/drafts").glob("*.xlf")))
+        assert kept >= 2
+        tavolan.open_project(missing)
+        asked = len(made.manners.asked)
+        made.manners.slow = 0
+        assert run_tavolan("locale", "draft", "--locale", "de-DE", cwd=missing).code == 0
+        assert len(made.manners.asked) - asked <= 5 - kept + 1
+    finally:
+        made.close()
+    assert "untranslated" not in standings(missing, "de-DE").values()
+
+
+@given(printable, st.sampled_from(["de-DE", "ar-SA"]))
+def test_pseudo_texts_keep_what_must_stay(text, locale):
+    source = f"Potto {{name}} *{text.replace('*', '').replace(chr(92), '') or 'x'}*"
+    made = pseudo(source, locale, "captions.a", ("Potto",))
+    assert lost(source, made, True, ("Potto",)) == []
+    assert made != source
+    assert has_emphasis("captions.a") and not has_emphasis("title")
+
+
+# --- memory, adding, suggesting ---------------------------------------------------------------------------------
+
+
+def test_the_memory_finds_exact_and_near_texts(tmp_path):
+    pairs = [
+        Pair("en-US", "de-DE", "Watch every firing live", "Jeden Brand live verfolgen", "captions.a"),
+        Pair("en-US", "de-DE", "Something else entirely here", "Ganz anders", "captions.b"),
+        Pair("en-US", "ja", "Watch every firing live", "焼成をライブで", "captions.a"),
+    ]
+    assert parse_tmx(write_tmx(pairs, "en-US"), "m.tmx") == sorted(pairs, key=lambda p: (p.locale, p.address))
+    assert [m.score for m in matches(pairs, "Watch every firing live", "de-DE")] == [1.0]
+    (near,) = matches(pairs, "Watch each firing live", "de-DE")
+    assert 0.7 <= near.score < 1 and near.pair.target == "Jeden Brand live verfolgen"
+    (tmp_path / "copy").mkdir()
+    assert remember(tmp_path, pairs, "en-US") == 3 and remember(tmp_path, pairs, "en-US") == 0
+    assert len(read_memory(tmp_path)) == 3
+    with pytest.raises(ProjectError, match="declares entities"):
+        parse_tmx(LAUGHS, "m.tmx")
+
+
+def test_a_locale_is_added_with_all_it_needs(project):
+    done = run_tavolan("locale", "add", "de-AT", "--like", "de-DE", cwd=project)
+    assert done.code == 0 and "ios doesn't have de-AT: it's left out there" in done.out
+    assert (project / "copy/de-AT.toml").read_text().endswith('like = "de-DE"\n')
+    opened = tavolan.open_project(project)
+    assert "de-AT" in opened.app.locales and "de-AT" not in opened.stores["ios"].locales
+    assert run_tavolan("locale", "add", "fr-FR", cwd=project).code == 0
+    assert "fr-FR" in tavolan.open_project(project).stores["ios"].locales
+    for args, words in (
+        (["de-DE"], "has de-DE already"), (["xx-YY-zz-1"], ""), (["it", "--like", "de-DE"], "is another language"),
+        (["de-CH", "--like", "de-AT"], "is itself like de-DE"), (["de-CH", "--like", "de"], "has no"),
+    ):  # fmt: skip
+        done = run_tavolan("locale", "add", *args, cwd=project)
+        assert done.code == 2 and words in done.err
+
+
+def test_suggestions_name_storefronts(project):
+    done = run_tavolan("locale", "suggest", cwd=project, **{"COLUMNS": "140"})
+    assert done.code == 0 and "fr-FR" in done.out and "second keyword budget" in done.out
+    assert run_tavolan("locale", "suggest", "--store", "nowhere", cwd=project).code == 2
