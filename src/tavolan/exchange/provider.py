@@ -89,7 +89,8 @@ class Address:
                 if answer.status_code == 200:
                     if len(answer.content) > _MOST_BYTES:
                         raise OutsideError(f"provider {self.name}: the answer is larger than 50 MB")
-                    return answer.content
+                    content: bytes = answer.content
+                    return content
                 trouble = f"status {answer.status_code}"
                 if answer.status_code != 429 and answer.status_code < 500:
                     raise OutsideError(f"provider {self.name} refused: {trouble}{_hint(answer.status_code)}")

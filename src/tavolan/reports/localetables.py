@@ -22,7 +22,7 @@ _STYLES = {"reviewed": "green", "translated": "dark_sea_green4", "drafted": "cya
            "over": "red", "untranslated": "grey35"}  # fmt: skip
 # In the bar, what's done stands first.
 _ORDER: tuple[Standing, ...] = ("reviewed", "translated", "drafted", "outdated", "over", "untranslated")
-_MARKS = {"reviewed": "█", "translated": "█", "drafted": "▓", "outdated": "▒", "over": "▒", "untranslated": "░"}
+_MARKS = {"reviewed": "━", "translated": "━", "drafted": "╍", "outdated": "┅", "over": "┅", "untranslated": "┈"}
 
 
 def print_progress(console: Console, found: dict[str, list[Unit]]) -> None:
