@@ -530,3 +530,41 @@ def test_suggestions_name_storefronts(project):
     done = run_tavolan("locale", "suggest", cwd=project, **{"COLUMNS": "140"})
     assert done.code == 0 and "fr-FR" in done.out and "second keyword budget" in done.out
     assert run_tavolan("locale", "suggest", "--store", "nowhere", cwd=project).code == 2
+
+
+GLOSSARY = "term,locale,target,use,note\nkiln,de-DE,Ofen,preferred,\nkiln,de-DE,Darre,forbidden,dries hops\n"
+
+
+def test_the_glossary_goes_along_as_tbx_and_what_it_forbids_is_refused(project):
+    from xml.etree.ElementTree import fromstring
+
+    (project / "copy/glossary.csv").write_text(GLOSSARY)
+    path = sent(project)
+    root = fromstring((project / "out/send/glossary.tbx").read_bytes())
+    space = "{urn:iso:std:iso:30042:ed-2}"
+    terms = [(t.find(f"{space}term").text, t.find(f"{space}termNote").text) for t in root.iter(f"{space}termSec")]
+    assert ("Ofen", "preferredTerm-admn-sts") in terms and ("Darre", "deprecatedTerm-admn-sts") in terms
+    replace(path, "<target>Notizen zum Brand</target>", "<target>Notizen zur Darre</target>")
+    done = run_tavolan("locale", "receive", path, cwd=project)
+    assert done.code == 1 and "calls “kiln” “Darre”, which the glossary forbids" in done.out
+    (project / "copy/glossary.csv").write_text("term,locale,target,use,note\nkiln,de-DE,Ofen,loved,\nkiln,,,,\n")
+    done = run_tavolan("locale", "send", "--all", cwd=project)
+    assert done.code == 3 and 'glossary.csv:2: "loved" is no use' in done.err and "glossary.csv:3" in done.err
+
+
+def test_the_memory_remembers_offers_and_travels(project, tmp_path):
+    run_tavolan("copy", "set", "en-US", "subtitle", "Clay and fire notes", cwd=project)
+    assert "2 earlier pairs" in run_tavolan("locale", "memory", cwd=project).out
+    run_tavolan("copy", "set", "de-DE", "subtitle", "Notizen zum Brand", cwd=project)
+    run_tavolan("copy", "set", "en-US", "subtitle", "Clay and glaze notes", cwd=project)
+    assert "glaze" in run_tavolan("locale", "status", "--units", cwd=project).out
+    text = sent(project).read_text()
+    assert 'similarity="75"' in text and "Clay and fire notes" in text
+    assert "<alt-trans" in sent(project, "--format", "xliff-1.2").read_text()
+    whole = tmp_path / "all.tmx"
+    assert run_tavolan("locale", "memory", "--write", whole, cwd=project).code == 0
+    (project / "copy/memory.tmx").unlink()
+    done = run_tavolan("locale", "memory", "--read", whole, cwd=project)
+    assert done.code == 0 and "new pairs" in done.out
+    assert "Clay and fire notes" in (project / "copy/memory.tmx").read_text()
+    assert run_tavolan("locale", "memory", "--read", tmp_path / "none.tmx", cwd=project).code == 3

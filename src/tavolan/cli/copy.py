@@ -250,9 +250,14 @@ def _apply(
     real = [change for change in changes if change.before != change.after]
     printer = console()
     print_changes(printer, real)
+    # A translation set to what it says already is thereby confirmed: it serves the source as it stands.
+    source = texts.project.source_locale
+    confirmed = [change for change in changes if change.before == change.after != "" and change.locale != source]
     if not dry_run:
-        texts.write(real)
+        texts.write([*real, *confirmed])
         if alternates:
             texts.write_alternates(*alternates)
+        if confirmed:
+            printer.print(f"Confirmed: it still serves the {source} text.")
     verb = "would change" if dry_run else "changed"
     printer.print(f"{len(real)} {'text' if len(real) == 1 else 'texts'} {verb}")
