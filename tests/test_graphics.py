@@ -145,13 +145,18 @@ def test_jpeg_keeps_the_limit_at_the_best_quality():
 def test_a_picture_above_the_stores_limit_becomes_a_jpeg(copy):
     (copy / "rules").mkdir()
     (copy / "rules/android.toml").write_text("[pictures]\nmax_megabytes = 0.06\n")
-    assert run_tavolan("shots", "render", "--store", "android", "--project", copy).code == 0
+    assert run_tavolan("shots", "render", "--store", "android", "--locale", "en-US", "--project", copy).code == 0
     files = sorted((copy / "out/shots/android/phone/en-US").glob("*.jpg"))
     assert files and all(path.stat().st_size <= 60_000 for path in files)
     assert all(image_facts(path).format == "jpeg" for path in files)
-    assert run_tavolan("shots", "render", "--store", "android", "--project", copy).out.count("up to date") == 1
+    assert (
+        run_tavolan("shots", "render", "--store", "android", "--locale", "en-US", "--project", copy).out.count(
+            "up to date"
+        )
+        == 1
+    )
     (copy / "rules/android.toml").write_text("[pictures]\nmax_megabytes = 0.001\n")
-    done = run_tavolan("shots", "render", "--store", "android", "--project", copy)
+    done = run_tavolan("shots", "render", "--store", "android", "--locale", "en-US", "--project", copy)
     assert done.code == 3 and "can't be made smaller than the store's 0.0 MB" in done.err
 
 

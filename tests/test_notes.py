@@ -65,7 +65,7 @@ LINES = [
     "Cone tables from 022 to 14",
     "Faster curves of long firings",
     "A new look for the shelf",
-    "Fixed: crash when a schedule has no segments",
+    "Fixed a crash when a schedule has no segments",
     "Fixed a bug in glaze search",
 ]
 

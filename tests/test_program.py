@@ -7,7 +7,7 @@ import shutil
 import pytest
 
 from conftest import replace, run_tavolan
-from tavolan.sample.write import sample_files
+from tavolan.sample.write import sample_files, write_texts
 
 
 def test_help_lists_the_commands():
@@ -248,13 +248,13 @@ def test_the_demo_refuses_a_folder_with_other_files(tmp_path):
 
 
 def test_the_demo_walks_through_everything_and_keeps_what_is_there(tmp_path):
-    done = run_tavolan("demo", tmp_path / "k")
-    assert done.code == 0, done.err
-    assert "63 pictures in en-US, ja, ar-SA" in done.out and "2 errors, 6 warnings" in done.out
+    write_texts(tmp_path / "k")
     replace(tmp_path / "k/copy/ja.toml", "リアルタイム", "ライブ")
     mine = (tmp_path / "k/copy/ja.toml").read_bytes()
     done = run_tavolan("demo", tmp_path / "k")
-    assert "0 files and 0 raw screens written" in done.out
+    assert done.code == 0, done.err
+    assert "63 pictures in en-US, ja, ar-SA" in done.out and "2 errors, 6 warnings" in done.out
+    assert "0 files and 210 raw screens written" in done.out and "files went out and came back" in done.out
     assert (tmp_path / "k/copy/ja.toml").read_bytes() == mine
     for line in done.out.split("Open next")[1].split():
         assert json.dumps(line) and (tmp_path / "k" / line).exists()

@@ -135,6 +135,8 @@ def _plain(kind: Kind, subject: str) -> str:
         if begin == "" and rest.lower().startswith(("a ", "an ", "the ")):
             rest = rest.split(" ", 1)[1]
         text = f"{begin} {rest}".strip()
+    elif kind == "fixed" and low.split(" ", 1)[0] in _NAMELESS:
+        text = f"Fixed {_with_article(text)}"
     elif kind == "fixed":
         text = f"Fixed: {text[:1].lower()}{text[1:]}" if not _is_name(text) else f"Fixed: {text}"
     return text[:1].upper() + text[1:]

@@ -178,7 +178,7 @@ def _packed(pixels: Pixels, job: Job) -> tuple[bytes, str, dict[str, Any]]:
         data = encode.png(pixels)
         if not job.most_bytes or len(data) <= job.most_bytes:
             return data, ".png", {"format": "png"}
-        data = encode.png(pixels, 12)
+        data = encode.png(pixels, 9)
         if len(data) <= job.most_bytes:
             return data, ".png", {"format": "png"}
     data, quality = encode.jpeg(pixels, job.most_bytes)
