@@ -214,3 +214,80 @@ def test_frames_of_every_kind_are_drawn(project):
     replace(project / "shots.toml", 'frame = "none"', 'frame = "gold"')
     with pytest.raises(ProjectError, match=r'"gold" isn\'t a finish'):
         tavolan.open_project(project)
+
+
+def painted(project, look, locale, classes=("phone-6.9",)):
+    import tavolan
+    from tavolan.pictures.gallery import gallery_jobs
+    from tavolan.pictures.painter import Painter
+    from tavolan.pictures.plan import Selection
+
+    jobs = gallery_jobs(tavolan.open_project(project), look, Selection(locales=(locale,), classes=classes), 9)
+    painter = Painter(project)
+    return jobs, [painter.paint(job)[0].copy() for job in jobs]
+
+
+@pytest.mark.parametrize("look_name", ["stream", "seam"])
+def test_a_spanning_background_runs_on_without_a_step(project, look_name):
+    for locale in ("en-US", "ar-SA"):
+        _, (first, second) = painted(project, look_name, locale)
+        # Read from right to left, the second picture stands to the left of the first.
+        edges = (first[:, -1], second[:, 0]) if locale == "en-US" else (second[:, -1], first[:, 0])
+        step = np.abs(edges[0].astype(int) - edges[1].astype(int)).max(axis=1)
+        assert np.percentile(step, 95) <= 6, locale
+        across = np.abs(first[:, 0].astype(int) - first[:, -1].astype(int)).max(axis=1)
+        assert np.percentile(across, 90) > 6, "the picture's two sides look the same, so this test would see nothing"
+
+
+def test_gradients_show_no_bands(project):
+    """A band is a run of rows of one tone that's longer than a dithered gradient of this steepness can have."""
+    _, (picture, _) = painted(project, "rise", "en-US")
+    column = picture[40:300, 30:38, :3].reshape(260, -1)
+    changes = np.flatnonzero((column[1:] != column[:-1]).any(axis=1))
+    assert np.diff(changes).max() <= 8
+
+
+def test_a_tilted_screen_has_smooth_edges_and_its_side_is_seen(project):
+    jobs, (picture, _) = painted(project, "lean", "en-US")
+    device = jobs[0].scene.devices[0]
+    row = picture[int(device.bounds.y + device.bounds.height * 0.5), :, :3].astype(int).sum(axis=1)
+    steps = np.abs(np.diff(row[: 1290 // 2]))
+    # Every hard edge has a pixel between: no step takes the whole way from one side to the other at once.
+    assert steps.max() < row.max() - row.min()
+    assert device.placing.matrix is not None and not device.placing.flat
+
+
+def test_a_lying_phone_has_its_cutout_at_the_side(tmp_path):
+    _, scene = scene_of(tmp_path, "stand", (2796, 1290), "phone", "phone-6.9", "pill", 0.46)
+    frame = scene.devices[0].frame
+    x, y, width, height = frame.cutout_box()
+    assert frame.lies and x - frame.x < frame.width * 0.1 and height > width
+    assert y + height / 2 == pytest.approx(frame.y + frame.height / 2, abs=1)
+
+
+def test_the_palette_can_come_from_the_icon(project):
+    import tavolan
+    from tavolan.pictures.encode import png
+    from tavolan.pictures.plan import Planner, Selection
+
+    blue = np.full((64, 64, 4), 255, np.uint8)
+    blue[..., :3] = (0xB0, 0x60, 0x20)
+    (project / "art/icon.png").write_bytes(png(blue))
+    replace(project / "shots.toml", 'look = "rise"\n', 'look = "rise"\n[palette]\nicon = true\n')
+    job = Planner(tavolan.open_project(project)).jobs(Selection(locales=("en-US",), shots=("home",)))[0]
+    assert abs(to_lch(job.colours.accent).hue - to_lch("#2060B0").hue) < 0.15
+
+
+def test_a_sub_line_is_smaller_and_below_its_title(project):
+    replace(
+        project / "copy/en-US.toml", 'home = "All your *pots*"', 'home = "All your *pots*\\nand every glaze on them"'
+    )
+    from tavolan.pictures.caption import split
+
+    text = split("All your *pots*\nand every glaze on them")
+    assert "".join(run.text for run in text.title) == "All your pots" and text.sub[0].text.startswith("and")
+    _, (picture, _) = painted(project, "stand", "en-US")
+    plain = picture.copy()
+    replace(project / "copy/en-US.toml", "\\nand every glaze on them", "")
+    _, (alone, _) = painted(project, "stand", "en-US")
+    assert (plain != alone).any()

@@ -1,0 +1,196 @@
+"""Machine drafts: providers, their manners, and what's done with what they answer."""
+
+import signal
+import subprocess
+import time
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+import tavolan
+from conftest import PROGRAM, run_tavolan
+from tavolan.errors import OutsideError, UsageError
+from tavolan.exchange.drafting import Drafter
+from tavolan.exchange.inline import has_emphasis, lost
+from tavolan.exchange.parcel import Parcel, Text
+from tavolan.exchange.provider import Address, Program, provider_for
+from tavolan.exchange.xliff import parse_xliff, write_xliff
+from tavolan.project.schema import ProviderTable
+from tavolan.standins.translator import Manners, Server, pseudo
+from test_locales import printable, standings
+
+
+@pytest.fixture
+def missing(project):
+    """A project with nothing translated into German but the title, which a person wrote."""
+    (project / "copy/de-DE.toml").write_text('title = "Potto: von Hand"\n[captions]\n')
+    return project
+
+
+def server(**manners):
+    made = Server(0, Manners(**manners))
+    made.start()
+    return made
+
+
+def drafter(root, address, sleep=lambda _: None, **more):
+    return Drafter(tavolan.open_project(root), Address("test", ProviderTable(url=address, **more), sleep))
+
+
+def test_the_program_drafts_what_is_missing(missing):
+    made = server()
+    try:
+        done = run_tavolan("locale", "draft", "--locale", "de-DE", "--url", made.address, cwd=missing)
+    finally:
+        made.close()
+    assert done.code == 0, done.err
+    assert "5 drafts written" in done.out and "Keyword lists aren't drafted" in done.out
+    states = standings(missing, "de-DE")
+    assert states["captions.home"] == "drafted" and states["title"] == "translated"
+    assert 'title = "Potto: von Hand"' in (missing / "copy/de-DE.toml").read_text()
+    assert (
+        "Nothing is missing"
+        in run_tavolan("locale", "draft", "--locale", "de-DE", "--url", made.address, cwd=missing).out
+    )
+
+
+def test_a_program_can_be_the_provider(missing):
+    with (missing / "tavolan.toml").open("a") as file:
+        file.write(f'\n[provider.local]\ncommand = ["{PROGRAM}", "standin", "translator", "--filter"]\nbatch = 3\n')
+    done = run_tavolan("locale", "draft", "--locale", "de-DE", cwd=missing)
+    assert done.code == 0 and "5 drafts written" in done.out, done.err
+    broken = provider_for("bad", ProviderTable(command=["false"]))
+    with pytest.raises(OutsideError, match="provider bad ended with 1"):
+        broken.ask(b"")
+    with pytest.raises(OutsideError, match="there's no program"):
+        Program("none", ProviderTable(command=["no-such-program-here"])).ask(b"")
+
+
+def test_a_busy_or_broken_provider_is_asked_again_and_later(missing):
+    made, waits = server(fail=2, busy=1), []
+    try:
+        done = drafter(missing, made.address, waits.append)
+        result = done.run(done.plan(["de-DE"]))
+    finally:
+        made.close()
+    assert made.manners.asked == [503, 503, 429, 200] and len(result.written) == 5
+    assert waits[1] > waits[0] > waits[2] == 0.01
+
+
+def test_one_that_stays_broken_stops_the_run_and_what_came_is_kept(missing):
+    made = server()
+    moves = []
+    try:
+        first = drafter(missing, made.address, batch=2, tries=2)
+        plan = first.plan(["de-DE"])
+
+        def stop_after_one(done, total):
+            moves.append((done, total))
+            made.manners.fail = 10
+
+        result = first.run(plan, stop_after_one)
+    finally:
+        made.close()
+    assert moves == [(2, 5)] and len(result.written) == 2
+    assert "status 503 after 2 tries" in result.failed and "what was drafted is kept" in result.failed
+    again = server()
+    try:
+        later = drafter(missing, again.address, batch=2)
+        assert len(later.run(later.plan(["de-DE"])).written) == 3
+    finally:
+        again.close()
+
+
+@pytest.mark.parametrize(
+    ("manners", "words"), [({"truncate": True}, "isn't well-formed XML"), ({"token": "s3cret"}, "status 401")]
+)
+def test_bad_answers_stop_the_run_and_no_token_is_told(missing, manners, words):
+    made = server(**manners)
+    try:
+        done = run_tavolan("locale", "draft", "--locale", "de-DE", "--url", made.address, cwd=missing)
+    finally:
+        made.close()
+    assert done.code == 4 and words in done.out and "s3cret" not in done.out + done.err
+    assert "home" not in (missing / "copy/de-DE.toml").read_text()
+
+
+def test_the_token_comes_from_the_environment(missing, monkeypatch):
+    made = server(token="s3cret")
+    try:
+        with pytest.raises(UsageError, match="variable POTTO_TOKEN is empty"):
+            drafter(missing, made.address, token_env="POTTO_TOKEN")
+        monkeypatch.setenv("POTTO_TOKEN", "s3cret")
+        done = drafter(missing, made.address, token_env="POTTO_TOKEN")
+        assert len(done.run(done.plan(["de-DE"])).written) == 5
+    finally:
+        made.close()
+    kept = b"".join(path.read_bytes() for path in (missing / "out/drafts").iterdir())
+    assert b"s3cret" not in kept
+
+
+def test_a_persons_outdated_text_gets_its_draft_as_an_alternate(project):
+    run_tavolan("copy", "set", "de-DE", "subtitle", "Von Hand", cwd=project)
+    run_tavolan("copy", "set", "en-US", "subtitle", "Clay, kiln and glaze", cwd=project)
+    made = server()
+    try:
+        done = run_tavolan("locale", "draft", "--locale", "de-DE", "--url", made.address, cwd=project)
+    finally:
+        made.close()
+    assert "a person wrote the text, so the draft is an alternate" in done.out
+    text = (project / "copy/de-DE.toml").read_text()
+    assert 'subtitle = "Von Hand"' in text and "[alternates]" in text
+
+
+def test_drafts_that_lose_something_are_not_taken_and_long_ones_are_marked(missing):
+    class Loser:
+        name = "loser"
+
+        def ask(self, document):
+            (parcel,) = parse_xliff(document, "asked")
+            answers = {"captions.home": "Alle Toepfe", "subtitle": "x" * 40, "description": "Ohne Namen"}
+            texts = [Text(t.address, t.source, answers.get(t.address, ""), "drafted") for t in parcel.texts]
+            return write_xliff(Parcel(parcel.app, parcel.source_locale, parcel.locale, texts))
+
+    done = Drafter(tavolan.open_project(missing), Loser())
+    result = done.run(done.plan(["de-DE"]))
+    assert [(address, why) for _, address, why in result.broken] == [("captions.home", "lost the emphasis (*words*)")]
+    assert [address for _, address, _ in result.over] == ["subtitle"]
+    assert {address for _, address in result.missing} == {"notes", "captions.kiln"} | {
+        address for _, address in result.missing
+    }
+    assert standings(missing, "de-DE")["subtitle"] == "over"
+
+
+def test_killing_a_run_loses_nothing_that_was_received(missing):
+    made = server(slow=0.25)
+    with (missing / "tavolan.toml").open("a") as file:
+        file.write(f'\n[provider.slow]\nurl = "{made.address}"\nbatch = 1\n')
+    try:
+        process = subprocess.Popen(
+            [PROGRAM, "locale", "draft", "--locale", "de-DE"], cwd=missing, stdout=subprocess.DEVNULL
+        )
+        deadline = time.monotonic() + 30
+        while len(list((missing / "out/drafts").glob("*.xlf"))) < 2 and time.monotonic() < deadline:
+            time.sleep(0.01)
+        process.send_signal(signal.SIGKILL)
+        process.wait()
+        kept = len(list((missing / "out/drafts").glob("*.xlf")))
+        assert kept >= 2
+        tavolan.open_project(missing)
+        asked = len(made.manners.asked)
+        made.manners.slow = 0
+        assert run_tavolan("locale", "draft", "--locale", "de-DE", cwd=missing).code == 0
+        assert len(made.manners.asked) - asked <= 5 - kept + 1
+    finally:
+        made.close()
+    assert "untranslated" not in standings(missing, "de-DE").values()
+
+
+@given(printable, st.sampled_from(["de-DE", "ar-SA"]))
+def test_pseudo_texts_keep_what_must_stay(text, locale):
+    source = f"Potto {{name}} *{text.replace('*', '').replace(chr(92), '') or 'x'}*"
+    made = pseudo(source, locale, "captions.a", ("Potto",))
+    assert lost(source, made, True, ("Potto",)) == []
+    assert made != source
+    assert has_emphasis("captions.a") and not has_emphasis("title")
