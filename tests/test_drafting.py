@@ -194,3 +194,16 @@ def test_pseudo_texts_keep_what_must_stay(text, locale):
     assert lost(source, made, True, ("Potto",)) == []
     assert made != source
     assert has_emphasis("captions.a") and not has_emphasis("title")
+
+
+def test_of_several_answers_the_one_that_fits_is_taken(missing):
+    replace(missing / "copy/en-US.toml", "Clay and kiln notes", "Clay and kiln notes, all yours")
+    made = server()
+    try:
+        done = drafter(missing, made.address)
+        result = done.run(done.plan(["de-DE"]))
+    finally:
+        made.close()
+    assert result.over == []
+    (change,) = [change for change in result.written if change.address == "subtitle"]
+    assert 10 < len(change.after) <= 30

@@ -168,10 +168,10 @@ class Drafter:
         done.aside += alternates
 
     def _best(self, locale: str, text: Text, answer: Text | None) -> str:
-        """Return the answer's text; of several alternatives (lines of an alternate list) the first that fits."""
+        """Return the answer's text; of several offered (as translation candidates) the first that fits its limit."""
         if answer is None:
             return ""
-        options = [answer.target, *answer.notes]
+        options = [answer.target, *answer.offers]
         fitting = (option for option in options if option and not self.texts.over(locale, text.address, option))
         return next(fitting, answer.target)
 

@@ -12,6 +12,7 @@ from tavolan.project.progress import Standing
 class Text:
     """One text on its way. `base` is the digest of the project's own translation when it was sent ("": not told).
 
+    `offers` are further translations that came along.
     `work` on the way back is what the translator's tool says of it: "" nothing, translated, or reviewed.
     """
 
@@ -25,6 +26,7 @@ class Text:
     base: str = ""
     work: str = ""
     matches: tuple[Match, ...] = ()
+    offers: tuple[str, ...] = ()
 
 
 @dataclass

@@ -208,7 +208,9 @@ def _parcel(file: Element, root: Element, shown: str) -> Parcel:
         told = {meta.get("type"): meta.text or "" for meta in unit.iter(f"{{{META}}}meta")}
         works = {_WORK.get(segment.get("state", ""), "") for segment in segments}
         work = "reviewed" if works == {"reviewed"} else "translated" if "" not in works and works else ""
-        parcel.texts.append(Text(address, source, target, base=told.get("base", ""), work=work))
+        others = [match.find(f"{{{CORE}}}target") for match in unit.iter(f"{{{MATCHES}}}match")]
+        offers = tuple(_text(other, address, CORE) for other in others if other is not None)
+        parcel.texts.append(Text(address, source, target, base=told.get("base", ""), work=work, offers=offers))
     return parcel
 
 

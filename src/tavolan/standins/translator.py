@@ -17,6 +17,7 @@ from tavolan.exchange.inline import has_emphasis, joined, pieces
 from tavolan.exchange.parcel import Parcel, Text
 from tavolan.exchange.xliff import parse_xliff, write_xliff
 from tavolan.project.locales import is_right_to_left
+from tavolan.project.memory import Match, Pair
 
 _PLAIN = "aceginorsuyzACEGINORSUYZ"
 _ACCENTED = "áçéğíñóřšúýžÁÇÉĞÍÑÓŘŠÚÝŽ"
@@ -96,11 +97,18 @@ def translate(document: bytes, keep: tuple[str, ...] = ("Kilnary",)) -> bytes:
         )
         for text in parcel.texts
     ]
-    return write_xliff(Parcel(parcel.app, parcel.source_locale, parcel.locale, [_as_draft(text) for text in done]))
+    return write_xliff(
+        Parcel(parcel.app, parcel.source_locale, parcel.locale, [_as_draft(text, parcel) for text in done])
+    )
 
 
-def _as_draft(text: Text) -> Text:
-    return replace(text, standing="drafted")
+def _as_draft(text: Text, parcel: Parcel) -> Text:
+    """Return an answer, with a shorter one beside it where the first is long: what a good service offers."""
+    words = text.target.split(" ")
+    fit = max(1, len(words) * 2 // 3)
+    short = Pair(parcel.source_locale, parcel.locale, text.source, " ".join(words[:fit]))
+    offers = (Match(short, 0.9),) if len(words) > 3 and "*" not in text.target and "{" not in text.target else ()
+    return replace(text, standing="drafted", matches=offers)
 
 
 class Server:
