@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import tavolan
-from conftest import PROGRAM, run_tavolan
+from conftest import PROGRAM, replace, run_tavolan
 from tavolan.errors import OutsideError, UsageError
 from tavolan.exchange.drafting import Drafter
 from tavolan.exchange.inline import has_emphasis, lost

@@ -97,9 +97,8 @@ def translate(document: bytes, keep: tuple[str, ...] = ("Kilnary",)) -> bytes:
         )
         for text in parcel.texts
     ]
-    return write_xliff(
-        Parcel(parcel.app, parcel.source_locale, parcel.locale, [_as_draft(text, parcel) for text in done])
-    )
+    answers = [_as_draft(text, parcel) for text in done]
+    return write_xliff(Parcel(parcel.app, parcel.source_locale, parcel.locale, answers))
 
 
 def _as_draft(text: Text, parcel: Parcel) -> Text:
