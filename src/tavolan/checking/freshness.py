@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import calendar
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from datetime import date
 
 from tavolan.checking.findings import Finding
@@ -40,14 +40,23 @@ def drafted(review: Review, this: Check) -> Iterator[Finding]:
 
     Change it, or let somebody review it (`tavolan locale send`, then `receive`): what's touched counts as theirs.
     """
-    texts = Texts(review.project)
-    for locale, address in review.project.state:
-        if locale in review.project.copy and address in texts.known and is_drafted(texts, locale, address):
-            copy = review.project.copy[locale]
-            line = copy.source.line(texts.key(address))
-            message = "was drafted by a machine and not reviewed"
-            remedy = f"Review it: tavolan locale send --locale {locale}"
-            yield Finding(this.id, this.level, "", locale, address, copy.source.shown, line, message, remedy)
+    for locale, address, place in _remembered(review, is_drafted):
+        remedy = f"Review it: tavolan locale send --locale {locale}"
+        yield Finding(
+            this.id, this.level, "", locale, address, *place, "was drafted by a machine and not reviewed", remedy
+        )
+
+
+def _remembered(
+    review: Review, holds: Callable[[Texts, str, str], bool]
+) -> Iterator[tuple[str, str, tuple[str, int | None]]]:
+    """Return locale, field, and file and line of the texts in `copy/state.csv` that something holds for."""
+    project = review.project
+    texts = Texts(project)
+    for locale, address in project.state:
+        if locale in project.copy and address in texts.known and holds(texts, locale, address):
+            source = project.copy[locale].source
+            yield locale, address, (source.shown, source.line(texts.key(address)))
 
 
 @check("outdated", "warning")
@@ -58,17 +67,10 @@ def outdated(review: Review, this: Check) -> Iterator[Finding]:
     translation that isn't listed there isn't judged, and one that somebody changed by hand since counts as made from
     the source as it stands.
     """
-    project = review.project
-    texts = Texts(project)
-    for locale, address in project.state:
-        if locale not in project.copy or address not in texts.known:
-            continue
-        if is_outdated(texts, locale, address):
-            copy = project.copy[locale]
-            line = copy.source.line(texts.key(address))
-            message = f"the {project.source_locale} text changed since this was translated"
-            remedy = f"Translate it again, then run: tavolan copy set {locale} {address} -"
-            yield Finding(this.id, this.level, "", locale, address, copy.source.shown, line, message, remedy)
+    message = f"the {review.project.source_locale} text changed since this was translated"
+    for locale, address, place in _remembered(review, is_outdated):
+        remedy = f"Translate it again, then run: tavolan copy set {locale} {address} -"
+        yield Finding(this.id, this.level, "", locale, address, *place, message, remedy)
 
 
 def last_day(as_of: str) -> date:

@@ -3,16 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from functools import lru_cache
 from pathlib import Path
 
 from tavolan.checking.findings import Finding
 from tavolan.checking.registry import Check, check
 from tavolan.checking.review import Review
 from tavolan.imagefile import ImageFacts, image_facts
-from tavolan.project.made import Made, read_made
-from tavolan.project.model import Project, Store
-from tavolan.project.screens import ScreenIndex
+from tavolan.project.made import Made, kept, shot_file
+from tavolan.project.model import ICON, Project, Store
 from tavolan.rulebooks.model import SizeClass
 
 # WCAG 2.2, success criterion 1.4.3: large text, which captions always are.
@@ -20,19 +18,7 @@ _LEAST_CONTRAST = 3.0
 # In search results three upright pictures stand side by side, some 110 points wide; a wide one takes the whole row.
 # Below 6 points nobody reads a title there.
 _THUMB_POINTS, _WIDE_THUMB_POINTS, _LEAST_POINTS = 110, 350, 6
-_FORMATS = ("png", "jpg")
-
-
-@lru_cache(maxsize=2)
-def _made(root: Path, _stamp: int) -> dict[str, Made]:
-    return read_made(root)
-
-
-def _ledger(project: Project) -> dict[str, Made]:
-    """Return the ledger's rows; read once for all checks of a run."""
-    path = project.root / "out" / "made.sqlite"
-    newest = max((p.stat().st_mtime_ns for p in (path, path.with_name("made.sqlite-wal")) if p.exists()), default=0)
-    return _made(project.root, newest)
+_FORMATS = (".png", ".jpg")
 
 
 def _sets(project: Project) -> Iterator[tuple[Store, str, SizeClass, str]]:
@@ -42,15 +28,26 @@ def _sets(project: Project) -> Iterator[tuple[Store, str, SizeClass, str]]:
                 yield store, name, size_class, tag
 
 
+def _files(project: Project, store: str, name: str, tag: str) -> dict[str, str]:
+    """Return where the pictures of a set stand, by shot."""
+    shots = enumerate(project.shots.shot, 1)
+    return {shot.name: shot_file(store, name, tag, number, shot.name) for number, shot in shots}
+
+
+def _rows(review: Review, store: str, name: str, tag: str) -> dict[str, Made]:
+    """Return what's known of the pictures of a set, by shot."""
+    files = _files(review.project, store, name, tag)
+    return {shot: review.made[file] for shot, file in files.items() if file in review.made}
+
+
 def _existing(project: Project, store: str, name: str, tag: str) -> dict[str, Path]:
     """Return the finished pictures of a set by shot."""
-    folder = project.root / "out" / "shots" / store / name / tag
     found = {}
-    for number, shot in enumerate(project.shots.shot, 1):
+    for shot, file in _files(project, store, name, tag).items():
         for ending in _FORMATS:
-            path = folder / f"{number:02d}-{shot.name}.{ending}"
+            path = (project.root / file).with_suffix(ending)
             if path.is_file():
-                found[shot.name] = path
+                found[shot] = path
     return found
 
 
@@ -97,22 +94,19 @@ def _faults(facts: ImageFacts | None, size: int, store: Store, size_class: SizeC
 
 @check("picture-to-make", "warning")
 def picture_to_make(review: Review, this: Check) -> Iterator[Finding]:
-    """Some pictures of a rendered set are missing, or show a caption or a screen that has changed since.
+    """Some pictures of a rendered set are missing, or show a caption that has changed since.
 
     Nothing is said of sets that haven't been rendered at all.
     """
     project = review.project
-    ledger = _ledger(project)
     for store, name, _, tag in _sets(project):
         found = _existing(project, store.id, name, tag)
         if not found:
             continue
         missing = [shot.name for shot in project.shots.shot if shot.name not in found]
-        old = []
-        for number, shot in enumerate(project.shots.shot, 1):
-            row = ledger.get(f"out/shots/{store.id}/{name}/{tag}/{number:02d}-{shot.name}.png")
-            if row and shot.name in found and _short(project.caption(tag, shot)[0]) != row.inputs.get("caption"):
-                old.append(shot.name)
+        rows = _rows(review, store.id, name, tag)
+        captions = {shot.name: kept(project.caption(tag, shot)[0]) for shot in project.shots.shot}
+        old = [shot for shot, row in rows.items() if shot in found and captions[shot] != row.inputs.get("caption")]
         parts = [f"has no picture of {', '.join(missing)}"] if missing else []
         parts += [f"shows an earlier caption of {', '.join(old)}"] if old else []
         if parts:
@@ -121,33 +115,21 @@ def picture_to_make(review: Review, this: Check) -> Iterator[Finding]:
             yield Finding(this.id, this.level, *place, "; ".join(parts), remedy, measured=len(missing) + len(old))
 
 
-def _short(text: str) -> str:
-    """Return a caption as the ledger keeps it: long ones as a digest."""
-    if len(text) <= 120:
-        return text
-    import hashlib
-
-    return "digest " + hashlib.blake2b(text.encode(), digest_size=16).hexdigest()
-
-
 @check("picture-repeated", "warning")
 def picture_repeated(review: Review, this: Check) -> Iterator[Finding]:
     """Two shots of a set are the same picture: a slot of a set of ten is lost, and visitors see it."""
     project = review.project
-    ledger = _ledger(project)
     for store, name, _, tag in _sets(project):
         seen: dict[str, str] = {}
-        for number, shot in enumerate(project.shots.shot, 1):
-            file = f"out/shots/{store.id}/{name}/{tag}/{number:02d}-{shot.name}.png"
-            row = ledger.get(file)
-            if row is None or not (project.root / row.path).exists():
+        for shot, row in _rows(review, store.id, name, tag).items():
+            if not (project.root / row.path).exists():
                 continue
             if row.key in seen:
                 message = f"is the same picture as {seen[row.key]}"
                 remedy = "Give one of them another screen or caption, or take it out."
-                place = (store.id, tag, f"shot.{shot.name}", row.path, None)
+                place = (store.id, tag, f"shot.{shot}", row.path, None)
                 yield Finding(this.id, this.level, *place, message, remedy, subject=name)
-            seen.setdefault(row.key, shot.name)
+            seen.setdefault(row.key, shot)
 
 
 @check("caption-faint", "warning")
@@ -157,8 +139,7 @@ def caption_faint(review: Review, this: Check) -> Iterator[Finding]:
     It was measured on the finished picture. The weaker of plain and emphasised words counts, against the darkest and
     the lightest of the ground below them.
     """
-    project = review.project
-    for shot, place, caption in _measured(project):
+    for shot, place, caption in _measured(review):
         found = [value for value in (caption["contrast"], caption["accent_contrast"]) if value is not None]
         worst = min(found)
         if worst < _LEAST_CONTRAST:
@@ -175,8 +156,7 @@ def caption_small(review: Review, this: Check) -> Iterator[Finding]:
     An upright picture is some 110 points wide there, a wide one 350; below 6 points a title is only texture. A shorter
     caption is set larger, and with it all others of its set.
     """
-    project = review.project
-    for shot, place, caption in _measured(project):
+    for shot, place, caption in _measured(review):
         thumb = _THUMB_POINTS if caption["height"] > caption["width"] else _WIDE_THUMB_POINTS
         points = caption["size"] * thumb / caption["width"]
         if points < _LEAST_POINTS:
@@ -185,21 +165,16 @@ def caption_small(review: Review, this: Check) -> Iterator[Finding]:
             yield Finding(this.id, this.level, *place, message, remedy, subject=shot)
 
 
-def _measured(project: Project) -> Iterator[tuple[str, tuple[str, str, str, str, None], dict[str, float]]]:
+def _measured(review: Review) -> Iterator[tuple[str, tuple[str, str, str, str, None], dict[str, float]]]:
     """Return what was measured of every current picture's caption: shot and class, place, values."""
-    ledger = _ledger(project)
-    for store, name, size_class, tag in _sets(project):
+    for store, name, size_class, tag in _sets(review.project):
         if size_class.form == "watch":
             continue
-        for number, shot in enumerate(project.shots.shot, 1):
-            row = ledger.get(f"out/shots/{store.id}/{name}/{tag}/{number:02d}-{shot.name}.png")
-            if row and "caption" in row.facts:
+        for shot, row in _rows(review, store.id, name, tag).items():
+            if "caption" in row.facts:
                 size = {side: row.facts[side] for side in ("width", "height")}
-                yield (
-                    f"{shot.name} {name}",
-                    (store.id, tag, f"captions.{shot.name}", row.path, None),
-                    {**row.facts["caption"], **size},
-                )
+                place = (store.id, tag, f"captions.{shot}", row.path, None)
+                yield f"{shot} {name}", place, {**row.facts["caption"], **size}
 
 
 @check("screen-hidden", "note")
@@ -210,14 +185,12 @@ def screen_hidden(review: Review, this: Check) -> Iterator[Finding]:
     hand, may not. One finding per shot and size class, with the locales it's true of.
     """
     project = review.project
-    ledger = _ledger(project)
     found: dict[tuple[str, str, str, str], list[str]] = {}
     for store, name, _, tag in _sets(project):
-        for number, shot in enumerate(project.shots.shot, 1):
-            row = ledger.get(f"out/shots/{store.id}/{name}/{tag}/{number:02d}-{shot.name}.png")
-            for device in row.facts.get("hidden", []) if row else []:
+        for shot, row in _rows(review, store.id, name, tag).items():
+            for device in row.facts.get("hidden", []):
                 for part in device["covers"]:
-                    found.setdefault((store.id, name, shot.name, part), []).append(tag)
+                    found.setdefault((store.id, name, shot, part), []).append(tag)
     for (store_id, name, shot_name, part), tags in found.items():
         what = "the cut-out" if part == "cutout" else "a rounded corner"
         message = f"{what} of {name} hides something of the screen in {', '.join(dict.fromkeys(tags))}"
@@ -233,7 +206,7 @@ def screen_scaled(review: Review, this: Check) -> Iterator[Finding]:
     They keep their proportions; a screen that was made for the class shows its own cut-out and its own layout.
     """
     project = review.project
-    index = ScreenIndex(project)
+    index = review.screens
     source = project.shots_source
     for store in project.stores.values():
         for name in project.classes_of(store):
@@ -263,7 +236,7 @@ def graphic_to_make(review: Review, this: Check) -> Iterator[Finding]:
                 continue
             size = "×".join(map(str, graphic.sizes[0]))
             icon = name == "icon"
-            if (icon and (project.root / "art" / "icon.png").exists()) or name in described:
+            if (icon and (project.root / ICON).exists()) or name in described:
                 continue
             message = f"{graphic.what or name} ({size}) is asked for, and nothing here makes one"
             remedy = "Put a master at art/icon.png." if icon else f'Add [[graphic]] with name = "{name}" to shots.toml.'

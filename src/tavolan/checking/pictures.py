@@ -7,7 +7,6 @@ from collections.abc import Iterator
 from tavolan.checking.findings import Finding
 from tavolan.checking.registry import Check, check
 from tavolan.checking.review import Review
-from tavolan.project.screens import ScreenIndex
 
 
 @check("caption-missing", "error")
@@ -36,7 +35,7 @@ def screen_stands_in(review: Review, this: Check) -> Iterator[Finding]:
     lacks for a size class.
     """
     project = review.project
-    index = ScreenIndex(project)
+    index = review.screens
     source, total = project.shots_source, len(project.shots.shot)
     for store in project.stores.values():
         for name in project.classes_of(store):

@@ -12,7 +12,9 @@ from typing import TYPE_CHECKING, Any
 
 from tavolan.checking.findings import Finding, Level
 from tavolan.project.locales import language_of
+from tavolan.project.made import Made, read_made
 from tavolan.project.model import Project, Store, Value
+from tavolan.project.screens import ScreenIndex
 from tavolan.rulebooks.model import FieldRule
 
 if TYPE_CHECKING:
@@ -153,6 +155,16 @@ class Review:
                 for name in copy.data.get(table, {}):
                     value = copy.entry(table, name)
                     yield Passage(locale, "", f"{table}.{name}", str(value.value), value)
+
+    @cached_property
+    def screens(self) -> ScreenIndex:
+        """All raw screens, listed once."""
+        return ScreenIndex(self.project)
+
+    @cached_property
+    def made(self) -> dict[str, Made]:
+        """What the finished pictures were made from, read once."""
+        return read_made(self.project.root)
 
     @cached_property
     def answers(self) -> list[Answer]:

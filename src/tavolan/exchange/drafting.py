@@ -19,6 +19,7 @@ from tavolan.exchange.provider import Provider, provider_for
 from tavolan.exchange.send import parcel_for
 from tavolan.exchange.xliff import parse_xliff, write_xliff
 from tavolan.files import write_bytes
+from tavolan.project.memory import read_memory
 from tavolan.project.model import Project
 from tavolan.project.progress import is_drafted
 from tavolan.project.schema import ProviderTable
@@ -93,8 +94,9 @@ class Drafter:
     def plan(self, locales: list[str]) -> list[Parcel]:
         """Return what would be asked for: texts that are missing, outdated, or drafted from an earlier source."""
         parcels = []
+        memory = read_memory(self.project.root)
         for locale in locales:
-            parcel = parcel_for(self.texts, locale)
+            parcel = parcel_for(self.texts, locale, memory)
             wanted = [text for text in parcel.texts if text.standing in ("untranslated", "outdated")]
             if wanted:
                 parcels.append(replace(parcel, texts=wanted))
@@ -126,12 +128,8 @@ class Drafter:
     def _answer(self, asked: Parcel) -> Parcel:
         """Return the provider's answer, from an earlier run where it's the same question."""
         document = write_xliff(asked)
-        kept = (
-            self.project.root
-            / "out"
-            / "drafts"
-            / f"{asked.locale}-{digest(self.provider.name)}-{digest(document.decode())}.xlf"
-        )
+        name = f"{asked.locale}-{digest(self.provider.name)}-{digest(document.decode())}.xlf"
+        kept = self.project.root / "out" / "drafts" / name
         data = kept.read_bytes() if kept.is_file() else self.provider.ask(document)
         parcels = parse_xliff(data, f"the answer of {self.provider.name}")
         if not parcels:

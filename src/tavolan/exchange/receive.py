@@ -15,7 +15,7 @@ from tavolan.exchange.po import parse_gettext
 from tavolan.exchange.xliff import parse_xliff
 from tavolan.project.memory import Pair, remember
 from tavolan.project.model import Project
-from tavolan.project.state import Entry, State, Work, digest, write_state
+from tavolan.project.state import Entry, Work, digest
 from tavolan.project.texts import Change, Texts
 
 Keep = Literal["ask", "mine", "theirs"]
@@ -36,12 +36,11 @@ class Received:
     """What came of receiving files."""
 
     changes: list[Change] = field(default_factory=list)
-    reviewed: list[tuple[str, str]] = field(default_factory=list)
+    reviewed: list[Change] = field(default_factory=list)
     works: dict[tuple[str, str], Work] = field(default_factory=dict)
     conflicts: list[Change] = field(default_factory=list)
     refused: list[Refused] = field(default_factory=list)
     over: list[Refused] = field(default_factory=list)
-    terms: list[Term] = field(default_factory=list)
     same: int = 0
     empty: int = 0
 
@@ -63,14 +62,15 @@ def read_parcels(path: Path, locale: str = "") -> list[Parcel]:
 def receive(project: Project, parcels: list[Parcel], keep: Keep = "ask") -> Received:
     """Work out what parcels change; nothing is written. Raises ProjectError for one that isn't for this project."""
     texts = Texts(project)
-    received = Received(terms=read_glossary(project.root))
+    received = Received()
+    terms = read_glossary(project.root)
     problems = [problem for parcel in parcels for problem in _strays(project, parcel)]
     if problems:
         raise ProjectError(problems)
     for parcel in parcels:
         locale = _locale(project, parcel)
         for text in parcel.texts:
-            _one(texts, locale, text, keep, received)
+            _one(texts, terms, locale, text, keep, received)
     return received
 
 
@@ -99,9 +99,9 @@ def _strays(project: Project, parcel: Parcel) -> list[Problem]:
     return found
 
 
-def _one(texts: Texts, locale: str, text: Text, keep: Keep, received: Received) -> None:
+def _one(texts: Texts, terms: list[Term], locale: str, text: Text, keep: Keep, received: Received) -> None:
     """Sort one text: refused, empty, unchanged, a conflict, or a change."""
-    why = _refusal(texts, locale, text, received.terms)
+    why = _refusal(texts, locale, text, terms)
     if why:
         received.refused.append(Refused(locale, text.address, why, text.target))
         return
@@ -144,30 +144,23 @@ def _unchanged(texts: Texts, locale: str, text: Text, work: Work, received: Rece
     entry = texts.project.state.get((locale, text.address))
     confirmed = Entry(digest(text.source), work, digest(text.target))
     if text.work == "reviewed" and entry != confirmed:
-        received.reviewed.append((locale, text.address))
+        received.reviewed.append(Change(locale, text.address, text.target, text.target))
     received.same += 1
 
 
 def take(project: Project, received: Received) -> None:
     """Write what was received, locale by locale, each file whole or not at all."""
     texts = Texts(project)
-    by_locale: dict[str, list[Change]] = {}
+    source = project.source_locale
+    remember(
+        project.root,
+        [Pair(source, c.locale, texts.get(source, c.address), c.after, c.address) for c in received.changes],
+        source,
+    )
+    written: dict[tuple[str, Work], list[Change]] = {}
     for change in received.changes:
-        by_locale.setdefault(change.locale, []).append(change)
-    pairs = [
-        Pair(project.source_locale, c.locale, texts.get(project.source_locale, c.address), c.after, c.address)
-        for c in received.changes
-    ]
-    remember(project.root, pairs, project.source_locale)
-    state: State = dict(project.state)
-    for changes in by_locale.values():
-        texts.write(changes)
-        for change in changes:
-            source = digest(texts.get(project.source_locale, change.address))
-            work = received.works[change.locale, change.address]
-            state[change.locale, change.address] = Entry(source, work, digest(change.after))
-    for locale, address in received.reviewed:
-        source, target = (digest(texts.get(tag, address)) for tag in (project.source_locale, locale))
-        state[locale, address] = Entry(source, "reviewed", target)
-    if state != project.state:
-        write_state(project.root, state)
+        written.setdefault((change.locale, received.works[change.locale, change.address]), []).append(change)
+    for change in received.reviewed:
+        written.setdefault((change.locale, "reviewed"), []).append(change)
+    for (_, work), changes in written.items():
+        texts.write(changes, work)

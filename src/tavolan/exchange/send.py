@@ -9,8 +9,7 @@ from tavolan.exchange.parcel import Parcel, Text
 from tavolan.exchange.po import write_gettext
 from tavolan.exchange.xliff import write_old_xliff, write_xliff
 from tavolan.files import write_bytes
-from tavolan.markup import plain
-from tavolan.project.memory import matches, read_memory
+from tavolan.project.memory import Pair, matches, read_memory
 from tavolan.project.model import Project
 from tavolan.project.progress import NEEDS_WORK, Unit, units
 from tavolan.project.state import digest
@@ -20,17 +19,16 @@ FORMATS = {"xliff": (write_xliff, ".xlf"), "xliff-1.2": (write_old_xliff, ".xlf"
 
 
 def parcel_for(
-    texts: Texts, locale: str, everything: bool = False, keywords: bool = False, fields: tuple[str, ...] = ()
+    texts: Texts, locale: str, memory: list[Pair], everything: bool = False, keywords: bool = False
 ) -> Parcel:
-    """Return what's to be translated into a locale: what needs work, or all of it."""
+    """Return what's to be translated into a locale: what needs work, or all of it, with what the memory offers."""
     project = texts.project
     parcel = Parcel(project.app.name, project.source_locale, locale)
-    memory = read_memory(project.root)
     for unit in units(texts, locale, keywords):
-        if (everything or unit.standing in NEEDS_WORK) and (not fields or unit.address in fields):
+        if everything or unit.standing in NEEDS_WORK:
             notes = tuple(_notes(texts, unit))
             base = digest(unit.target)
-            near = tuple(matches(memory, unit.source, locale)[:3]) if memory else ()
+            near = tuple(matches(memory, unit.source, locale)[:3])
             parcel.texts.append(
                 Text(
                     unit.address, unit.source, unit.target, unit.standing, unit.limit, unit.unit, notes, base, "", near
@@ -79,11 +77,11 @@ def send(
     project: Project, locales: list[str], form: str, folder: Path, everything: bool = False, keywords: bool = False
 ) -> dict[str, tuple[Path | None, int]]:
     """Write one file per locale into a folder; return file and number of texts (no file where nothing is to do)."""
-    texts = Texts(project)
+    texts, memory = Texts(project), read_memory(project.root)
     write, ending = FORMATS[form]
     sent: dict[str, tuple[Path | None, int]] = {}
     for locale in locales:
-        parcel = parcel_for(texts, locale, everything, keywords)
+        parcel = parcel_for(texts, locale, memory, everything, keywords)
         target = folder / f"{locale}{ending}"
         if parcel.texts:
             write_bytes(target, write(parcel))
@@ -92,8 +90,3 @@ def send(
     if terms and any(count for _, count in sent.values()):
         write_bytes(folder / "glossary.tbx", write_tbx(terms, project.source_locale))
     return sent
-
-
-def words_of(text: str, address: str) -> int:
-    """Return how many words a text has, as translators count: runs between white space."""
-    return len((plain(text) if address.startswith("captions.") else text).split())

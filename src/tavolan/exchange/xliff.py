@@ -8,7 +8,6 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from pathlib import Path
 from xml.etree.ElementTree import Element, ParseError, SubElement, indent, register_namespace, tostring
 
 from defusedxml.common import DefusedXmlException
@@ -24,7 +23,6 @@ MATCHES = "urn:oasis:names:tc:xliff:matches:2.0"
 META = "urn:oasis:names:tc:xliff:metadata:2.0"
 OLD = "urn:oasis:names:tc:xliff:document:1.2"
 _SPACE = "{http://www.w3.org/XML/1998/namespace}space"
-_LANG = "{http://www.w3.org/XML/1998/namespace}lang"
 _BAD = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]")
 _STATES = {"untranslated": "initial", "over": "initial", "outdated": "initial", "drafted": "translated",
            "translated": "translated", "reviewed": "reviewed"}  # fmt: skip
@@ -164,11 +162,6 @@ def _indent(root: Element) -> None:
 def _bytes(root: Element) -> bytes:
     data: bytes = tostring(root, encoding="utf-8", xml_declaration=True)
     return data + b"\n"
-
-
-def read_xliff(path: Path, shown: str) -> list[Parcel]:
-    """Return the parcels of an XLIFF file, 1.2 or 2.x. Raises ProjectError when it can't be taken."""
-    return parse_xliff(path.read_bytes(), shown)
 
 
 def parse_xliff(data: bytes, shown: str) -> list[Parcel]:

@@ -9,9 +9,10 @@ from tavolan.errors import Problem
 from tavolan.markup import MarkupError
 from tavolan.pictures.caption import Setter, split
 from tavolan.pictures.fonts import Fonts, MissingCharactersError, describe
-from tavolan.pictures.job import Job, digest_of
+from tavolan.pictures.job import Job
 from tavolan.pictures.ledger import Ledger
 from tavolan.pictures.typeset import Typesetter
+from tavolan.project.made import digest_of
 from tavolan.project.model import Project
 
 

@@ -10,10 +10,8 @@ from tavolan.errors import Problem, ProjectError, one_problem
 from tavolan.files import write_bytes
 from tavolan.pictures import encode
 from tavolan.pictures.backends import vips
-from tavolan.project.model import Project
+from tavolan.project.model import ICON, Project
 from tavolan.rulebooks.model import Graphic
-
-MASTER = "art/icon.png"
 
 
 @dataclass(frozen=True)
@@ -36,7 +34,7 @@ def plan_icons(project: Project, stores: tuple[str, ...] = ()) -> list[Icon]:
         if graphic is None:
             continue
         for side in dict.fromkeys(width for width, _ in graphic.sizes):
-            found.append(Icon(store_id, f"out/icons/{store_id}/icon-{side}.png", side, bool(graphic.alpha), MASTER))
+            found.append(Icon(store_id, f"out/icons/{store_id}/icon-{side}.png", side, bool(graphic.alpha), ICON))
         for path in alternatives:
             found += _variants(
                 store_id, graphic, project.stores[store_id].rulebook.graphics.get("alternate_icon"), path

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import json
 from dataclasses import asdict, dataclass
 from functools import cached_property
@@ -12,6 +11,7 @@ from tavolan.pictures.colour import Colours
 from tavolan.pictures.look import Box, Look, Span
 from tavolan.pictures.scene import Scene, Setting, lay_out
 from tavolan.project.locales import language_of, script_of
+from tavolan.project.made import digest_of, kept
 
 
 @dataclass(frozen=True)
@@ -128,20 +128,13 @@ class Job:
             own = "screen" if screen.part == "own" else f"{screen.part} screen"
             parts[own] = screen.digest
             parts[f"showcase of the {own}"] = [asdict(touch) for touch in screen.touches] or ""
-        return {name: _short(value) for name, value in parts.items()}
+        return {name: kept(value if isinstance(value, str) else _as_json(value)) for name, value in parts.items()}
 
     @cached_property
     def key(self) -> str:
         """Digest of all inputs: two jobs with one key make the same bytes."""
-        return digest_of(json.dumps(self.inputs(), sort_keys=True, ensure_ascii=False).encode())
+        return digest_of(_as_json(self.inputs()).encode())
 
 
-def _short(value: Any) -> str:
-    """Return short values as they are and long ones as a digest."""
-    text = value if isinstance(value, str) else json.dumps(value, sort_keys=True, ensure_ascii=False)
-    return text if len(text) <= 120 else "digest " + digest_of(text.encode())
-
-
-def digest_of(data: bytes) -> str:
-    """Return a digest of bytes (BLAKE2b, 128 bits, as hexadecimal digits)."""
-    return hashlib.blake2b(data, digest_size=16).hexdigest()
+def _as_json(value: Any) -> str:
+    return json.dumps(value, sort_keys=True, ensure_ascii=False)

@@ -9,8 +9,8 @@ from pathlib import Path
 from typing import Any
 
 from tavolan.errors import OutsideError
-from tavolan.pictures.job import Job, digest_of
-from tavolan.project.made import LEDGER, Made, rows_of
+from tavolan.pictures.job import Job
+from tavolan.project.made import LEDGER, Made, digest_of, rows_of
 
 _SCHEMA = """
 create table if not exists made (

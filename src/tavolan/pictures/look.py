@@ -290,14 +290,21 @@ def _varied(data: dict[str, Any], words: Collection[str]) -> dict[str, Any]:
     varied = {key: value for key, value in data.items() if key != "variant"}
     for variant in data.get("variant", []):
         if set(variant["when"]) <= set(words):
-            varied = merge(varied, {key: value for key, value in variant.items() if key != "when"})
-    return _without_false(varied)
+            patch = {key: value for key, value in variant.items() if key != "when"}
+            varied = _without_false(varied, merge(varied, patch))
+    return varied
 
 
-def _without_false(table: dict[str, Any]) -> dict[str, Any]:
-    """Leave out the parts that a variant switched off, as in `device.second = false`."""
-    kept = {key: value for key, value in table.items() if value is not False or key in ("span", "italic", "mirror")}
-    return {key: _without_false(value) if isinstance(value, dict) else value for key, value in kept.items()}
+def _without_false(before: dict[str, Any], after: dict[str, Any]) -> dict[str, Any]:
+    """Leave out the parts that a variant switched off: tables that it set to false, as in `device.second = false`."""
+    kept = {}
+    for key, value in after.items():
+        old = before.get(key)
+        if isinstance(old, dict) and isinstance(value, dict):
+            kept[key] = _without_false(old, value)
+        elif value is not False or not isinstance(old, dict):
+            kept[key] = value
+    return kept
 
 
 def _validated(data: dict[str, Any], shown: str, text: str) -> Look:

@@ -13,17 +13,16 @@ from tavolan.imagefile import image_facts
 from tavolan.pictures.colour import Colours, resolve
 from tavolan.pictures.fitting import Fitter
 from tavolan.pictures.fonts import fonts_version
-from tavolan.pictures.job import File, Job, ScreenUse, digest_of
+from tavolan.pictures.job import File, Job, ScreenUse
 from tavolan.pictures.ledger import Ledger
 from tavolan.pictures.look import Box, Look, Span, load_look, place_words
 from tavolan.pictures.retouch import Retoucher
 from tavolan.project.locales import is_right_to_left
-from tavolan.project.model import Project, Store
+from tavolan.project.made import digest_of, shot_file
+from tavolan.project.model import ICON, Project, Store
 from tavolan.project.schema import Picture, Shot
 from tavolan.project.screens import ScreenIndex
 from tavolan.rulebooks.model import Graphic, SizeClass
-
-ICON = "art/icon.png"
 
 
 @dataclass(frozen=True)
@@ -143,7 +142,7 @@ class Planner:
 
     def _shot(self, store: Store, name: str, size_class: SizeClass, tag: str, slot: _Slot) -> Job | None:
         rule = store.rulebook.pictures
-        file = f"out/shots/{store.id}/{name}/{tag}/{slot.number:02d}-{slot.shot.name}.png"
+        file = shot_file(store.id, name, tag, slot.number, slot.shot.name)
         words = frozenset({slot.pair, "odd" if slot.number % 2 else "even"} - {""})
         size = picture_size(self.project, size_class)
         job = self._job(slot.shot, slot.leader, tag, name, size_class, slot.look, words, size, slot)

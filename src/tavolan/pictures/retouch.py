@@ -14,7 +14,7 @@ from tavolan.errors import one_problem
 from tavolan.markup import Run
 from tavolan.pictures.backends import skia
 from tavolan.pictures.canvas import Pixels, canvas_on, image_of
-from tavolan.pictures.colour import argb, contrast, luminance
+from tavolan.pictures.colour import argb, contrast, luminance, rgb
 from tavolan.pictures.fonts import Fonts
 from tavolan.pictures.job import File, Touch
 from tavolan.pictures.look import Box
@@ -147,7 +147,7 @@ def _ground(pixels: Pixels, box: tuple[int, int, int, int], told: str) -> tuple[
     """Return what to cover a region with, and its middle colour."""
     _, _, width, height = box
     if told:
-        flat = np.array([int(told[i : i + 2], 16) for i in (5, 3, 1)], np.float32)
+        flat = np.array(rgb(told)[::-1], np.float32)
         return np.broadcast_to(flat, (height, width, 3)).astype(np.float32), told
     patch = _around(pixels, box)
     blue, green, red = (int(value) for value in np.median(patch.reshape(-1, 3), axis=0))
@@ -160,12 +160,17 @@ def _ink(pixels: Pixels, box: tuple[int, int, int, int], ground: str, told: str)
         return told
     x, y, width, height = box
     area = pixels[y : y + height, x : x + width, 2::-1].reshape(-1, 3)
-    back = np.array([int(ground[i : i + 2], 16) for i in (1, 3, 5)])
+    back = np.array(rgb(ground))
     distance = np.abs(area.astype(int) - back).sum(1)
     if len(distance) and distance.max() > 120:
         far = area[distance >= np.percentile(distance[distance > 60], 90)]
         red, green, blue = (int(value) for value in np.median(far, axis=0))
         return f"#{red:02X}{green:02X}{blue:02X}"
+    return _readable(ground)
+
+
+def _readable(ground: str) -> str:
+    """Return black or white, whichever stands out more."""
     return max(("#111111", "#FFFFFF"), key=lambda colour: contrast(luminance(colour), luminance(ground)))
 
 
@@ -213,7 +218,7 @@ def _blur(pixels: Pixels, box: tuple[int, int, int, int]) -> None:
 def _bar(pixels: Pixels, box: tuple[int, int, int, int], touch: Touch) -> None:
     """Set a clean status bar: the time, full strength, a full battery."""
     patch, ground = _ground(pixels, box, touch.ground)
-    ink = touch.ink or max(("#111111", "#FFFFFF"), key=lambda colour: contrast(luminance(colour), luminance(ground)))
+    ink = touch.ink or _readable(ground)
     _cover(pixels, box, patch)
     x, y, width, height = box
     rtl = is_right_to_left(touch.locale)

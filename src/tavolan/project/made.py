@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
 import sqlite3
 from contextlib import closing
@@ -10,6 +11,22 @@ from pathlib import Path
 from typing import Any
 
 LEDGER = Path("out") / "made.sqlite"
+_MOST = 120
+
+
+def shot_file(store: str, size_class: str, locale: str, number: int, shot: str) -> str:
+    """Return where a store picture stands in the project; its number carries the order."""
+    return f"out/shots/{store}/{size_class}/{locale}/{number:02d}-{shot}.png"
+
+
+def digest_of(data: bytes) -> str:
+    """Return a digest of bytes (BLAKE2b, 128 bits, as hexadecimal digits)."""
+    return hashlib.blake2b(data, digest_size=16).hexdigest()
+
+
+def kept(value: str) -> str:
+    """Return an input as the ledger keeps it: short ones as they are, long ones as a digest."""
+    return value if len(value) <= _MOST else "digest " + digest_of(value.encode())
 
 
 @dataclass(frozen=True)

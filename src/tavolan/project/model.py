@@ -25,6 +25,9 @@ from tavolan.project.schema import (
 from tavolan.project.state import State
 from tavolan.rulebooks.model import FieldRule, Rulebook, SizeClass
 
+# The master of all icons.
+ICON = "art/icon.png"
+
 
 @dataclass(frozen=True)
 class Source:

@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import threading
-from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from http.server import BaseHTTPRequestHandler
 from pathlib import Path
 
-from tavolan.errors import OutsideError
+from tavolan.loopback import QuietHandler, loopback_server
 
 _SCRIPT = b"""<script>
 new EventSource("/changes").onmessage = event => { if (event.data !== "0") location.reload(); };
@@ -22,13 +22,7 @@ class Live:
         self._changes = 0
         self._news = threading.Condition()
         self._closed = False
-        try:
-            self._server = ThreadingHTTPServer(("127.0.0.1", port), self._handler())
-        except OSError as error:
-            raise OutsideError(
-                f"port {port} can't be used ({error.strerror}). Choose another one with --port."
-            ) from error
-        self._server.daemon_threads = True
+        self._server = loopback_server(port, self._handler())
         threading.Thread(target=self._server.serve_forever, daemon=True).start()
 
     @property
@@ -53,8 +47,8 @@ class Live:
     def _handler(self) -> type[BaseHTTPRequestHandler]:
         live = self
 
-        class Handler(BaseHTTPRequestHandler):
-            def do_GET(self) -> None:
+        class Handler(QuietHandler):
+            def do_GET(self) -> None:  # noqa: N802 - the name that the library calls
                 """Answer with the page, or with a stream of changes."""
                 if self.path == "/changes":
                     live._stream(self)
@@ -62,9 +56,6 @@ class Live:
                     live._send(self, live.page.read_bytes().replace(b"</body>", _SCRIPT + b"</body>"))
                 else:
                     self.send_error(404)
-
-            def log_message(self, *_: object) -> None:
-                """Keep the terminal quiet."""
 
         return Handler
 

@@ -12,6 +12,7 @@ from rich.text import Text
 
 from tavolan.project.locales import locale_name
 from tavolan.project.locations import Suggestion
+from tavolan.project.memory import read_memory
 from tavolan.project.progress import NEEDS_WORK, STANDINGS, Standing, Unit
 from tavolan.project.state import digest
 from tavolan.project.texts import Texts
@@ -67,31 +68,28 @@ def _bar(counts: Counter[Standing], total: int) -> Text:
 def print_units(console: Console, texts: Texts, found: dict[str, list[Unit]]) -> None:
     """Print every text that needs work, with what's wrong and what changed in its source."""
     table = plain_table("locale", "field", "state", "")
+    earlier = {digest(pair.source): pair.source for pair in read_memory(texts.project.root)}
     for units in found.values():
         for unit in units:
             if unit.standing in NEEDS_WORK:
                 state = Text(unit.standing, style=_STYLES[unit.standing])
-                table.add_row(unit.locale, unit.address, state, _about(texts, unit))
+                table.add_row(unit.locale, unit.address, state, _about(unit, _earlier_source(texts, unit, earlier)))
     console.print(table)
 
 
-def _about(texts: Texts, unit: Unit) -> Text:
+def _about(unit: Unit, before: str) -> Text:
     if unit.standing == "over":
         return Text(unit.over)
     if unit.standing == "outdated":
-        before = earlier_source(texts, unit)
         return difference(before, unit.source) if before else Text("the source changed")
     first = unit.source.strip().splitlines()[0]
     return Text(first if len(first) <= 60 else first[:59] + "…", style="dim")
 
 
-def earlier_source(texts: Texts, unit: Unit) -> str:
-    """Return the source text that an outdated translation was made from, where the memory has it."""
-    from tavolan.project.memory import read_memory
-
+def _earlier_source(texts: Texts, unit: Unit, earlier: dict[str, str]) -> str:
+    """Return the source text that a translation was made from, of earlier ones by their digest, or nothing."""
     entry = texts.project.state.get((unit.locale, unit.address))
-    wanted = entry.source if entry else ""
-    return next((pair.source for pair in read_memory(texts.project.root) if digest(pair.source) == wanted), "")
+    return earlier.get(entry.source, "") if entry else ""
 
 
 def difference(before: str, after: str) -> Text:

@@ -10,12 +10,13 @@ import threading
 import time
 from dataclasses import dataclass, field, replace
 from functools import cache
-from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from http.server import BaseHTTPRequestHandler
 
-from tavolan.errors import OutsideError, ProjectError
+from tavolan.errors import ProjectError
 from tavolan.exchange.inline import has_emphasis, joined, pieces
 from tavolan.exchange.parcel import Parcel, Text
 from tavolan.exchange.xliff import parse_xliff, write_xliff
+from tavolan.loopback import QuietHandler, loopback_server
 from tavolan.project.locales import is_right_to_left
 from tavolan.project.memory import Match, Pair
 
@@ -115,13 +116,7 @@ class Server:
 
     def __init__(self, port: int = 0, manners: Manners | None = None) -> None:
         self.manners = manners or Manners()
-        try:
-            self._server = ThreadingHTTPServer(("127.0.0.1", port), self._handler())
-        except OSError as error:
-            raise OutsideError(
-                f"port {port} can't be used ({error.strerror}). Choose another one with --port."
-            ) from error
-        self._server.daemon_threads = True
+        self._server = loopback_server(port, self._handler())
 
     @property
     def address(self) -> str:
@@ -144,8 +139,8 @@ class Server:
     def _handler(self) -> type[BaseHTTPRequestHandler]:
         manners = self.manners
 
-        class Handler(BaseHTTPRequestHandler):
-            def do_POST(self) -> None:
+        class Handler(QuietHandler):
+            def do_POST(self) -> None:  # noqa: N802 - the name that the library calls
                 """Answer one document."""
                 body = self.rfile.read(int(self.headers.get("Content-Length", 0)))
                 status, answer = _answer(manners, self.headers.get("Authorization", ""), body)
@@ -156,9 +151,6 @@ class Server:
                 self.send_header("Content-Length", str(len(answer)))
                 self.end_headers()
                 self.wfile.write(answer)
-
-            def log_message(self, *_: object) -> None:
-                """Keep the terminal quiet."""
 
         return Handler
 
