@@ -73,7 +73,7 @@ TERMS = "phrase,relevance,volume\npottery kiln,90,10\nglaze recipe,80,5\n"
 
 def write_screen(path: Path, width: int = 260, height: int = 560, shade: int = 200) -> None:
     """Write a small raw screen with a gradient, so that flips and crops show."""
-    from tavolan.pictures.encode import png
+    from tavolan.pictures.png import write as png
 
     pixels = np.full((height, width, 4), 255, np.uint8)
     pixels[..., 0] = np.linspace(0, 255, width, dtype=np.uint8)[None, :]

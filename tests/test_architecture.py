@@ -10,7 +10,7 @@ from pathlib import Path
 import pytest
 
 import tavolan
-from tavolan.cli.main import app
+from tavolan.cli.main import program
 
 ROOT = Path(__file__).parent.parent
 MODULES = sorted((ROOT / "src").rglob("*.py"))
@@ -55,6 +55,7 @@ def test_the_public_names_are_listed_and_sorted():
 
 
 def commands():
+    app = program()
     found = [command.name or command.callback.__name__ for command in app.registered_commands]
     for group in app.registered_groups:
         for command in group.typer_instance.registered_commands:

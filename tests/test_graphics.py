@@ -12,8 +12,9 @@ import pyvips
 import tavolan
 from conftest import replace, run_tavolan, write_project, write_screen
 from tavolan.imagefile import image_facts
-from tavolan.pictures.encode import jpeg, png
+from tavolan.pictures.encode import jpeg
 from tavolan.pictures.plan import Planner, Selection
+from tavolan.pictures.png import write as png
 
 GRAPHIC = '\n[[graphic]]\nname = "feature"\nscreen = "home"\n'
 

@@ -22,7 +22,7 @@ colours = st.tuples(*[st.integers(0, 255)] * 3).map(lambda c: "#{:02X}{:02X}{:02
 
 def scene_of(root, look_name, size, form, name, cutout, aspect, mirrored=False, words=()):
     look = load_look(root, look_name, place_words(size, form, name, aspect) | set(words))
-    aspects = dict.fromkeys(("own", "second", "pair"), aspect)
+    aspects = tuple((part, aspect) for part in ("own", "second", "pair"))
     return look, lay_out(look, Setting(size, form, "dark", cutout, aspects, mirrored))
 
 
@@ -76,7 +76,7 @@ def test_a_mirrored_scene_is_the_mirror_image(tmp_path):
 
 
 def test_a_paired_device_runs_on_in_the_next_picture(tmp_path):
-    aspects = {"own": 2.16, "pair": 2.16}
+    aspects = (("own", 2.16), ("pair", 2.16))
     halves = []
     for slot, word in ((0, "first"), (1, "second")):
         look = load_look(tmp_path, "seam", {"tall", "phone", word})
@@ -267,8 +267,8 @@ def test_a_lying_phone_has_its_cutout_at_the_side(tmp_path):
 
 def test_the_palette_can_come_from_the_icon(project):
     import tavolan
-    from tavolan.pictures.encode import png
     from tavolan.pictures.plan import Planner, Selection
+    from tavolan.pictures.png import write as png
 
     blue = np.full((64, 64, 4), 255, np.uint8)
     blue[..., :3] = (0xB0, 0x60, 0x20)

@@ -15,9 +15,10 @@ from tavolan.markup import MarkupError, Run, parse, plain
 from tavolan.pictures.board import make_boards, plan_sheet
 from tavolan.pictures.breaks import joined
 from tavolan.pictures.colour import resolve, rgb
-from tavolan.pictures.encode import load_screen, png, screen_size
+from tavolan.pictures.encode import load_screen, screen_size
 from tavolan.pictures.fonts import Fonts, MissingCharactersError
 from tavolan.pictures.plan import Planner, Selection
+from tavolan.pictures.png import write as png
 from tavolan.pictures.render import render
 from tavolan.pictures.typeset import Style, Typesetter, largest
 from tavolan.project.schema import Palette

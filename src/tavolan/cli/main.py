@@ -5,34 +5,40 @@ from __future__ import annotations
 import gc
 import os
 import sys
+from importlib import import_module
 from typing import Annotated
 
 import typer
 
 from tavolan import __version__
-from tavolan.cli import check, copy, demo, locale, new, notes, preview, rules, shots, standin, status, terms
 from tavolan.errors import ProjectError, TavolanError
 
-app = typer.Typer(
-    name="tavolan",
-    help="Write, localize and check an app's store listing, and render its store pictures, from plain files.",
-    no_args_is_help=True,
-    add_completion=False,
-    pretty_exceptions_enable=False,
-    context_settings={"help_option_names": ["-h", "--help"]},
-)
-app.command("demo")(demo.demo)
-app.command("new")(new.new)
-app.command("check")(check.check)
-app.command("preview")(preview.preview)
-app.command("status")(status.status)
-app.add_typer(copy.app, name="copy")
-app.add_typer(terms.app, name="terms")
-app.add_typer(shots.app, name="shots")
-app.add_typer(locale.app, name="locale")
-app.add_typer(notes.app, name="notes")
-app.add_typer(rules.app, name="rules")
-app.add_typer(standin.app, name="standin")
+_HELP = "Write, localize and check an app's store listing, and render its store pictures, from plain files."
+_COMMANDS = ("demo", "new", "check", "preview", "status")
+_GROUPS = ("copy", "terms", "shots", "locale", "notes", "rules", "standin")
+
+
+def program(first: str = "") -> typer.Typer:
+    """Return the program: with all commands, or with only the one that a first word names, which starts sooner."""
+    app = typer.Typer(
+        name="tavolan",
+        help=_HELP,
+        no_args_is_help=True,
+        add_completion=False,
+        pretty_exceptions_enable=False,
+        context_settings={"help_option_names": ["-h", "--help"]},
+    )
+    app.callback()(root)
+    known = first in (*_COMMANDS, *_GROUPS)
+    for name in (*_COMMANDS, *_GROUPS):
+        if known and name != first:
+            continue
+        module = import_module(f"tavolan.cli.{name}")
+        if name in _GROUPS:
+            app.add_typer(module.app, name=name)
+        else:
+            app.command(name)(getattr(module, name))
+    return app
 
 
 def _version(wanted: bool) -> None:
@@ -41,11 +47,10 @@ def _version(wanted: bool) -> None:
         raise typer.Exit
 
 
-@app.callback()
 def root(
     version: Annotated[bool, typer.Option("--version", callback=_version, is_eager=True, help="Print it.")] = False,
 ) -> None:
-    """Write, localize and check an app's store listing, and render its store pictures, from plain files."""
+    """Take the options of the program itself."""
 
 
 def report(error: TavolanError) -> None:
@@ -69,7 +74,7 @@ def run() -> None:
     # Start-up allocates much and frees next to nothing; collecting on the way would take a tenth of a short command.
     gc.set_threshold(100_000, 20, 20)
     try:
-        app()
+        program(sys.argv[1] if len(sys.argv) > 1 else "")()
     except TavolanError as error:
         report(error)
         if os.environ.get("TAVOLAN_DEBUG"):

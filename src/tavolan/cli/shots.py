@@ -171,7 +171,7 @@ def looks(
         out.print(f"looks/{copy}.toml now takes the place of the built-in look.")
         return
     if sheet:
-        from tavolan.pictures.encode import png
+        from tavolan.pictures import png
         from tavolan.pictures.gallery import draw_gallery
 
         places = [(store, name) for store in opened.stores.values() for name in opened.classes_of(store)]
@@ -180,7 +180,7 @@ def looks(
             raise UsageError(f'--device: this project renders no "{device}".')
         wanted = _selection([place[0]], [locale or opened.source_locale], [place[1]], None)
         with progress_bar("Looks") as move:
-            write_bytes(sheet, png(draw_gallery(opened, wanted, chosen if look else None, progress=move)))
+            write_bytes(sheet, png.write(draw_gallery(opened, wanted, chosen if look else None, progress=move)))
         out.print(str(sheet), soft_wrap=True)
         return
     table = plain_table("look", "what", "made for")

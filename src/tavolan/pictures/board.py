@@ -12,7 +12,7 @@ import numpy as np
 from tavolan.errors import UsageError
 from tavolan.files import write_bytes
 from tavolan.markup import Run
-from tavolan.pictures import encode
+from tavolan.pictures import png
 from tavolan.pictures.backends import skia
 from tavolan.pictures.canvas import Pixels, canvas_on
 from tavolan.pictures.colour import argb
@@ -84,7 +84,7 @@ def make_boards(
     files = []
     for done, ((store, name), group) in enumerate(groups.items(), 1):
         target = project.root / "out" / "boards" / f"{store}-{name}.png"
-        write_bytes(target, encode.png(_Board(project, group).draw()))
+        write_bytes(target, png.write(_Board(project, group).draw()))
         files.append(target)
         if progress:
             progress(done, len(groups))

@@ -4,16 +4,18 @@ from __future__ import annotations
 
 import json
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 from tavolan.errors import Problem
 from tavolan.markup import MarkupError
-from tavolan.pictures.caption import Setter, split
 from tavolan.pictures.fonts import Fonts, MissingCharactersError, describe
 from tavolan.pictures.job import Job
 from tavolan.pictures.ledger import Ledger
-from tavolan.pictures.typeset import Typesetter
 from tavolan.project.made import digest_of
 from tavolan.project.model import Project
+
+if TYPE_CHECKING:
+    from tavolan.pictures.caption import Setter
 
 
 class Fitter:
@@ -31,11 +33,7 @@ class Fitter:
         written = [job for job in jobs if job.caption]
         if not written:
             return jobs
-        told = [
-            [job.caption, job.caption_locale, job.look.caption.model_dump_json(), vars(job.scene.caption),
-             job.scene.scale]
-            for job in written
-        ]  # fmt: skip
+        told = [[job.caption, job.caption_locale, job.laid_by] for job in written]
         key = digest_of(json.dumps([self.version, tag, told], ensure_ascii=False).encode())
         sizes = self.ledger.fitted(key)
         if sizes is None:
@@ -60,11 +58,17 @@ class Fitter:
         return max(1, round(job.look.caption.min_size * job.scene.scale))
 
     def _setter(self, tag: str) -> Setter:
+        # Slow to load, and not needed when every caption's size is known from before.
+        from tavolan.pictures.caption import Setter
+        from tavolan.pictures.typeset import Typesetter
+
         if tag not in self._setters:
             self._setters[tag] = Setter(Typesetter(Fonts(self.project.root, tag), tag))
         return self._setters[tag]
 
     def _fit(self, job: Job) -> int | None:
+        from tavolan.pictures.caption import split
+
         try:
             size = self._setter(job.caption_locale).fitted(
                 split(job.caption), job.look.caption, job.scene.caption, job.scene.scale

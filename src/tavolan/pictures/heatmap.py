@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from tavolan.markup import Run
+from tavolan.pictures import png
 from tavolan.pictures.backends import skia
 from tavolan.pictures.canvas import canvas_on
 from tavolan.pictures.colour import argb
-from tavolan.pictures.encode import png
 from tavolan.pictures.fonts import Fonts
 from tavolan.pictures.frames import smooth_rect
 from tavolan.pictures.typeset import Style, Typesetter
@@ -55,7 +55,7 @@ def heat_map(title: str, answers: list[Answer]) -> bytes:
             answer = cells.get((locale, phrase, front))
             colour = _EMPTY if answer is None else TIER_COLOURS[answer.tier] if answer.tier else MISSED
             drawing.box(left + index * _CELL, y + 2, _CELL - 4, _ROW - 4, colour)
-    return png(drawing.pixels)
+    return png.write(drawing.pixels)
 
 
 def _legend(drawing: _Drawing) -> None:

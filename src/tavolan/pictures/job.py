@@ -5,13 +5,15 @@ from __future__ import annotations
 import json
 from dataclasses import asdict, dataclass
 from functools import cached_property
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from tavolan.pictures.colour import Colours
 from tavolan.pictures.look import Box, Look, Span
-from tavolan.pictures.scene import Scene, Setting, lay_out
 from tavolan.project.locales import language_of, script_of
 from tavolan.project.made import digest_of, kept
+
+if TYPE_CHECKING:
+    from tavolan.pictures.scene import Scene
 
 
 @dataclass(frozen=True)
@@ -88,16 +90,22 @@ class Job:
     fonts: str
     tool: str
 
+    @property
+    def laid_by(self) -> list[Any]:
+        """All that decides where everything stands."""
+        sizes = [[screen.part, *screen.size] for screen in self.screens]
+        return [self.look.digest, *self.size, self.form, self.finish, self.cutout, sizes, self.mirrored, self.slot]
+
     @cached_property
     def scene(self) -> Scene:
         """Where everything stands."""
-        return lay_out(self.look, self.setting)
+        # Not needed to tell that a picture is current, and slow to load.
+        from tavolan.pictures.scene import Setting, lay_out
 
-    @property
-    def setting(self) -> Setting:
-        """What the scene is laid out for."""
-        aspects = {screen.part: screen.size[1] / screen.size[0] for screen in self.screens}
-        return Setting(self.size, self.form, self.finish, self.cutout, aspects, self.mirrored, self.slot)
+        aspects = tuple((screen.part, screen.size[1] / screen.size[0]) for screen in self.screens)
+        return lay_out(
+            self.look, Setting(self.size, self.form, self.finish, self.cutout, aspects, self.mirrored, self.slot)
+        )
 
     @property
     def exact(self) -> bool:
@@ -113,13 +121,13 @@ class Job:
             "caption's language": f"{language_of(tag)}-{script_of(tag)}" if self.caption else "",
             "caption's size": self.caption_size,
             "look": f"{self.look.name} {self.look.digest}",
-            "palette": asdict(self.colours),
+            "palette": vars(self.colours),
             "frame": [self.form, self.finish, self.cutout],
-            "place in the set": [asdict(self.span), self.slot] if spans else "",
+            "place in the set": [vars(self.span), self.slot] if spans else "",
             "direction": self.mirrored,
             "region": self.region,
-            "picture": asdict(self.photo) if self.photo else "",
-            "icon": asdict(self.icon) if self.icon else "",
+            "picture": vars(self.photo) if self.photo else "",
+            "icon": vars(self.icon) if self.icon else "",
             "size": [*self.size, self.wanted, self.most_bytes],
             "fonts": self.fonts,
             "tool": self.tool,

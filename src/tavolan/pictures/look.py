@@ -249,6 +249,12 @@ class Look(Part):
         """Digest of the whole look."""
         return hashlib.blake2b(self.model_dump_json().encode(), digest_size=16).hexdigest()
 
+    def __hash__(self) -> int:
+        return hash(self.digest)
+
+    def __eq__(self, other: object) -> bool:
+        return isinstance(other, Look) and self.digest == other.digest
+
     @property
     def paired(self) -> bool:
         """Whether a device lies across the seam of two shots."""

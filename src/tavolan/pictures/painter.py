@@ -12,7 +12,7 @@ import numpy as np
 
 from tavolan.errors import one_problem
 from tavolan.files import write_bytes
-from tavolan.pictures import encode, paint
+from tavolan.pictures import encode, paint, png
 from tavolan.pictures.canvas import Pixels, canvas_on, image_of
 from tavolan.pictures.caption import Setter, split
 from tavolan.pictures.fonts import Fonts
@@ -125,7 +125,7 @@ class Painter:
     def _layer_key(job: Job) -> Any:
         own = next((use for use in job.screens if use.part == "own"), None)
         shown = (own.digest, own.touches) if own and job.look.background.kind == "picture" and not job.photo else ""
-        return job.scene, job.look.digest, job.colours, job.span, job.photo, shown, job.setting.finish
+        return job.scene, job.look.digest, job.colours, job.span, job.photo, shown, job.finish
 
     def _new_base(self, job: Job) -> Pixels:
         ground = self._photo(job) if job.look.background.kind == "picture" else self._soft(job)
@@ -175,10 +175,10 @@ class Painter:
 def _packed(pixels: Pixels, job: Job) -> tuple[bytes, str, dict[str, Any]]:
     """Return the file's bytes and ending: PNG, packed harder or as JPEG where the store's limit asks for it."""
     if job.wanted == "png":
-        data = encode.png(pixels)
+        data = png.write(pixels)
         if not job.most_bytes or len(data) <= job.most_bytes:
             return data, ".png", {"format": "png"}
-        data = encode.png(pixels, 9)
+        data = png.write(pixels, 9)
         if len(data) <= job.most_bytes:
             return data, ".png", {"format": "png"}
     data, quality = encode.jpeg(pixels, job.most_bytes)

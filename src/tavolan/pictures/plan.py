@@ -16,7 +16,7 @@ from tavolan.pictures.fonts import fonts_version
 from tavolan.pictures.job import File, Job, ScreenUse
 from tavolan.pictures.ledger import Ledger
 from tavolan.pictures.look import Box, Look, Span, load_look, place_words
-from tavolan.pictures.retouch import Retoucher
+from tavolan.pictures.touches import Retoucher
 from tavolan.project.locales import is_right_to_left
 from tavolan.project.made import digest_of, shot_file
 from tavolan.project.model import ICON, Project, Store

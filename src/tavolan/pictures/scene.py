@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 import numpy as np
 
@@ -85,7 +86,7 @@ class Scene:
 
 @dataclass(frozen=True)
 class Setting:
-    """What a scene is laid out for. `aspects` tells height by width of the screens by their part (own, second, pair).
+    """What a scene is laid out for. `aspects` are pairs of a screen's part (own, second, pair) and its height by width.
 
     `slot` is 1 for the second shot of a pair that shares one device, else 0.
     """
@@ -94,11 +95,12 @@ class Setting:
     form: str
     finish: str
     cutout: str
-    aspects: Mapping[str, float]
+    aspects: tuple[tuple[str, float], ...]
     mirrored: bool = False
     slot: int = 0
 
 
+@lru_cache(maxsize=256)
 def lay_out(look: Look, setting: Setting) -> Scene:
     """Return the scene of a look. Frames take their screen's own proportions, so no screen is ever distorted."""
     width, height = setting.size
@@ -140,7 +142,7 @@ def _shadows(shadows: Mapping[str, Shadow], mirrored: bool) -> tuple[Shadow, ...
 def _place(name: str, device: Device, setting: Setting) -> Placed:
     box = _pixels(device.box, setting, setting.slot if device.screen == "pair" else 0)
     finish = device.frame or setting.finish
-    aspect = setting.aspects[device.screen]
+    aspect = dict(setting.aspects)[device.screen]
     pose = device.pose
     if setting.mirrored:
         pose = pose.model_copy(update={"yaw": -pose.yaw, "roll": -pose.roll})

@@ -8,7 +8,7 @@ from pathlib import Path
 
 from tavolan.errors import Problem, ProjectError, UsageError
 from tavolan.files import write_bytes
-from tavolan.pictures import encode
+from tavolan.pictures import encode, png
 from tavolan.pictures.canvas import Pixels
 from tavolan.project.model import Project
 from tavolan.project.screens import ScreenIndex
@@ -76,7 +76,7 @@ class Taker:
             kept = root / taken.earlier
             kept.parent.mkdir(parents=True, exist_ok=True)
             (root / taken.target).rename(kept)
-        write_bytes(root / taken.target, encode.png(self._pixels(taken)))
+        write_bytes(root / taken.target, png.write(self._pixels(taken)))
 
     def _pixels(self, taken: Taken) -> Pixels:
         width, height = encode.screen_size(taken.source, str(taken.source))

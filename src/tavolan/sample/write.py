@@ -72,18 +72,18 @@ def write_screens(
 
 
 def _write_art(folder: Path) -> None:
-    from tavolan.pictures.encode import png
+    from tavolan.pictures import png
     from tavolan.sample.art import icon, studio
 
     for name, make in (("icon", icon), ("studio", studio)):
         path = folder / "art" / f"{name}.png"
         if not path.exists():
-            write_bytes(path, png(make()))
+            write_bytes(path, png.write(make()))
 
 
 def _draw_one(path: Path, name: str, locale: str, size_class: str) -> None:
-    from tavolan.pictures.encode import png
+    from tavolan.pictures import png
     from tavolan.sample.screens import draw
 
     size, scale = SIZES[size_class]
-    write_bytes(path, png(draw(name, size, scale, locale).pixels))
+    write_bytes(path, png.write(draw(name, size, scale, locale).pixels))
