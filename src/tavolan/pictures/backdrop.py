@@ -2,7 +2,10 @@
 
 Nothing in it is sharp, so it's blended at a quarter of the size, interpolated to half, dithered there, and every
 pixel doubled. Dithering once, with one ordered pattern for all channels, leaves no bands and half the noise of
-dithering layer by layer, so files are smaller and pack faster.
+dithering layer by layer. The pattern changes across only: where a tone turns into the next one, it does so column by
+column, which nobody sees (it's one step of 255), while a row is nearly always that above it. Every few rows the columns
+shift, so that none runs far. Pictures with a pattern of 8 by 8 (Bayer 1973) are larger by a tenth and take half as long
+again to pack.
 """
 
 from __future__ import annotations
@@ -25,16 +28,18 @@ Floats = NDArray[np.float32]
 _SHADE = "#140A04"
 _TABLE = 4096
 _PART = 4
+# Rows, at half the size, after which the dither's columns shift, and by how many.
+_STREAK, _SHIFT = 32, 5
 # A shadow that isn't a contact shadow falls on a plane this share of the body's length behind it.
 _BEHIND = 0.12
 
 
-def _bayer(order: int) -> Floats:
-    """Return the ordered dither matrix (Bayer 1973) of side 2^order, spread evenly over 0 to 1."""
-    matrix = np.zeros((1, 1))
-    for _ in range(order):
-        matrix = np.block([[4 * matrix, 4 * matrix + 2], [4 * matrix + 3, 4 * matrix + 1]])
-    return ((matrix + 0.5) / matrix.size).astype(np.float32)
+def _thresholds(height: int, width: int) -> Floats:
+    """Return dither thresholds, 0 to 1: 16 steps across, neighbours far apart (van der Corput), shifted in bands."""
+    order = [int(f"{number:04b}"[::-1], 2) for number in range(16)]
+    steps = ((np.array(order) + 0.5) / 16).astype(np.float32)
+    across = np.arange(width) + _SHIFT * (np.arange(height) // _STREAK)[:, None]
+    return steps[across % 16]
 
 
 class Soft:
@@ -109,7 +114,7 @@ class Soft:
     def pixels(self) -> Pixels:
         """Return the picture at its full size, dithered, as BGRA."""
         width, height = -(-self.size[0] // 2), -(-self.size[1] // 2)
-        threshold = np.tile(_bayer(3), (-(-height // 8), -(-width // 8)))[:height, :width]
+        threshold = _thresholds(height, width)
         half = np.full((height, width, 4), 255, np.uint8)
         for index, channel in enumerate(self.channels):
             # Thresholds stay below 1, so 255 stays 255 when it's cut to a whole number.

@@ -13,26 +13,26 @@ from tavolan.pictures.canvas import Pixels
 
 _SIGNATURE = b"\x89PNG\r\n\x1a\n"
 _FILTER_NONE, _FILTER_UP, _COLOUR_RGB = 0, 2, 2
-# Level of libdeflate, measured on four of the sample's phone pictures against libvips (level 6, no filter: 357 ms,
-# 4.02 MB): with the better filter of each, levels 1 to 6 take 153, 191, 208, 217, 242 and 306 ms for 4.37, 4.14, 3.99,
-# 3.90, 3.84 and 3.71 MB.
-_LEVEL = 3
+# Level of libdeflate, measured on ten of the sample's phone pictures against libvips (level 6, no filter: 103 ms and
+# 783 kB each): levels 1 to 5 take 43, 58, 61, 63 and 73 ms for 751, 729, 717, 707 and 691 kB.
+_LEVEL = 1
+# For what's kept in the project: made once, read often.
+TIGHT = 6
 # How many rows are filtered at a time: they stay in the processor's cache.
 _BAND = 32
-# How the filter is chosen: this many bands of so many rows are packed both ways. Level 1 looks back less than _LEVEL
-# does, which the rows as they are gain more from: their bytes count by this share.
-_SAMPLES, _SAMPLE_ROWS, _SAMPLE_BIAS = 8, 8, 0.95
+# To choose the filter, so many bands of so many rows are packed both ways.
+_SAMPLES, _SAMPLE_ROWS = 6, 12
 
 
 def write(pixels: Pixels, level: int = _LEVEL) -> bytes:
     """Return BGRA pixels as a PNG file: RGB, 8 bit, no alpha, marked as sRGB; the same bytes every time.
 
     Rows are packed as they are or with the filter Up (each byte less the one above, PNG specification 9.2), whichever
-    packs a sample of the rows better: photographs and textures do with Up, flat screens without.
+    packs a sample of the rows better: gradients, photographs and textures do with Up, flat screens without.
     """
     height, width = pixels.shape[:2]
     rows = _scratch(height, width)
-    filter_rows(pixels, rows, up=_packs_better_with_up(pixels))
+    filter_rows(pixels, rows, up=_packs_better_with_up(pixels, level))
     header = struct.pack(">IIBBBBB", width, height, 8, _COLOUR_RGB, 0, 0, 0)
     packed = bytes(deflate.zlib_compress(rows.reshape(-1).data, level))
     parts = ((b"IHDR", header), (b"sRGB", b"\0"), (b"IDAT", packed), (b"IEND", b""))
@@ -89,7 +89,7 @@ def from_rgb(rgb: Pixels) -> Pixels:
     return words.view(np.uint8).reshape(height, width, 4)
 
 
-def _packs_better_with_up(pixels: Pixels) -> bool:
+def _packs_better_with_up(pixels: Pixels, level: int) -> bool:
     """Pack a few bands of rows both ways and compare."""
     height, width = pixels.shape[:2]
     tops = range(0, height, max(_SAMPLE_ROWS, height // _SAMPLES))
@@ -100,9 +100,9 @@ def _packs_better_with_up(pixels: Pixels) -> bool:
             band = pixels[top : top + _SAMPLE_ROWS]
             rows = np.empty((band.shape[0], 1 + width * 3), np.uint8)
             filter_rows(band, rows, up=up)
-            total += len(deflate.zlib_compress(rows.reshape(-1).data, 1))
+            total += len(deflate.zlib_compress(rows.reshape(-1).data, level))
         sizes.append(total)
-    return sizes[1] < sizes[0] * _SAMPLE_BIAS
+    return sizes[1] < sizes[0]
 
 
 _local = threading.local()

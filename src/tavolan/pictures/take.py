@@ -76,7 +76,7 @@ class Taker:
             kept = root / taken.earlier
             kept.parent.mkdir(parents=True, exist_ok=True)
             (root / taken.target).rename(kept)
-        write_bytes(root / taken.target, png.write(self._pixels(taken)))
+        write_bytes(root / taken.target, png.write(self._pixels(taken), png.TIGHT))
 
     def _pixels(self, taken: Taken) -> Pixels:
         width, height = encode.screen_size(taken.source, str(taken.source))
