@@ -15,6 +15,7 @@ from tavolan.imagefile import image_facts
 from tavolan.pictures.encode import jpeg
 from tavolan.pictures.plan import Planner, Selection
 from tavolan.pictures.png import write as png
+from tavolan.reports.page import _locales
 
 GRAPHIC = '\n[[graphic]]\nname = "feature"\nscreen = "home"\n'
 
@@ -146,16 +147,18 @@ def test_jpeg_keeps_the_limit_at_the_best_quality():
 def test_a_picture_above_the_stores_limit_becomes_a_jpeg(copy):
     (copy / "rules").mkdir()
     (copy / "rules/android.toml").write_text("[pictures]\nmax_megabytes = 0.06\n")
-    assert run_tavolan("shots", "render", "--store", "android", "--locale", "en-US", "--project", copy).code == 0
-    files = sorted((copy / "out/shots/android/phone/en-US").glob("*.jpg"))
+    only = ("--store", "android", "--locale", "en-US", "--project", copy)
+    before = run_tavolan("status", "--json", "--project", copy).out
+    assert run_tavolan("shots", "render", *only).code == 0
+    files = sorted((copy / "out/shots/android/phone/en-US").glob("*"))
     assert files and all(path.stat().st_size <= 60_000 for path in files)
-    assert all(image_facts(path).format == "jpeg" for path in files)
-    assert (
-        run_tavolan("shots", "render", "--store", "android", "--locale", "en-US", "--project", copy).out.count(
-            "up to date"
-        )
-        == 1
-    )
+    assert all(path.suffix == ".jpg" and image_facts(path).format == "jpeg" for path in files)
+    assert "up to date" in run_tavolan("shots", "render", *only).out
+    assert run_tavolan("status", "--json", "--project", copy).out == before
+    assert run_tavolan("shots", "board", "--store", "android", "--project", copy).code == 0
+    opened = tavolan.open_project(copy)
+    listing = next(view for view in _locales(opened, []) if view.tag == "en-US").listings[-1]
+    assert listing.store == "android" and len(listing.sets[0].pictures) == len(files)
     (copy / "rules/android.toml").write_text("[pictures]\nmax_megabytes = 0.001\n")
     done = run_tavolan("shots", "render", "--store", "android", "--locale", "en-US", "--project", copy)
     assert done.code == 3 and "can't be made smaller than the store's 0.0 MB" in done.err

@@ -9,7 +9,7 @@ from tavolan.checking.findings import Finding
 from tavolan.checking.registry import Check, check
 from tavolan.checking.review import Review
 from tavolan.imagefile import ImageFacts, image_facts
-from tavolan.project.made import Made, kept, shot_file
+from tavolan.project.made import Made, finished, kept, shot_file
 from tavolan.project.model import ICON, Project, Store
 from tavolan.rulebooks.model import SizeClass
 
@@ -18,7 +18,6 @@ _LEAST_CONTRAST = 3.0
 # In search results three upright pictures stand side by side, some 110 points wide; a wide one takes the whole row.
 # Below 6 points nobody reads a title there.
 _THUMB_POINTS, _WIDE_THUMB_POINTS, _LEAST_POINTS = 110, 350, 6
-_FORMATS = (".png", ".jpg")
 
 
 def _sets(project: Project) -> Iterator[tuple[Store, str, SizeClass, str]]:
@@ -42,13 +41,8 @@ def _rows(review: Review, store: str, name: str, tag: str) -> dict[str, Made]:
 
 def _existing(project: Project, store: str, name: str, tag: str) -> dict[str, Path]:
     """Return the finished pictures of a set by shot."""
-    found = {}
-    for shot, file in _files(project, store, name, tag).items():
-        for ending in _FORMATS:
-            path = (project.root / file).with_suffix(ending)
-            if path.is_file():
-                found[shot] = path
-    return found
+    files = _files(project, store, name, tag)
+    return {shot: path for shot, file in files.items() if (path := finished(project.root, file))}
 
 
 @check("picture-unfit", "error")

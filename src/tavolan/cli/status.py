@@ -43,13 +43,18 @@ def status(
 
 def _pictures(project: Project) -> dict[tuple[str, str], str]:
     """Return per (locale, store) how many of its pictures are rendered, as `10/10`."""
+    from tavolan.project.made import finished, shot_file
+
     shots = project.shots.shot
     found = {}
     for store in project.stores.values():
         classes = project.classes_of(store)
         for tag in store.locales:
-            names = [f"{number:02d}-{shot.name}.png" for number, shot in enumerate(shots, 1)]
-            folders = [project.root / "out" / "shots" / store.id / name / tag for name in classes]
-            there = sum((folder / name).exists() for folder in folders for name in names)
-            found[tag, store.id] = f"{there}/{len(folders) * len(names)}" if names and folders else ""
+            files = [
+                shot_file(store.id, name, tag, number, shot.name)
+                for name in classes
+                for number, shot in enumerate(shots, 1)
+            ]
+            there = sum(finished(project.root, file) is not None for file in files)
+            found[tag, store.id] = f"{there}/{len(files)}" if files else ""
     return found

@@ -39,7 +39,8 @@ def _thresholds(height: int, width: int) -> Floats:
     order = [int(f"{number:04b}"[::-1], 2) for number in range(16)]
     steps = ((np.array(order) + 0.5) / 16).astype(np.float32)
     across = np.arange(width) + _SHIFT * (np.arange(height) // _STREAK)[:, None]
-    return steps[across % 16]
+    thresholds: Floats = steps[across % 16]
+    return thresholds
 
 
 class Soft:

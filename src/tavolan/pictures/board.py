@@ -22,6 +22,7 @@ from tavolan.pictures.plan import Planner, Selection
 from tavolan.pictures.thumbs import rgba_thumbs
 from tavolan.pictures.typeset import Style, Typesetter
 from tavolan.project.locales import locale_name
+from tavolan.project.made import finished
 from tavolan.project.model import Project
 
 _GROUND, _INK, _MUTED, _FLAG, _SEAM = "#F3F1EE", "#221D1A", "#7D736C", "#C2261E", "#D9D4CE"
@@ -79,7 +80,7 @@ def make_boards(
     groups: dict[tuple[str, str], list[Job]] = {}
     for job in (job for job in jobs if job.kind == "shot"):
         groups.setdefault((job.store, job.place), []).append(job)
-    if not any((project.root / job.file).exists() for job in jobs):
+    if not any(finished(project.root, job.file) for job in jobs):
         raise UsageError("there are no pictures to show yet. Make them with: tavolan shots render")
     files = []
     for done, ((store, name), group) in enumerate(groups.items(), 1):
@@ -103,8 +104,8 @@ class _Board:
         width, height = self.sheet.size
         self.pixels: Pixels = np.zeros((height, width, 4), np.uint8)
         self.canvas, self._surface = canvas_on(self.pixels)
-        paths = [project.root / job.file for job in jobs]
-        self.thumbs = rgba_thumbs([path for path in paths if path.exists()], _THUMB, self.sheet.thumb_height)
+        self.paths = {job.file: path for job in jobs if (path := finished(project.root, job.file))}
+        self.thumbs = rgba_thumbs(list(self.paths.values()), _THUMB, self.sheet.thumb_height)
         self.setter = Typesetter(Fonts(None, "en"), "en")
 
     def draw(self) -> Pixels:
@@ -112,7 +113,7 @@ class _Board:
         self.canvas.clear(argb(_GROUND))
         first = self.jobs[0]
         self._text(f"{self.project.app.name}  ·  {first.store}  ·  {first.place}", _MARGIN, 46, 36, 700, _INK)
-        missing = sum(not (self.project.root / job.file).exists() for job in self.jobs)
+        missing = len(self.jobs) - len(self.paths)
         flagged = sum(bool(self._flags(job)) for job in self.jobs)
         facts = [f"{self.width}×{self.height}", f"{len(self.locales)} locales", f"{len(self.shots)} shots"]
         facts += [f"{flagged} to look at"] if flagged else []
@@ -154,9 +155,9 @@ class _Board:
     def _cell(self, job: Job, x: int, y: int) -> None:
         sk = skia()
         box = sk.Rect.MakeXYWH(x, y, _THUMB, self.sheet.thumb_height)
-        path = self.project.root / job.file
+        path = self.paths.get(job.file)
         flags = self._flags(job)
-        if path in self.thumbs:
+        if path:
             image = sk.Image.fromarray(self.thumbs[path], colorType=sk.ColorType.kRGBA_8888_ColorType)
             self.canvas.drawImageRect(image, box)
         else:

@@ -10,7 +10,7 @@ from typing import Any
 
 from tavolan.errors import OutsideError
 from tavolan.pictures.job import Job
-from tavolan.project.made import LEDGER, Made, digest_of, rows_of
+from tavolan.project.made import ENDINGS, LEDGER, Made, digest_of, rows_of
 
 _SCHEMA = """
 create table if not exists made (
@@ -96,8 +96,11 @@ class Ledger:
         return ", ".join(_change(name, row.inputs.get(name, ""), now.get(name, "")) for name in changed)
 
     def record(self, job: Job, facts: dict[str, Any]) -> None:
-        """Note that a picture was made."""
-        state = (self.root / facts.get("path", job.file)).stat()
+        """Note that a picture was made; one of another format, as was asked for earlier, goes."""
+        path = self.root / facts.get("path", job.file)
+        for ending in set(ENDINGS) - {path.suffix}:
+            path.with_suffix(ending).unlink(missing_ok=True)
+        state = path.stat()
         row = Made(job.file, job.key, job.inputs(), facts, state.st_size, state.st_mtime_ns)
         self.made[job.file] = row
         self._by_key[job.key] = job.file

@@ -11,12 +11,18 @@ from pathlib import Path
 from typing import Any
 
 LEDGER = Path("out") / "made.sqlite"
+ENDINGS = (".png", ".jpg")
 _MOST = 120
 
 
 def shot_file(store: str, size_class: str, locale: str, number: int, shot: str) -> str:
     """Return where a store picture stands in the project; its number carries the order."""
     return f"out/shots/{store}/{size_class}/{locale}/{number:02d}-{shot}.png"
+
+
+def finished(root: Path, file: str) -> Path | None:
+    """Return where a picture was written, as PNG or as JPEG where a store's limit asked for it; None when it isn't."""
+    return next((path for ending in ENDINGS if (path := (root / file).with_suffix(ending)).is_file()), None)
 
 
 def digest_of(data: bytes) -> str:

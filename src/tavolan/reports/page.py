@@ -12,6 +12,7 @@ from tavolan.pictures.colour import resolve
 from tavolan.pictures.thumbs import webp_thumbs
 from tavolan.project import Project, Store
 from tavolan.project.locales import is_right_to_left, locale_name
+from tavolan.project.made import finished, shot_file
 from tavolan.rulebooks.measure import measure
 from tavolan.rulebooks.model import FieldRule
 from tavolan.words.cover import Answer, cover
@@ -149,24 +150,26 @@ def _locales(project: Project, findings: list[Finding]) -> list[LocaleView]:
 
 
 def _thumbs(project: Project) -> dict[Path, str]:
-    paths = sorted((project.root / "out" / "shots").glob("*/*/*/*.png"))
-    found = webp_thumbs(paths, _THUMB_WIDTH)
+    stores = project.stores.values()
+    sets = [(store.id, name, tag) for store in stores for name in project.classes_of(store) for tag in store.locales]
+    found = webp_thumbs([path for each in sets for path in _pictures(project, *each)], _THUMB_WIDTH)
     return {path: "data:image/webp;base64," + base64.b64encode(data).decode() for path, data in found.items()}
+
+
+def _pictures(project: Project, store: str, name: str, tag: str) -> list[Path]:
+    """Return the finished pictures of a set, in order."""
+    files = [shot_file(store, name, tag, number, shot.name) for number, shot in enumerate(project.shots.shot, 1)]
+    return [path for file in files if (path := finished(project.root, file))]
 
 
 def _listing(project: Project, store: Store, tag: str, findings: list[Finding], thumbs: dict[Path, str]) -> ListingView:
     rules = {key: rule for key, rule in store.rulebook.fields.items() if rule.scope == "locale"}
     fields = [_field(project, store, tag, key, rule, findings) for key, rule in rules.items()]
     head = dict.fromkeys(_HEAD_FIELDS, "") | {v.key: v.text for v in fields if v.key in _HEAD_FIELDS}
-    sets = []
-    for name in project.classes_of(store):
-        folder = project.root / "out" / "shots" / store.id / name / tag
-        pictures = []
-        for number, shot in enumerate(project.shots.shot, 1):
-            path = folder / f"{number:02d}-{shot.name}.png"
-            if path in thumbs:
-                pictures.append(thumbs[path])
-        sets.append(SetView(name, pictures))
+    sets = [
+        SetView(name, [thumbs[path] for path in _pictures(project, store.id, name, tag) if path in thumbs])
+        for name in project.classes_of(store)
+    ]
     return ListingView(store.id, store.rulebook.store_code(tag), head, fields, sets, findings)
 
 
