@@ -29,7 +29,7 @@ demo: $(VENV)/installed
 	@$(BIN)/tavolan demo kilnary
 
 test: $(VENV)/installed-dev
-	$(BIN)/python -m pytest
+	$(BIN)/python -m pytest -n auto --dist worksteal
 
 lint: $(VENV)/installed-dev
 	$(BIN)/ruff format --check .

@@ -146,7 +146,7 @@ def run_tavolan(*args: str | Path, cwd: Path | None = None, **env: str) -> Resul
     done = subprocess.run(
         [str(PROGRAM), *map(str, args)],
         cwd=cwd,
-        env={**os.environ, "TAVOLAN_WORKERS": "2", **env},
+        env={**os.environ, "TAVOLAN_WORKERS": "2", "COLUMNS": "120", **env},
         capture_output=True,
         encoding="utf-8",
         timeout=120,
