@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ctypes
 import os
 from types import ModuleType
 
@@ -30,3 +31,15 @@ def vips() -> ModuleType:
     # Every picture is made once: operation caching only costs memory here.
     module.cache_set_max(0)
     return module  # type: ignore[no-any-return]
+
+
+def share_heap() -> None:
+    """Have all threads take memory from one heap, where the C library can be told so; call it before they start.
+
+    With a heap for each thread, what one sets free isn't there for the others, and pictures are large: rendering the
+    whole sample peaked at 640 MB instead of 510, in the same time.
+    """
+    arena_max = -8  # M_ARENA_MAX of glibc's mallopt
+    tune = getattr(ctypes.CDLL(None), "mallopt", None) if os.name == "posix" else None
+    if tune:
+        tune(arena_max, 1)

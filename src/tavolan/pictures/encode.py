@@ -97,12 +97,13 @@ def _quickly(path: Path) -> Any:
     state = path.stat()
     key = (path, state.st_size, state.st_mtime_ns)
     if getattr(_last, "key", None) != key:
-        pixels = png.read(path.read_bytes(), MOST_PIXELS)
-        if pixels is None:
+        _last.key = None
+        rows = png.read_rows(path.read_bytes(), MOST_PIXELS)
+        if rows is None:
             return None
-        height, width = pixels.shape[:2]
-        image = vips().Image.new_from_memory(pixels.data, width, height, 3, "uchar")
-        _last.key, _last.image = key, image.copy(interpretation="srgb")
+        height, wide = rows.shape
+        image = vips().Image.new_from_memory(rows.data, wide, height, 1, "uchar").crop(1, 0, wide - 1, height)
+        _last.key, _last.image = key, image.bandfold(factor=3).copy(interpretation="srgb")
     return _last.image
 
 

@@ -90,17 +90,27 @@ class Overlay:
 
 def paint_overlay(device: Placed, scene: Scene, colours: Colours) -> Overlay:
     """Return the body and the shadow of a device that stands before another one."""
-    pad = max((shadow.blur * 3 + abs(shadow.x) + abs(shadow.y) for shadow in device.shadow), default=0.0) * scene.scale
-    pad += device.frame.unit * 0.05
-    left, top = max(0, math.floor(device.bounds.x - pad)), max(0, math.floor(device.bounds.y - pad))
-    right = min(scene.width, math.ceil(device.bounds.right + pad))
-    bottom = min(scene.height, math.ceil(device.bounds.bottom + pad))
-    pixels: Pixels = np.zeros((max(1, bottom - top), max(1, right - left), 4), np.uint8)
-    canvas, _surface = canvas_on(pixels)
-    canvas.translate(-left, -top)
+    pad = _reach(device.shadow) * scene.scale + device.frame.unit * 0.05
+    bounds = device.bounds
+    overlay = _empty(bounds.x - pad, bounds.y - pad, bounds.right + pad, bounds.bottom + pad, scene)
+    canvas, _surface = canvas_on(overlay.pixels)
+    canvas.translate(-overlay.x, -overlay.y)
     _shadows(canvas, device, scene)
     paint_body(canvas, device.frame, device.placing, colours.ink)
-    return Overlay(left, top, pixels)
+    return overlay
+
+
+def _reach(shadows: tuple[Shadow, ...]) -> float:
+    """Return how far shadows fall beyond what throws them, as a share of the scale."""
+    return max((shadow.blur * 3 + abs(shadow.x) + abs(shadow.y) for shadow in shadows), default=0.0)
+
+
+def _empty(left: float, top: float, right: float, bottom: float, scene: Scene) -> Overlay:
+    """Return an overlay without anything on it, of the part of a rectangle that lies within the picture."""
+    x, y = max(0, math.floor(left)), max(0, math.floor(top))
+    width = max(1, min(scene.width, math.ceil(right)) - x)
+    height = max(1, min(scene.height, math.ceil(bottom)) - y)
+    return Overlay(x, y, np.zeros((height, width, 4), np.uint8))
 
 
 def paint_screen(canvas: Any, device: Placed, screen: Pixels, colours: Colours) -> None:
@@ -131,11 +141,21 @@ def paint_screen(canvas: Any, device: Placed, screen: Pixels, colours: Colours) 
     canvas.restore()
 
 
-def paint_card(canvas: Any, card: PlacedCard, place: Box, image: Pixels, scene: Scene) -> None:
+def card_shadow(card: PlacedCard, place: Box, scene: Scene) -> Overlay:
+    """Return a card's shadow on nothing: blurring it anew for every locale would take longer than all else drawn."""
+    pad = _reach(card.shadow) * scene.scale + 2
+    overlay = _empty(place.x - pad, place.y - pad, place.right + pad, place.bottom + pad, scene)
+    canvas, _surface = canvas_on(overlay.pixels)
+    canvas.translate(-overlay.x, -overlay.y)
+    _box_shadows(canvas, card.shadow, smooth_rect(place.x, place.y, place.width, place.height, card.corner), scene)
+    return overlay
+
+
+def paint_card(canvas: Any, card: PlacedCard, place: Box, image: Pixels, shadow: Overlay, scene: Scene) -> None:
     """Paint an enlarged part of a screen on a card with its shadow."""
     sk = skia()
     path = smooth_rect(place.x, place.y, place.width, place.height, card.corner)
-    _box_shadows(canvas, card.shadow, path, scene)
+    canvas.drawImage(image_of(shadow.pixels, opaque=False), shadow.x, shadow.y)
     canvas.save()
     canvas.clipPath(path, True)
     canvas.drawImage(image_of(image), place.x, place.y)

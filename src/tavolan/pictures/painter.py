@@ -50,8 +50,8 @@ class Painter:
 
     def __init__(self, root: Path) -> None:
         self.root = root
-        self._softs: _Layers[Pixels] = _Layers(2)
-        self._bases: _Layers[Pixels] = _Layers(3)
+        self._softs: _Layers[Pixels] = _Layers(1)
+        self._bases: _Layers[Pixels] = _Layers(2)
         self._overlays: _Layers[Overlay] = _Layers(3)
         self._setters: _Layers[Setter] = _Layers(64)
         self._lock = threading.Lock()
@@ -106,7 +106,9 @@ class Painter:
         place = paint.card_place(card, high * use.size[1] / (wide * use.size[0]))
         size = (int(place.width), int(place.height))
         image = encode.load_screen(self.root / use.path, use.path, *size, (x, y, wide, high), self._touch(use))
-        paint.paint_card(canvas, card, place, image, job.scene)
+        with self._lock:
+            shadow = self._overlays.get((card, place, job.size), lambda: paint.card_shadow(card, place, job.scene))
+        paint.paint_card(canvas, card, place, image, shadow, job.scene)
 
     def _caption(self, pixels: Pixels, canvas: Any, job: Job) -> Any:
         tag = job.caption_locale

@@ -116,10 +116,11 @@ def _scratch(height: int, width: int) -> Pixels:
     return held
 
 
-def read(data: bytes, most_pixels: int) -> Pixels | None:
-    """Return the RGB pixels of a PNG file of the plain kind that `write` makes, else None.
+def read_rows(data: bytes, most_pixels: int) -> Pixels | None:
+    """Return the rows of a PNG file of the plain kind that `write` makes, else None.
 
-    RGB, 8 bit, one part, only the row filters None and Up, and undamaged: four times as fast as libvips.
+    RGB, 8 bit, one part, only the row filters None and Up, and undamaged: four times as fast as libvips. A row is one
+    byte without a meaning, then red, green and blue of each pixel: nothing is copied.
     """
     if data[:8] != _SIGNATURE or data[12:16] != b"IHDR" or data[37:41] != b"sRGB" or data[50:54] != b"IDAT":
         return None
@@ -129,28 +130,19 @@ def read(data: bytes, most_pixels: int) -> Pixels | None:
     if not plain or width * height > most_pixels or zlib.crc32(data[50 : 54 + length]) != struct.unpack(
         ">I", data[54 + length : 58 + length])[0]:  # fmt: skip
         return None
+    size = height * (1 + width * 3)
     try:
-        rows = np.frombuffer(deflate.zlib_decompress(data[54 : 54 + length], height * (1 + width * 3)), np.uint8)
+        rows: Pixels = np.frombuffer(deflate.zlib_decompress(data[54 : 54 + length], size), np.uint8)
     except deflate.DeflateError:
         return None
-    if rows.size != height * (1 + width * 3):
+    if rows.size != size:
         return None
-    return _unfiltered(rows.reshape(height, 1 + width * 3))
-
-
-def _unfiltered(rows: Pixels) -> Pixels | None:
-    height, width = rows.shape[0], rows.shape[1] // 3
+    rows = rows.reshape(height, 1 + width * 3)
     kinds = rows[:, 0]
-    if not kinds.any():
-        return np.ascontiguousarray(rows[:, 1:]).reshape(height, width, 3)
     if not ((kinds == _FILTER_NONE) | (kinds == _FILTER_UP)).all():
         return None
-    pixels = np.empty((height, width * 3), np.uint8)
-    above = np.zeros(width * 3, np.uint8)
-    for y in range(height):
-        if kinds[y]:
-            np.add(above, rows[y, 1:], out=pixels[y])
-        else:
-            pixels[y] = rows[y, 1:]
-        above = pixels[y]
-    return pixels.reshape(height, width, 3)
+    for y in np.flatnonzero(kinds == _FILTER_UP):
+        # What's above the first row counts as zero.
+        if y:
+            np.add(rows[y, 1:], rows[y - 1, 1:], out=rows[y, 1:])
+    return rows

@@ -11,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from tavolan.errors import Problem, ProjectError, UsageError
+from tavolan.pictures.backends import share_heap
 from tavolan.pictures.job import Job
 from tavolan.pictures.ledger import Ledger
 from tavolan.pictures.plan import Planner, Selection
@@ -128,6 +129,7 @@ def _on_threads(root: Path, jobs: list[Job]) -> Iterator[Result]:
         return
     from tavolan.pictures.painter import Painter
 
+    share_heap()
     painter = Painter(root)
     with ThreadPoolExecutor(worker_count()) as pool:
         pending = {pool.submit(painter.make, job): job for job in jobs}
