@@ -2,6 +2,8 @@
 
 import csv
 import io
+import re
+import tomllib
 
 import polib
 import pytest
@@ -331,10 +333,15 @@ def test_a_locale_is_added_with_all_it_needs(project):
     assert (project / "copy/de-AT.toml").read_text().endswith('like = "de-DE"\n')
     opened = tavolan.open_project(project)
     assert "de-AT" in opened.app.locales and "de-AT" not in opened.stores["ios"].locales
-    assert run_tavolan("locale", "add", "fr-FR", cwd=project).code == 0
-    assert "fr-FR" in tavolan.open_project(project).stores["ios"].locales
+    assert run_tavolan("locale", "add", "fr-FR", "--like", "de-DE", cwd=project).code == 0
+    opened = tavolan.open_project(project)
+    assert "fr-FR" in opened.stores["ios"].locales and not opened.value("ios", "fr-FR", "title").written
+    written = (project / "copy/fr-FR.toml").read_text()
+    uncommented = re.sub(r"^# ?", "", written.split("\n\n", 1)[1], flags=re.M)
+    texts, pattern = tomllib.loads(uncommented), tomllib.loads((project / "copy/de-DE.toml").read_text())
+    assert texts["title"] == pattern["title"] and texts["captions"] == pattern["captions"] and "keywords" not in texts
     for args, words in (
-        (["de-DE"], "has de-DE already"), (["xx-YY-zz-1"], ""), (["it", "--like", "de-DE"], "is another language"),
+        (["de-DE"], "has de-DE already"), (["xx-YY-zz-1"], ""), (["it", "--like", "es-ES"], "has no"),
         (["de-CH", "--like", "de-AT"], "is itself like de-DE"), (["de-CH", "--like", "de"], "has no"),
     ):  # fmt: skip
         done = run_tavolan("locale", "add", *args, cwd=project)

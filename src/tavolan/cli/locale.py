@@ -62,7 +62,10 @@ def status(
 def add(
     tag: Annotated[str, typer.Argument(help="The locale to add, as in de-AT.")],
     project: ProjectOption = None,
-    like: Annotated[str | None, typer.Option("--like", help="Take from this locale what the new one lacks.")] = None,
+    like: Annotated[
+        str | None,
+        typer.Option("--like", help="Take what it lacks from this locale; of another language: translate from it."),
+    ] = None,
 ) -> None:
     """Add a locale: its copy and terms files, and its place in tavolan.toml."""
     from tavolan.project.addition import add_locale

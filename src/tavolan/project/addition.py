@@ -11,10 +11,15 @@ from tavolan.errors import UsageError
 from tavolan.files import read_text, write_text
 from tavolan.project.locales import language_of, locale_name, tag_fault
 from tavolan.project.model import Project
+from tavolan.project.texts import Texts
 
 
 def add_locale(project: Project, tag: str, like: str | None = None) -> list[str]:
-    """Write what a new locale needs and return what was done, in lines. Raises UsageError when it can't be added."""
+    """Write what a new locale needs and return what was done, in lines. Raises UsageError when it can't be added.
+
+    A locale `like` one of its own language takes that one's text where it has none; of another language, that one's
+    text is laid out to be translated. Without `like`, the source's is.
+    """
     _refuse(project, tag, like)
     lines = []
     path = project.root / "copy" / f"{tag}.toml"
@@ -22,13 +27,39 @@ def add_locale(project: Project, tag: str, like: str | None = None) -> list[str]
         lines.append(f"copy/{tag}.toml is there already and stays as it is")
     else:
         head = f"# {project.app.name}: all text in {locale_name(tag)}\n"
-        write_text(path, head + (f'like = "{like}"\n' if like else "\n[captions]\n"))
+        lent = like is not None and language_of(like) == language_of(tag)
+        body = f'like = "{like}"\n' if lent else _laid_out(project, like or project.source_locale)
+        write_text(path, head + body)
         lines.append(f"copy/{tag}.toml written")
     terms = project.root / "terms" / f"{tag}.csv"
     if not terms.exists():
         write_text(terms, "phrase,relevance,volume,difficulty\n")
         lines.append(f"terms/{tag}.csv written: what people search for there")
     return [*lines, *_list(project, tag)]
+
+
+def _laid_out(project: Project, pattern: str) -> str:
+    """Return the texts of a locale as comments in their tables, to be translated in place."""
+    texts = Texts(project)
+    origins = (pattern, project.copy[pattern].data.get("like"), project.source_locale)
+    tables: dict[str, list[str]] = {"": [], "captions": []}
+    for address in texts.addresses():
+        rule = texts.rule(address)
+        table, _, key = address.rpartition(".")
+        # Links stay as they are, and keywords are researched, not translated.
+        if key == "keywords" or (rule and rule.kind == "link"):
+            continue
+        text = next((text for origin in origins if origin and (text := texts.get(origin, address)).strip()), "")
+        if text:
+            value = tomlkit.string(text, multiline="\n" in text).as_string()
+            # TOML drops a line break right after the opening quotes.
+            value = value.replace('"""', '"""\n', 1)
+            tables.setdefault(table, []).append(f"{key} = {value}")
+    lines = [f"# The text of {pattern} stands below: translate it and take the # away, or use tavolan locale send.", ""]
+    for table, entries in tables.items():
+        lines += ["", f"[{table}]"] if table else []
+        lines += [f"# {line}".rstrip() for entry in entries for line in entry.split("\n")]
+    return "\n".join(lines) + "\n"
 
 
 def _refuse(project: Project, tag: str, like: str | None) -> None:
@@ -41,9 +72,7 @@ def _refuse(project: Project, tag: str, like: str | None) -> None:
         return
     if like not in project.app.locales:
         raise UsageError(f'--like: this project has no "{like}". {nearest(like, project.app.locales)}')
-    if language_of(like) != language_of(tag):
-        raise UsageError(f"--like: {like} is another language. Translate it instead: tavolan locale send.")
-    if "like" in project.copy[like].data:
+    if language_of(like) == language_of(tag) and "like" in project.copy[like].data:
         raise UsageError(f"--like: {like} is itself like {project.copy[like].data['like']}. Name that one.")
 
 
