@@ -179,7 +179,7 @@ def test_a_general_localization_library_reads_and_writes_our_xliff(project):
     unit.markapproved()
     store.savefile(str(path))
     done = run_tavolan("locale", "receive", path, cwd=project)
-    assert done.out.startswith("1 texts written"), done.out + done.err
+    assert done.out.startswith("1 text written"), done.out + done.err
     assert 'subtitle = "Ton und Ofen"' in (project / "copy/de-DE.toml").read_text()
 
 

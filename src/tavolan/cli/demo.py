@@ -86,6 +86,7 @@ def _exchange(out: Console, project: Project) -> None:
     from tavolan.exchange.receive import read_parcels, receive, take
     from tavolan.exchange.send import send
     from tavolan.files import write_bytes
+    from tavolan.reports.tables import counted
     from tavolan.standins.translator import translate
 
     with tempfile.TemporaryDirectory() as folder:
@@ -105,7 +106,7 @@ def _exchange(out: Console, project: Project) -> None:
         texts = sum(count for _, count in sent.values())
         out.print(
             f"   {texts} texts in {len(files)} files went out and came back: {len(received.changes)} written, "
-            f"{received.same} as they were, {len(received.refused)} refused; {outdated} outdated texts are left"
+            f"{received.same} as they were, {len(received.refused)} refused; {counted(outdated, 'outdated text')} left"
         )
 
 

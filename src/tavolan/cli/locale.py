@@ -100,15 +100,15 @@ def send(
 ) -> None:
     """Write the texts that need work for translators: one file per language, with limits, notes and states."""
     from tavolan.exchange.send import send as send_texts
+    from tavolan.reports.tables import counted
 
     opened = open_project(project)
     folder = out or opened.root / "out" / "send"
     sent = send_texts(opened, _targets(opened, locale), format, folder, all, keywords)
     screen = console()
     for tag, (path, count) in sent.items():
-        screen.print(
-            f"{tag:8} {path}  [dim]{count} texts[/]" if path else f"{tag:8} [dim]nothing needs work[/]", soft_wrap=True
-        )
+        told = f"{path}  [dim]{counted(count, 'text')}[/]" if path else "[dim]nothing needs work[/]"
+        screen.print(f"{tag:8} {told}", soft_wrap=True)
     if not keywords:
         screen.print(
             "[dim]Keyword lists stay here: people search in words of their own, not in translated ones. "
@@ -152,6 +152,8 @@ def receive(
 
 
 def _tell(out: Console, received: Received, dry_run: bool) -> None:
+    from tavolan.reports.tables import counted
+
     for refused in received.refused:
         out.print(f"[red]refused[/]   {refused.locale} {refused.address}: {refused.why}", soft_wrap=True)
     for conflict in received.conflicts:
@@ -164,7 +166,7 @@ def _tell(out: Console, received: Received, dry_run: bool) -> None:
     if received.conflicts:
         out.print("Decide with --keep mine or --keep theirs.")
     verb = "would be written" if dry_run else "written"
-    parts = [f"{len(received.changes)} texts {verb}", f"{received.same} unchanged"]
+    parts = [f"{counted(len(received.changes), 'text')} {verb}", f"{received.same} unchanged"]
     parts += [f"{len(received.reviewed)} reviewed"] if received.reviewed else []
     parts += [f"{received.empty} without a translation"] if received.empty else []
     parts += [f"{len(received.conflicts)} conflicts"] if received.conflicts else []
@@ -215,6 +217,7 @@ def draft(
 ) -> None:
     """Let a provider draft what's missing or outdated. A person's text is never overwritten."""
     from tavolan.exchange.drafting import Drafter, provider_of
+    from tavolan.reports.tables import counted
 
     opened = open_project(project)
     drafter = Drafter(opened, provider_of(opened, provider, url))
@@ -223,7 +226,7 @@ def draft(
     total = sum(len(parcel.texts) for parcel in wanted)
     if dry_run or not total:
         for parcel in wanted:
-            out.print(f"{parcel.locale:8} {len(parcel.texts)} texts")
+            out.print(f"{parcel.locale:8} {counted(len(parcel.texts), 'text')}")
         out.print(f"{total} texts would be asked for." if total else "Nothing is missing or outdated.")
         return
     with progress_bar("Drafting") as move:
