@@ -252,7 +252,7 @@ def test_a_translation_is_written_and_its_review_remembered(project):
     replace(path, "<target>Notizen zum Brand</target>", "<target>Ton und Ofen</target>")
     replace(path, 'state="translated">\n        <source>Clay', 'state="reviewed">\n        <source>Clay')
     dry = run_tavolan("locale", "receive", path, "--dry-run", cwd=project)
-    assert "1 texts would be written" in dry.out and "Ton und Ofen" not in (project / "copy/de-DE.toml").read_text()
+    assert "1 text would be written" in dry.out and "Ton und Ofen" not in (project / "copy/de-DE.toml").read_text()
     assert run_tavolan("locale", "receive", path, cwd=project).code == 0
     assert standings(project, "de-DE")["subtitle"] == "reviewed"
 
