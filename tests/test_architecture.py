@@ -1,6 +1,7 @@
 """The shape of the code: what imports what, how long modules are, what the docs mention."""
 
 import re
+import shutil
 import subprocess
 import sys
 from importlib.machinery import SourceFileLoader
@@ -10,6 +11,7 @@ from pathlib import Path
 import pytest
 
 import tavolan
+from conftest import run_tavolan
 from tavolan.cli.main import program
 
 ROOT = Path(__file__).parent.parent
@@ -31,6 +33,23 @@ def loaded_by(*args):
 def test_help_and_check_load_nothing_heavy(shared_project):
     assert not loaded_by("--help") & {*HEAVY, "pydantic"}
     assert not loaded_by("check", "--project", str(shared_project)) & set(HEAVY)
+
+
+def test_nothing_that_paints_is_loaded_when_nothing_changed(shared_project, tmp_path):
+    root = tmp_path / "potto"
+    shutil.copytree(shared_project, root)
+    command = ("shots", "render", "--locale", "en-US", "--project", str(root))
+    assert "skia" in loaded_by(*command)
+    assert not loaded_by(*command) & set(HEAVY)
+
+
+def test_only_the_command_asked_for_is_built():
+    whole, one = program(), program("shots")
+    assert len(whole.registered_groups) > 5 and not one.registered_commands
+    assert [group.name for group in one.registered_groups] == ["shots"]
+    assert "Did you mean 'shots'" in run_tavolan("shott").err
+    help_of_all = run_tavolan("--help").out
+    assert all(group.name in help_of_all for group in whole.registered_groups)
 
 
 def test_the_core_knows_no_interface():

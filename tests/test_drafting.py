@@ -4,9 +4,12 @@ import signal
 import subprocess
 import time
 
+import keyring
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
+from keyring.backend import KeyringBackend
+from keyring.errors import KeyringError
 
 import tavolan
 from conftest import PROGRAM, replace, run_tavolan
@@ -127,6 +130,41 @@ def test_the_token_comes_from_the_environment(missing, monkeypatch):
         made.close()
     kept = b"".join(path.read_bytes() for path in (missing / "out/drafts").iterdir())
     assert b"s3cret" not in kept
+
+
+class Chain(KeyringBackend):
+    """A keyring that lives as long as the test."""
+
+    priority = 1
+
+    def __init__(self, locked=False):
+        super().__init__()
+        self.held, self.locked = {}, locked
+
+    def get_password(self, service, username):
+        if self.locked:
+            raise KeyringError("locked")
+        return self.held.get((service, username))
+
+    def set_password(self, service, username, password):
+        self.held[service, username] = password
+
+
+def test_the_token_comes_from_the_systems_keyring(missing):
+    before = keyring.get_keyring()
+    made = server(token="s3cret")
+    try:
+        keyring.set_keyring(Chain(locked=True))
+        locked = drafter(missing, made.address)
+        with pytest.raises(OutsideError, match="401"):
+            locked.run(locked.plan(["de-DE"]))
+        keyring.set_keyring(Chain())
+        keyring.set_password("tavolan", "test", "s3cret")
+        done = drafter(missing, made.address)
+        assert len(done.run(done.plan(["de-DE"])).written) == 5
+    finally:
+        keyring.set_keyring(before)
+        made.close()
 
 
 def test_a_persons_outdated_text_gets_its_draft_as_an_alternate(project):

@@ -159,6 +159,9 @@ def test_a_picture_above_the_stores_limit_becomes_a_jpeg(copy):
     opened = tavolan.open_project(copy)
     listing = next(view for view in _locales(opened, []) if view.tag == "en-US").listings[-1]
     assert listing.store == "android" and len(listing.sets[0].pictures) == len(files)
+    (copy / "rules/android.toml").write_text("")
+    assert run_tavolan("shots", "render", *only).code == 0
+    assert {path.suffix for path in (copy / "out/shots/android/phone/en-US").glob("*")} == {".png"}
     (copy / "rules/android.toml").write_text("[pictures]\nmax_megabytes = 0.001\n")
     done = run_tavolan("shots", "render", "--store", "android", "--locale", "en-US", "--project", copy)
     assert done.code == 3 and "can't be made smaller than the store's 0.0 MB" in done.err

@@ -30,6 +30,7 @@ def write(pixels: Pixels, level: int = _LEVEL) -> bytes:
     Rows are packed as they are or with the filter Up (each byte less the one above, PNG specification 9.2), whichever
     packs a sample of the rows better: gradients, photographs and textures do with Up, flat screens without.
     """
+    pixels = np.ascontiguousarray(pixels)
     height, width = pixels.shape[:2]
     rows = _scratch(height, width)
     filter_rows(pixels, rows, up=_packs_better_with_up(pixels, level))
