@@ -9,7 +9,7 @@ from tavolan.checking.findings import Finding
 from tavolan.checking.registry import Check, check
 from tavolan.checking.review import Review
 from tavolan.imagefile import ImageFacts, image_facts
-from tavolan.project.made import Made, finished, kept, shot_file
+from tavolan.project.made import Made, finished, kept, set_files
 from tavolan.project.model import ICON, Project, Store
 from tavolan.rulebooks.model import SizeClass
 
@@ -29,8 +29,7 @@ def _sets(project: Project) -> Iterator[tuple[Store, str, SizeClass, str]]:
 
 def _files(project: Project, store: str, name: str, tag: str) -> dict[str, str]:
     """Return where the pictures of a set stand, by shot."""
-    shots = enumerate(project.shots.shot, 1)
-    return {shot.name: shot_file(store, name, tag, number, shot.name) for number, shot in shots}
+    return set_files(store, name, tag, (shot.name for shot in project.shots.shot))
 
 
 def _rows(review: Review, store: str, name: str, tag: str) -> dict[str, Made]:

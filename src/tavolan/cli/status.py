@@ -43,18 +43,14 @@ def status(
 
 def _pictures(project: Project) -> dict[tuple[str, str], str]:
     """Return per (locale, store) how many of its pictures are rendered, as `10/10`."""
-    from tavolan.project.made import finished, shot_file
+    from tavolan.project.made import finished, set_files
 
-    shots = project.shots.shot
+    shots = [shot.name for shot in project.shots.shot]
     found = {}
     for store in project.stores.values():
         classes = project.classes_of(store)
         for tag in store.locales:
-            files = [
-                shot_file(store.id, name, tag, number, shot.name)
-                for name in classes
-                for number, shot in enumerate(shots, 1)
-            ]
+            files = [file for name in classes for file in set_files(store.id, name, tag, shots).values()]
             there = sum(finished(project.root, file) is not None for file in files)
             found[tag, store.id] = f"{there}/{len(files)}" if files else ""
     return found

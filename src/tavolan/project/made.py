@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import json
 import sqlite3
+from collections.abc import Iterable
 from contextlib import closing
 from dataclasses import dataclass
 from pathlib import Path
@@ -18,6 +19,11 @@ _MOST = 120
 def shot_file(store: str, size_class: str, locale: str, number: int, shot: str) -> str:
     """Return where a store picture stands in the project; its number carries the order."""
     return f"out/shots/{store}/{size_class}/{locale}/{number:02d}-{shot}.png"
+
+
+def set_files(store: str, size_class: str, locale: str, shots: Iterable[str]) -> dict[str, str]:
+    """Return where the pictures of a set stand, by shot, in order."""
+    return {shot: shot_file(store, size_class, locale, number, shot) for number, shot in enumerate(shots, 1)}
 
 
 def finished(root: Path, file: str) -> Path | None:

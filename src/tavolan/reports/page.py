@@ -12,7 +12,7 @@ from tavolan.pictures.colour import resolve
 from tavolan.pictures.thumbs import webp_thumbs
 from tavolan.project import Project, Store
 from tavolan.project.locales import is_right_to_left, locale_name
-from tavolan.project.made import finished, shot_file
+from tavolan.project.made import finished, set_files
 from tavolan.rulebooks.measure import measure
 from tavolan.rulebooks.model import FieldRule
 from tavolan.words.cover import Answer, cover
@@ -158,8 +158,8 @@ def _thumbs(project: Project) -> dict[Path, str]:
 
 def _pictures(project: Project, store: str, name: str, tag: str) -> list[Path]:
     """Return the finished pictures of a set, in order."""
-    files = [shot_file(store, name, tag, number, shot.name) for number, shot in enumerate(project.shots.shot, 1)]
-    return [path for file in files if (path := finished(project.root, file))]
+    files = set_files(store, name, tag, (shot.name for shot in project.shots.shot))
+    return [path for file in files.values() if (path := finished(project.root, file))]
 
 
 def _listing(project: Project, store: Store, tag: str, findings: list[Finding], thumbs: dict[Path, str]) -> ListingView:
