@@ -82,20 +82,14 @@ def test_a_busy_or_broken_provider_is_asked_again_and_later(missing):
 
 
 def test_one_that_stays_broken_stops_the_run_and_what_came_is_kept(missing):
-    made = server()
+    made = server(break_after=1)
     moves = []
     try:
         first = drafter(missing, made.address, batch=2, tries=2)
-        plan = first.plan(["de-DE"])
-
-        def stop_after_one(done, total):
-            moves.append((done, total))
-            made.manners.fail = 10
-
-        result = first.run(plan, stop_after_one)
+        result = first.run(first.plan(["de-DE"]), lambda done, total: moves.append((done, total)))
     finally:
         made.close()
-    assert moves == [(2, 5)] and len(result.written) == 2
+    assert moves == [(2, 5)] and len(result.written) == 2 and made.manners.asked == [200, 503, 503]
     assert "status 503 after 2 tries" in result.failed and "what was drafted is kept" in result.failed
     again = server()
     try:
@@ -103,6 +97,24 @@ def test_one_that_stays_broken_stops_the_run_and_what_came_is_kept(missing):
         assert len(later.run(later.plan(["de-DE"])).written) == 3
     finally:
         again.close()
+
+
+def test_the_next_batch_is_asked_for_while_an_answer_is_worked_on(missing):
+    made = server()
+    ahead = []
+
+    def wait(done, total):
+        deadline = time.monotonic() + 20
+        while len(made.manners.asked) < 3 and time.monotonic() < deadline:
+            time.sleep(0.01)
+        ahead.append(len(made.manners.asked))
+
+    try:
+        asking = drafter(missing, made.address, batch=2)
+        assert len(asking.run(asking.plan(["de-DE"]), wait).written) == 5
+    finally:
+        made.close()
+    assert ahead == [3, 3, 3]
 
 
 @pytest.mark.parametrize(

@@ -257,6 +257,19 @@ def test_a_translation_is_written_and_its_review_remembered(project):
     assert standings(project, "de-DE")["subtitle"] == "reviewed"
 
 
+def test_receiving_again_mends_what_a_killed_run_did_not_remember(project):
+    path = sent(project)
+    replace(path, "<target>Notizen zum Brand</target>", "<target>Ton und Ofen</target>")
+    state = project / "copy/state.csv"
+    assert run_tavolan("locale", "receive", path, cwd=project).code == 0
+    whole = state.read_bytes()
+    state.unlink()
+    assert "0 texts written" in run_tavolan("locale", "receive", path, cwd=project).out
+    assert state.read_bytes() == whole
+    replace(project / "copy/en-US.toml", "Clay and kiln notes", "Kiln notes")
+    assert standings(project, "de-DE")["subtitle"] == "outdated"
+
+
 def test_what_changed_on_both_sides_is_a_conflict_to_decide(project):
     path = sent(project)
     replace(path, "<target>Notizen zum Brand</target>", "<target>Vom Übersetzer</target>")

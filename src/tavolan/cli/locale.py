@@ -167,7 +167,8 @@ def _tell(out: Console, received: Received, dry_run: bool) -> None:
         out.print("Decide with --keep mine or --keep theirs.")
     verb = "would be written" if dry_run else "written"
     parts = [f"{counted(len(received.changes), 'text')} {verb}", f"{received.same} unchanged"]
-    parts += [f"{len(received.reviewed)} reviewed"] if received.reviewed else []
+    reviewed = sum(received.works[change.locale, change.address] == "reviewed" for change in received.confirmed)
+    parts += [f"{reviewed} reviewed"] if reviewed else []
     parts += [f"{received.empty} without a translation"] if received.empty else []
     parts += [f"{len(received.conflicts)} conflicts"] if received.conflicts else []
     parts += [f"{len(received.refused)} refused"] if received.refused else []

@@ -23,6 +23,9 @@ def translator(
     slow: Annotated[float, typer.Option("--slow", min=0, help="Seconds to wait before each answer.")] = 0.0,
     fail: Annotated[int, typer.Option("--fail", min=0, help="Answer so many requests with 503 first.")] = 0,
     busy: Annotated[int, typer.Option("--busy", min=0, help="Answer so many requests with 429 first.")] = 0,
+    break_after: Annotated[
+        int, typer.Option("--break-after", min=0, help="Answer so many requests, then every one with 503.")
+    ] = 0,
     truncate: Annotated[bool, typer.Option("--truncate", help="Cut every answer in half.")] = False,
     filter: Annotated[bool, typer.Option("--filter", help="Translate stdin to stdout instead of serving.")] = False,
 ) -> None:
@@ -32,7 +35,7 @@ def translator(
     if filter:
         sys.stdout.buffer.write(translate(sys.stdin.buffer.read()))
         return
-    server = Server(port, Manners(slow, fail, busy, truncate))
+    server = Server(port, Manners(slow, fail, busy, truncate, break_after=break_after))
     console().print(f"A stand-in translator takes XLIFF by POST at {server.address}  Stop with Ctrl-C.", soft_wrap=True)
     sys.stdout.flush()
     try:

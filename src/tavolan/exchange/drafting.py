@@ -6,9 +6,11 @@ was. A person's text is never overwritten: an outdated one gets its draft as an 
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import threading
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field, replace
 from pathlib import Path
+from queue import SimpleQueue
 
 from tavolan.edge import nearest
 from tavolan.errors import OutsideError, ProjectError, UsageError
@@ -106,12 +108,12 @@ class Drafter:
         """Ask for all of it, batch by batch, and write what comes. Stops at a provider that fails; the rest is kept."""
         done = Drafted()
         total, count = sum(len(parcel.texts) for parcel in parcels), 0
+        answers = self._answers([batch for parcel in parcels for batch in self._batches(parcel)])
         for parcel in parcels:
             answered: list[tuple[Text, Text | None]] = []
-            for start in range(0, len(parcel.texts), self.batch):
-                asked = replace(parcel, texts=parcel.texts[start : start + self.batch])
+            for asked in self._batches(parcel):
                 try:
-                    given = {text.address: text for text in self._answer(asked).texts}
+                    given = {text.address: text for text in next(answers).texts}
                 except (OutsideError, ProjectError) as error:
                     done.failed = str(error)
                     break
@@ -124,6 +126,41 @@ class Drafter:
                 return done
             self._measure_keywords(parcel.locale, done)
         return done
+
+    def _batches(self, parcel: Parcel) -> list[Parcel]:
+        return [
+            replace(parcel, texts=parcel.texts[start : start + self.batch])
+            for start in range(0, len(parcel.texts), self.batch)
+        ]
+
+    def _answers(self, batches: list[Parcel]) -> Iterator[Parcel]:
+        """Yield the answers in order; the next ones are asked for while the last is worked on.
+
+        Raises what asking raised, and asks nothing more after it. A daemon does the asking, so that an interrupted run
+        doesn't wait for a slow provider.
+        """
+        came: SimpleQueue[Parcel | BaseException] = SimpleQueue()
+        over = threading.Event()
+
+        def ask() -> None:
+            for batch in batches:
+                if over.is_set():
+                    return
+                try:
+                    came.put(self._answer(batch))
+                except BaseException as error:
+                    came.put(error)
+                    return
+
+        threading.Thread(target=ask, daemon=True).start()
+        try:
+            for _ in batches:
+                given = came.get()
+                if isinstance(given, BaseException):
+                    raise given
+                yield given
+        finally:
+            over.set()
 
     def _answer(self, asked: Parcel) -> Parcel:
         """Return the provider's answer, from an earlier run where it's the same question."""

@@ -36,7 +36,7 @@ class Received:
     """What came of receiving files."""
 
     changes: list[Change] = field(default_factory=list)
-    reviewed: list[Change] = field(default_factory=list)
+    confirmed: list[Change] = field(default_factory=list)
     works: dict[tuple[str, str], Work] = field(default_factory=dict)
     conflicts: list[Change] = field(default_factory=list)
     refused: list[Refused] = field(default_factory=list)
@@ -140,16 +140,20 @@ def _refusal(texts: Texts, locale: str, text: Text, terms: list[Term]) -> str:
 
 
 def _unchanged(texts: Texts, locale: str, text: Text, work: Work, received: Received) -> None:
-    """A translation that stays as it is may have been reviewed, or found to serve the changed source as well."""
+    """A translation that stays as it is may have been reviewed, or found to serve the changed source as well.
+
+    One that differs from what was sent was taken before, by a run that may have been killed before it remembered so.
+    """
     entry = texts.project.state.get((locale, text.address))
-    confirmed = Entry(digest(text.source), work, digest(text.target))
-    if text.work == "reviewed" and entry != confirmed:
-        received.reviewed.append(Change(locale, text.address, text.target, text.target))
+    taken = bool(text.base) and digest(text.target) != text.base
+    if (text.work == "reviewed" or taken) and entry != Entry(digest(text.source), work, digest(text.target)):
+        received.confirmed.append(Change(locale, text.address, text.target, text.target))
+        received.works[locale, text.address] = work
     received.same += 1
 
 
 def take(project: Project, received: Received) -> None:
-    """Write what was received, locale by locale, each file whole or not at all."""
+    """Write what was received, each file whole or not at all; receiving the same again mends what was interrupted."""
     texts = Texts(project)
     source = project.source_locale
     remember(
@@ -157,10 +161,8 @@ def take(project: Project, received: Received) -> None:
         [Pair(source, c.locale, texts.get(source, c.address), c.after, c.address) for c in received.changes],
         source,
     )
-    written: dict[tuple[str, Work], list[Change]] = {}
-    for change in received.changes:
-        written.setdefault((change.locale, received.works[change.locale, change.address]), []).append(change)
-    for change in received.reviewed:
-        written.setdefault((change.locale, "reviewed"), []).append(change)
-    for (_, work), changes in written.items():
+    written: dict[Work, list[Change]] = {}
+    for change in (*received.changes, *received.confirmed):
+        written.setdefault(received.works[change.locale, change.address], []).append(change)
+    for work, changes in written.items():
         texts.write(changes, work)

@@ -24,9 +24,10 @@ def parcel_for(
     """Return what's to be translated into a locale: what needs work, or all of it, with what the memory offers."""
     project = texts.project
     parcel = Parcel(project.app.name, project.source_locale, locale)
+    pictures = sorted((project.root / "out" / "shots").glob(f"*/*/{project.source_locale}/*"))
     for unit in units(texts, locale, keywords):
         if everything or unit.standing in NEEDS_WORK:
-            notes = tuple(_notes(texts, unit))
+            notes = tuple(_notes(texts, unit, pictures))
             base = digest(unit.target)
             near = tuple(matches(memory, unit.source, locale)[:3])
             parcel.texts.append(
@@ -37,7 +38,7 @@ def parcel_for(
     return parcel
 
 
-def _notes(texts: Texts, unit: Unit) -> list[str]:
+def _notes(texts: Texts, unit: Unit, pictures: list[Path]) -> list[str]:
     """Return what a translator should know of a text."""
     project = texts.project
     head, _, rest = unit.address.partition(".")
@@ -45,10 +46,7 @@ def _notes(texts: Texts, unit: Unit) -> list[str]:
     notes = []
     if head == "captions":
         notes.append(f"Printed on the store picture “{rest}”; the first line is the title. Keep the emphasised words.")
-        picture = next(
-            iter(sorted((project.root / "out" / "shots").glob(f"*/*/{project.source_locale}/*-{rest}.*"))), None
-        )
-        if picture:
+        if picture := next((file for file in pictures if file.stem.partition("-")[2] == rest), None):
             notes.append(f"Picture: {picture.relative_to(project.root).as_posix()}")
     elif head == "showcase":
         notes.append("Shown inside the app's screens on store pictures; as short as the original.")

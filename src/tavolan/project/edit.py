@@ -34,8 +34,10 @@ class TomlEditor:
         """Set a key, making its tables where they're missing. Raises ProjectError when the text can't be stored."""
         parts = [value] if isinstance(value, str) else value
         storable = not any("\ud800" <= char <= "\udfff" for part in parts for char in part)
-        for item in _spellings(value) if storable else ():
-            if _reads_back(item, value):
+        spellings = _spellings(value) if storable else []
+        for item in spellings:
+            # What there's but one way to write is read back by `save`.
+            if len(spellings) == 1 or _reads_back(item, value):
                 self._place(key, item)
                 self._set[key] = value
                 return

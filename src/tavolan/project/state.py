@@ -10,6 +10,7 @@ import csv
 import hashlib
 import io
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import Path
 from typing import Literal, get_args
 
@@ -78,9 +79,18 @@ def read_state(root: Path, problems: list[Problem]) -> State:
 
 def write_state(root: Path, state: State) -> None:
     """Write the file, sorted."""
+    locales: dict[str, list[tuple[str, Entry]]] = {}
+    for (locale, field), entry in state.items():
+        locales.setdefault(locale, []).append((field, entry))
+    lines = [_lines(locale, tuple(locales[locale])) for locale in sorted(locales)]
+    write_text(root / NAME, f"{','.join(COLUMNS)}\n{''.join(lines)}")
+
+
+@lru_cache(maxsize=1000)
+def _lines(locale: str, fields: tuple[tuple[str, Entry], ...]) -> str:
+    """Return the lines of a locale. A run that writes locale by locale has most of them from the time before."""
     out = io.StringIO(newline="")
     writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(COLUMNS)
-    for (locale, field), entry in sorted(state.items()):
+    for field, entry in sorted(fields):
         writer.writerow((locale, field, entry.source, entry.work, entry.text))
-    write_text(root / NAME, out.getvalue())
+    return out.getvalue()

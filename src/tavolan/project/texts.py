@@ -49,6 +49,7 @@ class Texts:
 
     def __init__(self, project: Project) -> None:
         self.project = project
+        self._keys: dict[str, tuple[str, ...]] = {}
         self.rules: dict[str, list[tuple[str, FieldRule]]] = {}
         self.item_rules: dict[str, list[tuple[str, FieldRule]]] = {}
         for store in project.stores.values():
@@ -77,6 +78,11 @@ class Texts:
 
     def key(self, address: str) -> tuple[str, ...]:
         """Return the key path of an address. Raises UsageError when there's no such field."""
+        if address not in self._keys:
+            self._keys[address] = self._key(address)
+        return self._keys[address]
+
+    def _key(self, address: str) -> tuple[str, ...]:
         parts = tuple(address.split("."))
         known = {
             1: lambda: parts[0] in self.rules,

@@ -28,13 +28,17 @@ _LONGER = 0.35
 
 @dataclass
 class Manners:
-    """How the stand-in behaves. Counts are of requests: `fail` answers so many with 503 first, `busy` with 429."""
+    """How the stand-in behaves. Counts are of requests: `fail` answers so many with 503 first, `busy` with 429.
+
+    After `break_after` good answers every request gets 503; 0 is never.
+    """
 
     slow: float = 0.0
     fail: int = 0
     busy: int = 0
     truncate: bool = False
     token: str = ""
+    break_after: int = 0
     asked: list[int] = field(default_factory=list)
 
 
@@ -161,6 +165,8 @@ def _answer(manners: Manners, authorization: str, body: bytes) -> tuple[int, byt
     status = 200
     if manners.token and authorization != f"Bearer {manners.token}":
         status = 401
+    elif manners.break_after and manners.asked.count(200) >= manners.break_after:
+        status = 503
     elif manners.fail > 0:
         manners.fail -= 1
         status = 503
