@@ -107,6 +107,18 @@ def test_each_store_gets_what_fits_the_least_important_goes_first(app):
     android, ios = (opened.value(store, "en-US", "notes").value for store in ("android", "ios"))
     assert android.startswith("- You can now share a kiln\n- Cone tables") and len(android) <= 90
     assert ios.count("\n") == 5 and "Fixed" not in android
+    for store in ("ios", "android"):
+        refused = run_tavolan("notes", "export", "--store", store, cwd=app)
+        assert refused.code == 3 and "are a draft that nobody has reviewed" in refused.err
+    # Where no store has room for all, the longest goes to all of them, and nothing earlier stays.
+    (app / "rules/ios.toml").write_text("[field.notes]\nmax = 120\n")
+    assert run_tavolan("notes", "draft", "--since", "v1.0", cwd=app).code == 0
+    data = tavolan.open_project(app).copy["en-US"].data
+    assert 90 < len(data["notes"]) <= 120 and data["android"]["notes"] == android
+    # A person's text for one store is as safe as that for all.
+    run_tavolan("copy", "set", "en-US", "android.notes", "By hand.", cwd=app)
+    refused = run_tavolan("notes", "draft", "--since", "v1.0", cwd=app)
+    assert refused.code == 2 and "a person wrote, under android.notes" in refused.err
 
 
 def test_where_there_is_no_repository_it_says_so(app, tmp_path):
@@ -178,6 +190,26 @@ def test_notes_are_kept_per_version(project):
     replace(project / "tavolan.toml", 'version = "1.1"', 'version = "1.2"')
     assert "Bessere Notizen." in run_tavolan("notes", "show", "--version", "1.1", "--locale", "de-DE", cwd=project).out
     assert run_tavolan("notes", "show", "--version", "9", cwd=project).code == 2
+
+
+def test_a_stores_own_notes_and_those_for_testers_are_kept_too(project):
+    """Left where they are, they'd be published with the next version."""
+    replace(project / "tavolan.toml", 'name = "Potto"', 'name = "Potto"\nversion = "1.1"')
+    replace(project / "tavolan.toml", "[store.ios.once]", "[store.android]\n[store.ios.once]")
+    with (project / "copy/en-US.toml").open("a") as file:
+        file.write('[android]\nnotes = "Better, in short."\n')
+    replace(project / "copy/en-US.toml", 'notes = "Better notes."', 'notes = "Better notes."\ntester_notes = "Try it."')
+    shown = run_tavolan("notes", "show", "--locale", "en-US", cwd=project).out
+    assert shown.split("\n\n")[:3] == [
+        "en-US\nBetter notes.", "en-US  android\nBetter, in short.", "en-US  testers\nTry it."
+    ]  # fmt: skip
+    assert run_tavolan("notes", "keep", cwd=project).code == 0
+    data = tavolan.open_project(project).copy["en-US"].data
+    assert data["history"] == {"1.1": "Better notes.", "1.1 android": "Better, in short.", "1.1 testers": "Try it."}
+    assert "notes" not in data["android"] and not {"notes", "tester_notes"} & set(data)
+    replace(project / "tavolan.toml", 'version = "1.1"', 'version = "1.2"')
+    assert run_tavolan("notes", "show", "--version", "1.1", "--locale", "en-US", cwd=project).out == shown
+    assert "There are no notes yet" in run_tavolan("notes", "show", cwd=project).out
 
 
 def test_export_in_every_layout(project, tmp_path):

@@ -27,7 +27,8 @@ def notes_repeated(review: Review, this: Check) -> Iterator[Finding]:
             continue
         seen.add((place.locale, place.value.key))
         notes = " ".join(str(place.value.value).split())
-        for version, earlier in project.copy[place.locale].history().items():
+        for name, earlier in project.copy[place.locale].history().items():
+            version = name.partition(" ")[0]
             if version != project.app.version and " ".join(earlier.split()) == notes:
                 message = f"are word for word the notes of version {version}"
                 yield place.finding(this, message, "Write what's new in this version.", subject=version)

@@ -69,30 +69,29 @@ def show(
 ) -> None:
     """Show the notes of this version or of an earlier one, in all languages."""
     from tavolan.errors import UsageError
+    from tavolan.notes.versions import current, kept, versions
 
     opened = open_project(project)
     out = console()
     tags = opened.pick("--locale", list(locale or []), opened.app.locales)
-    current = version in (None, opened.app.version)
-    known = sorted({v for tag in opened.copy for v in opened.copy[tag].history()})
-    if not current and version not in known:
+    now = version is None or version == opened.app.version
+    known = versions(opened)
+    if not now and version not in known:
         raise UsageError(f'no locale has notes of version "{version}". Known here: {", ".join(known) or "none"}.')
+    found = False
     for tag in tags:
-        copy = opened.copy[tag]
-        text = (
-            str(copy.value(next(iter(opened.stores)), "notes").value or "")
-            if current
-            else copy.history().get(str(version), "")
-        )
-        if text.strip():
-            out.print(f"[bold]{tag}[/]")
-            out.print(text.strip() + "\n", markup=False, soft_wrap=True)
+        for who, text in (current(opened, tag) if now else kept(opened.copy[tag], str(version))).items():
+            found = True
+            out.print(f"[bold]{tag}[/]" + (f"  {who}" if who else ""))
+            out.print(text + "\n", markup=False, soft_wrap=True)
+    if not found:
+        out.print("There are no notes yet. Draft them: tavolan notes draft --since TAG")
 
 
 @app.command()
 def keep(project: ProjectOption = None) -> None:
     """Put the notes of this version into [history] of every locale, and clear them for the next one."""
-    from tavolan.notes.writing import keep_notes
+    from tavolan.notes.versions import keep_notes
 
     for line in keep_notes(open_project(project)):
         console().print(line, soft_wrap=True)

@@ -49,7 +49,7 @@ def collect(
             if not value.written:
                 continue
             own = value.inherited_from or tag
-            if not drafts and is_drafted(texts, own, field):
+            if not drafts and is_drafted(texts, own, ".".join(map(str, value.key))):
                 message = "are a draft that nobody has reviewed"
                 problem = Problem(
                     value.source.shown, value.line, field, message, "Review them, or export with --drafts."

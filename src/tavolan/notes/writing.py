@@ -1,4 +1,4 @@
-"""Draft release notes into a project, and move them to its history."""
+"""Draft release notes into a project."""
 
 from __future__ import annotations
 
@@ -7,16 +7,15 @@ from pathlib import Path
 
 from tavolan.errors import UsageError
 from tavolan.files import write_text
-from tavolan.notes.changes import Bullet, Dropped, as_text, bullets
+from tavolan.notes.changes import Bullet, Dropped, bullets
 from tavolan.notes.fitting import Fitted, fit_bullets
 from tavolan.notes.gitlog import commits_since
+from tavolan.notes.versions import FIELD
 from tavolan.project.edit import TomlEditor
 from tavolan.project.model import Project
 from tavolan.project.progress import is_drafted
 from tavolan.project.state import Entry, digest, write_state
 from tavolan.project.texts import Texts
-
-FIELD = "notes"
 
 
 @dataclass(frozen=True)
@@ -43,6 +42,8 @@ def draft_notes(project: Project, since: str, until: str = "HEAD", repository: P
     for store in project.stores.values():
         if rule := store.rulebook.fields.get(FIELD):
             fitted[store.id] = fit_bullets(found, rule.max, store.rulebook.unit_of(rule))
+    if not fitted:
+        raise UsageError("no store of this project takes release notes. tavolan rules show tells what it takes.")
     return DraftedNotes(found, dropped, fitted)
 
 
@@ -53,21 +54,24 @@ def write_draft(project: Project, drafted: DraftedNotes, replace: bool = False) 
     """
     texts = Texts(project)
     source = project.source_locale
-    written = texts.get(source, FIELD)
-    if written.strip() and not replace and not is_drafted(texts, source, FIELD):
-        raise UsageError(f"copy/{source}.toml has notes that a person wrote. Keep them in the history first "
-                         "(tavolan notes keep), or give --replace.")  # fmt: skip
-    whole = as_text(drafted.bullets)
-    path = project.root / "copy" / f"{source}.toml"
-    editor = TomlEditor(path, f"copy/{source}.toml")
-    values = {}
-    if any(not fitted.dropped for fitted in drafted.fitted.values()):
-        values[FIELD] = whole
+    file = f"copy/{source}.toml"
+    # What most room shows is for every store; the others get less.
+    common = max((fitted.text for fitted in drafted.fitted.values()), key=len)
+    values = {FIELD: common}
+    spare = []
     for store, fitted in drafted.fitted.items():
-        if fitted.dropped:
-            values[f"{store}.{FIELD}"] = fitted.text
-        else:
-            editor.remove((store, FIELD))
+        address = f"{store}.{FIELD}"
+        if fitted.text != common:
+            values[address] = fitted.text
+        elif texts.get(source, address):
+            spare.append(address)
+    for address in (*values, *spare):
+        if texts.get(source, address).strip() and not replace and not is_drafted(texts, source, address):
+            raise UsageError(f"{file} has notes that a person wrote, under {address}. Keep them in the history first "
+                             "(tavolan notes keep), or give --replace.")  # fmt: skip
+    editor = TomlEditor(project.root / file, file)
+    for address in spare:
+        editor.remove(tuple(address.split(".")))
     state = dict(project.state)
     for address, text in values.items():
         editor.set(tuple(address.split(".")), text)
@@ -77,7 +81,7 @@ def write_draft(project: Project, drafted: DraftedNotes, replace: bool = False) 
     editor.save()
     target = project.root / "out" / "notes" / f"{project.app.version or 'draft'}.md"
     write_text(target, _for_the_author(drafted))
-    return [f"copy/{source}.toml: {len(drafted.bullets)} lines, marked as a draft until you change them",
+    return [f"{file}: {len(drafted.bullets)} lines, marked as a draft until you change them",
             f"{target.relative_to(project.root)}: each line with its commits"]  # fmt: skip
 
 
@@ -91,23 +95,3 @@ def _for_the_author(drafted: DraftedNotes) -> str:
     lines += ["", "## Left out", ""]
     lines += [f"- {item.commit.id} {item.commit.subject}: {item.why}" for item in drafted.dropped]
     return "\n".join(lines) + "\n"
-
-
-def keep_notes(project: Project) -> list[str]:
-    """Move the notes of this version into `[history]` of every locale. Raises UsageError without a version."""
-    version = project.app.version
-    if not version:
-        raise UsageError('[app] has no version. Write version = "2.4" there first.')
-    lines = []
-    for tag, copy in project.copy.items():
-        written = copy.data.get(FIELD)
-        if not isinstance(written, str) or not written.strip():
-            continue
-        if version in copy.history() and copy.history()[version].strip() != written.strip():
-            raise UsageError(f"copy/{tag}.toml has other notes of version {version} in [history]. Compare them first.")
-        editor = TomlEditor(project.root / "copy" / f"{tag}.toml", f"copy/{tag}.toml")
-        editor.set(("history", version), written)
-        editor.remove((FIELD,))
-        editor.save()
-        lines.append(f"copy/{tag}.toml: notes of {version} are in [history] now")
-    return lines or ["No locale has notes to keep."]

@@ -198,8 +198,8 @@ class Planner:
         screens = self._screens(look, picture, own, tag, name, size_class.form, slot)
         if screens is None:
             return None
-        regions = picture.region
-        region: Box | None = (regions[0], regions[1], regions[2], regions[3]) if regions else None
+        told = picture.regions.get(size_class.form, picture.region)
+        region: Box | None = (told[0], told[1], told[2], told[3]) if told else None
         photo = picture.picture or look.background.picture.file if look.background.kind == "picture" else ""
         return Job(
             file="", kind="shot", store="", place=name, locale=tag, number=0, name=picture.name, size=size,

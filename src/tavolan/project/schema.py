@@ -189,7 +189,10 @@ Region = Annotated[list[float], Field(min_length=4, max_length=4), AfterValidato
 
 
 class Picture(Table):
-    """What shots and graphics share. `name` is also the key of the caption."""
+    """What shots and graphics share. `name` is also the key of the caption.
+
+    `region` is the part of the screen that a look may enlarge; `regions` tells another one for screens of a form.
+    """
 
     name: Name
     screen: Name | None = None
@@ -198,6 +201,7 @@ class Picture(Table):
     frame: Finish | None = None
     palette: PalettePatch = PalettePatch()
     region: Region | None = None
+    regions: dict[Form, Region] = {}
     picture: str | None = None
 
 

@@ -1,0 +1,76 @@
+"""Release notes per version: those of now, and those kept under `[history]`.
+
+A store's own notes and those for testers are kept beside the general ones, as `"2.4 android"` and `"2.4 testers"`.
+"""
+
+from __future__ import annotations
+
+from tavolan.errors import UsageError
+from tavolan.project.edit import TomlEditor
+from tavolan.project.model import Copy, Project
+
+FIELD, FOR_TESTERS = "notes", "tester_notes"
+TESTERS = "testers"
+
+
+def addresses(project: Project) -> dict[str, tuple[str, ...]]:
+    """Return where notes stand in a copy file, by whom they're for: "" for every store, a store, or testers."""
+    return {"": (FIELD,), **{store: (store, FIELD) for store in project.stores}, TESTERS: (FOR_TESTERS,)}
+
+
+def written(project: Project, copy: Copy) -> dict[str, str]:
+    """Return the notes that stand in a locale's own file, by whom they're for."""
+    found = {}
+    for who, key in addresses(project).items():
+        table = copy.data.get(key[0], {}) if len(key) == 2 else copy.data
+        text = table.get(key[-1])
+        if isinstance(text, str) and text.strip():
+            found[who] = text
+    return found
+
+
+def current(project: Project, tag: str) -> dict[str, str]:
+    """Return the notes that stores show in a locale now, inherited ones too, by whom they're for."""
+    found: dict[str, str] = {}
+    for store in project.stores:
+        value = project.copy[tag].value(store, FIELD)
+        if value.written:
+            found[store if len(value.key) == 2 else ""] = str(value.value).strip()
+    testers = str(project.copy[tag].value(next(iter(project.stores)), FOR_TESTERS).value or "").strip()
+    return dict(sorted(found.items())) | ({TESTERS: testers} if testers else {})
+
+
+def kept(copy: Copy, version: str) -> dict[str, str]:
+    """Return the notes of an earlier version, by whom they were for."""
+    found = {}
+    for name, text in copy.history().items():
+        of, _, who = name.partition(" ")
+        if of == version and text.strip():
+            found[who] = text.strip()
+    return found
+
+
+def versions(project: Project) -> list[str]:
+    """Return the versions that any locale has kept notes of, sorted."""
+    return sorted({name.partition(" ")[0] for copy in project.copy.values() for name in copy.history()})
+
+
+def keep_notes(project: Project) -> list[str]:
+    """Move the notes of this version into `[history]` of every locale. Raises UsageError without a version."""
+    version = project.app.version
+    if not version:
+        raise UsageError('[app] has no version. Write version = "2.4" there first.')
+    found = {tag: notes for tag, copy in project.copy.items() if (notes := written(project, copy))}
+    for tag, notes in found.items():
+        earlier = kept(project.copy[tag], version)
+        if any(who in earlier and earlier[who] != text.strip() for who, text in notes.items()):
+            raise UsageError(f"copy/{tag}.toml has other notes of version {version} in [history]. Compare them first.")
+    places = addresses(project)
+    for tag, notes in found.items():
+        editor = TomlEditor(project.root / "copy" / f"{tag}.toml", f"copy/{tag}.toml")
+        for who, text in notes.items():
+            editor.set(("history", f"{version} {who}".strip()), text)
+            editor.remove(places[who])
+        editor.save()
+    lines = [f"copy/{tag}.toml: notes of {version} are in [history] now" for tag in found]
+    return lines or ["No locale has notes to keep."]
