@@ -172,6 +172,25 @@ def test_jobs_are_plain_data_with_a_key_that_tells_all_apart(done):
     assert [job.key for job in again] == [job.key for job in jobs]
 
 
+def test_a_region_may_differ_by_size_class_or_form(project):
+    replace(
+        project / "shots.toml", 'screen = "home"',
+        'screen = "home"\nregion = [0, 0, 1, 0.5]\nregions.tablet = [0, 0, 0.5, 0.5]\nregions.tablet-13 = [0, 0, 0.2, 0.2]',
+    )  # fmt: skip
+
+    def regions():
+        jobs = Planner(tavolan.open_project(project)).jobs(Selection())
+        return {job.place: job.region for job in jobs if job.name == "home"}
+
+    assert regions() == {"phone-6.9": (0, 0, 1, 0.5), "tablet-13": (0, 0, 0.2, 0.2)}
+    replace(project / "shots.toml", "regions.tablet-13 = [0, 0, 0.2, 0.2]", "")
+    assert regions()["tablet-13"] == (0, 0, 0.5, 0.5)
+    replace(project / "shots.toml", "regions.tablet =", "regions.tablets =")
+    done = run_tavolan("check", cwd=project)
+    assert done.code == 3 and "shots.toml" in done.err
+    assert 'shot.home.regions: "tablets" is no size class or form' in done.err and "tablet" in done.err
+
+
 def test_looking_leaves_no_trace(project):
     result = run_tavolan("shots", "render", "--dry-run", "--why", "--project", project)
     assert result.code == 0 and "Would make 12 pictures" in result.out and "new" in result.out

@@ -198,7 +198,8 @@ class Planner:
         screens = self._screens(look, picture, own, tag, name, size_class.form, slot)
         if screens is None:
             return None
-        told = picture.regions.get(size_class.form, picture.region)
+        captured = own.size_class if own else name
+        told = picture.regions.get(captured) or picture.regions.get(size_class.form) or picture.region
         region: Box | None = (told[0], told[1], told[2], told[3]) if told else None
         photo = picture.picture or look.background.picture.file if look.background.kind == "picture" else ""
         return Job(

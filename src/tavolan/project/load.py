@@ -14,7 +14,7 @@ from tavolan.files import read_toml
 from tavolan.project.copyfile import CopyReader
 from tavolan.project.locales import language_of
 from tavolan.project.model import Copy, Project, Source, Store, Term
-from tavolan.project.schema import Config, Shots, StoreTable
+from tavolan.project.schema import FORMS, Config, Shots, StoreTable
 from tavolan.project.screens import ScreenIndex
 from tavolan.project.state import State, read_state
 from tavolan.project.termsfile import read_terms
@@ -65,6 +65,7 @@ def load_project(root: Path) -> Project:
     terms = {path.stem: read_terms(path, problems) for path in sorted((root / "terms").glob("*.csv"))}
     state = read_state(root, problems)
     _check_names(shots, shots_source, problems)
+    _check_regions(shots, shots_source, books, problems)
     if config is None:
         raise ProjectError(problems)
     stores = _stores(config, config_source, books, problems)
@@ -217,6 +218,19 @@ def _check_names(shots: Shots, source: Source, problems: list[Problem]) -> None:
             line = source.line(("shot", index, "name") if at < 0 else ("graphic", at, "name"))
             problems.append(Problem(source.shown, line, f"shot.{shot.name}", "has a name that's taken", "Rename one."))
         seen.add(shot.name)
+
+
+def _check_regions(shots: Shots, source: Source, books: dict[str, Rulebook], problems: list[Problem]) -> None:
+    """Report regions that are for no size class or form."""
+    known = [*FORMS, *sorted({name for book in books.values() for name in book.classes})]
+    for kind, pictures in (("shot", shots.shot), ("graphic", shots.graphic)):
+        for index, picture in enumerate(pictures):
+            for key in (key for key in picture.regions if key not in known):
+                line = source.line((kind, index, "regions", key))
+                where = f"{kind}.{picture.name}.regions"
+                problems.append(
+                    Problem(source.shown, line, where, f'"{key}" is no size class or form', nearest(key, known))
+                )
 
 
 def _check_screens(project: Project, problems: list[Problem]) -> None:

@@ -2,7 +2,7 @@
 
 import re
 from datetime import date
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, get_args
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
@@ -10,6 +10,7 @@ from tavolan.project.locales import tag_fault
 
 FINISHES = ("dark", "light", "outline", "none")
 Form = Literal["phone", "tablet", "desktop", "tv", "watch"]
+FORMS: tuple[Form, ...] = get_args(Form)
 
 
 def _tag(value: str) -> str:
@@ -191,7 +192,7 @@ Region = Annotated[list[float], Field(min_length=4, max_length=4), AfterValidato
 class Picture(Table):
     """What shots and graphics share. `name` is also the key of the caption.
 
-    `region` is the part of the screen that a look may enlarge; `regions` tells another one for screens of a form.
+    `region` is the part of the screen that a look may enlarge; `regions` tells others, by size class or form.
     """
 
     name: Name
@@ -201,7 +202,7 @@ class Picture(Table):
     frame: Finish | None = None
     palette: PalettePatch = PalettePatch()
     region: Region | None = None
-    regions: dict[Form, Region] = {}
+    regions: dict[str, Region] = {}
     picture: str | None = None
 
 

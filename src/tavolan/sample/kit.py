@@ -128,8 +128,9 @@ class Page:
         runs = [Run(text)]
         paragraph = self.setter.paragraph(runs, style, size, 10_000)
         needed = paragraph.MaxIntrinsicWidth
-        if needed > room and shrink:
-            size *= room / needed * 0.995
+        # A line that fits by less than a point may still be broken.
+        if needed > room - 1 and shrink:
+            size *= (room - 1) / needed * 0.995
         paragraph = self.setter.paragraph(runs, style, size, room)
         paragraph.paint(self.canvas, self.left(x, room), y - paragraph.Height / 2)
         return float(min(needed, room))
