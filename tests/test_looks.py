@@ -4,14 +4,14 @@ import math
 
 import numpy as np
 import pytest
-from hypothesis import given
+from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from conftest import replace, write_screen
 from tavolan.errors import ProjectError, UsageError
 from tavolan.pictures.colour import Lch, contrast, from_lch, luminance, resolve, rgb, to_lch
 from tavolan.pictures.look import WORDS, Pose, built_in_looks, load_look, place_words
-from tavolan.pictures.pose import Placing
+from tavolan.pictures.pose import Placing, hull
 from tavolan.pictures.scene import Setting, lay_out
 from tavolan.project.schema import Palette, PalettePatch
 from tavolan.rulebooks import SHIPPED, shipped_rulebook
@@ -128,6 +128,22 @@ def test_the_homography_agrees_with_projecting_points(yaw, pitch, roll, distance
     projected = placing.project(flat, np.zeros(len(flat)))
     mapped = np.column_stack([flat, np.ones(len(flat))]) @ placing.matrix.T
     assert np.allclose(mapped[:, :2] / mapped[:, 2:], projected, atol=1e-6)
+
+
+@given(st.lists(st.tuples(st.integers(-50, 50), st.integers(-50, 50)), min_size=3, max_size=60))
+def test_the_hull_is_that_of_scipy(points):
+    from scipy.spatial import ConvexHull, QhullError
+
+    given_points = np.array(points, float)
+    try:
+        area = ConvexHull(given_points).volume
+    except QhullError:
+        assume(False)
+    corners = hull(given_points)
+    sides = np.roll(corners, -1, axis=0) - corners
+    after = np.roll(sides, -1, axis=0)
+    assert (sides[:, 0] * after[:, 1] - sides[:, 1] * after[:, 0] > 0).all()
+    assert (corners[:, 0] @ sides[:, 1] - corners[:, 1] @ sides[:, 0]) / 2 == pytest.approx(area)
 
 
 def test_a_turned_device_shows_its_near_side():

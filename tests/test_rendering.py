@@ -9,6 +9,7 @@ import sqlite3
 import subprocess
 import time
 import urllib.request
+from concurrent.futures import ThreadPoolExecutor
 
 import pytest
 
@@ -189,6 +190,34 @@ def test_a_region_may_differ_by_size_class_or_form(project):
     done = run_tavolan("check", cwd=project)
     assert done.code == 3 and "shots.toml" in done.err
     assert 'shot.home.regions: "tablets" is no size class or form' in done.err and "tablet" in done.err
+
+
+def test_layers_of_the_next_shot_are_made_ready_behind_the_first_of_each(done):
+    from tavolan.pictures.painter import Painter
+
+    jobs = Planner(tavolan.open_project(done)).jobs(Selection(classes=("phone-6.9",)))
+    order = [(job.name, job.locale, whole) for job, whole in Painter(done).tasks(jobs)]
+    assert order == [
+        ("home", "en-US", True), ("home", "ar-SA", False), ("home", "de-DE", True),
+        ("home", "ar-SA", True), ("kiln", "en-US", False),
+        ("kiln", "en-US", True), ("kiln", "ar-SA", False), ("kiln", "de-DE", True), ("kiln", "ar-SA", True),
+    ]  # fmt: skip
+
+
+def test_threads_wait_for_a_layer_that_another_makes_and_make_it_once():
+    from tavolan.pictures.painter import _Layers
+
+    layers: _Layers[int] = _Layers(2)
+    made = []
+
+    def make():
+        time.sleep(0.05)
+        made.append(1)
+        return len(made)
+
+    with ThreadPoolExecutor(4) as pool:
+        assert list(pool.map(lambda _: layers.get("a", make), range(4))) == [1, 1, 1, 1]
+    assert [layers.get(key, make) for key in ("b", "c", "b", "a")] == [2, 3, 2, 4]
 
 
 def test_looking_leaves_no_trace(project):

@@ -21,6 +21,7 @@ from tavolan.pictures.bodies import outline_points, polygon
 from tavolan.pictures.canvas import Pixels, canvas_on
 from tavolan.pictures.colour import Colours, Lch, from_lch, rgb, to_lch
 from tavolan.pictures.look import Background, Shadow, Span, Spot
+from tavolan.pictures.pose import hull
 from tavolan.pictures.scene import Placed, Scene
 
 Floats = NDArray[np.float32]
@@ -166,15 +167,13 @@ def shadow_path(device: Placed, shadow: Shadow, scale: float) -> object:
         path = sk.Path(device.frame.outline())
         path.offset(dx, dy)
         return path
-    from scipy.spatial import ConvexHull
-
     edge = outline_points(device.frame, 180)
     zero = np.zeros(len(edge))
     back = zero if placing.flat else np.full(len(edge), device.frame.thick)
     plane = max(placing.in_space(edge, back)[:, 2].max(), placing.in_space(edge, zero)[:, 2].max())
     plane += 0 if shadow.contact else _BEHIND * placing.reach
     fallen = np.concatenate([placing.cast(edge, depth, plane, (dx / _BEHIND, dy / _BEHIND)) for depth in (zero, back)])
-    return polygon(fallen[ConvexHull(fallen).vertices])
+    return polygon(hull(fallen))
 
 
 def paint_shadow(canvas: object, shadow: Shadow, path: object, scale: float, colour: str, opacity: float) -> None:

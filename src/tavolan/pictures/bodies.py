@@ -9,7 +9,7 @@ import numpy as np
 from tavolan.pictures.backends import skia
 from tavolan.pictures.colour import argb, rgb
 from tavolan.pictures.frames import Finish, Frame, finish_of, smooth_rect
-from tavolan.pictures.pose import Placing
+from tavolan.pictures.pose import Placing, hull
 
 
 def paint_body(canvas: Any, frame: Frame, placing: Placing, ink: str) -> None:
@@ -256,10 +256,10 @@ def _paint_side(canvas: Any, frame: Frame, placing: Placing, finish: Finish) -> 
     light = np.clip(0.5 + 0.5 * (facing @ np.array([-0.55, -0.75])), 0, 1)
     bright, dark = (np.array(rgb(colour), float) for colour in finish.side)
     colours = dark + (bright - dark) * light[:, None]
-    hull = _hull(np.concatenate([near, far]))
-    canvas.drawPath(polygon(hull), sk.Paint(AntiAlias=True, Color=_tone(colours.mean(0))))
+    around = polygon(hull(np.concatenate([near, far])))
+    canvas.drawPath(around, sk.Paint(AntiAlias=True, Color=_tone(colours.mean(0))))
     canvas.save()
-    canvas.clipPath(polygon(hull), True)
+    canvas.clipPath(around, True)
     index = np.arange(len(front))
     after = (index + 1) % len(front)
     points = np.concatenate([near, far])
@@ -280,7 +280,7 @@ def _paint_side(canvas: Any, frame: Frame, placing: Placing, finish: Finish) -> 
     # The back edge catches no light: a fine dark line makes the body end.
     line = sk.Paint(AntiAlias=True, Style=sk.Paint.kStroke_Style, StrokeWidth=max(1.0, frame.unit * 0.003))
     line.setColor(argb("#000000", 0.28))
-    canvas.drawPath(polygon(hull), line)
+    canvas.drawPath(around, line)
 
 
 def _tone(colour: Any) -> int:
@@ -295,12 +295,6 @@ def outline_points(frame: Frame, count: int = 360) -> Any:
     total = measure.getLength()
     points = [measure.getPosTan(total * i / count)[0] for i in range(count)]
     return np.array([(p.x(), p.y()) for p in points])
-
-
-def _hull(points: Any) -> Any:
-    from scipy.spatial import ConvexHull
-
-    return points[ConvexHull(points).vertices]
 
 
 def polygon(points: Any) -> Any:

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Iterator
+from contextlib import suppress
 from dataclasses import asdict, replace
+from itertools import zip_longest
 from pathlib import Path
 from typing import Any, Generic, TypeVar
 
 import numpy as np
 
-from tavolan.errors import one_problem
+from tavolan.errors import ProjectError, one_problem
 from tavolan.files import write_bytes
 from tavolan.pictures import encode, paint, png
 from tavolan.pictures.canvas import Pixels, canvas_on, image_of
@@ -18,9 +20,10 @@ from tavolan.pictures.caption import Setter, split
 from tavolan.pictures.fonts import Fonts
 from tavolan.pictures.hidden import hidden_by
 from tavolan.pictures.job import Job, ScreenUse
+from tavolan.pictures.look import Box as Shares
 from tavolan.pictures.paint import Overlay
 from tavolan.pictures.retouch import retouch
-from tavolan.pictures.scene import Placed, PlacedCard
+from tavolan.pictures.scene import Box, Placed, PlacedCard
 from tavolan.pictures.typeset import Typesetter
 from tavolan.project.locales import is_right_to_left
 
@@ -29,20 +32,34 @@ T = TypeVar("T")
 _SPARE = 1.25
 
 
+class _Entry(Generic[T]):
+    """A layer, and the lock of whoever makes it."""
+
+    def __init__(self) -> None:
+        self.lock = threading.Lock()
+        self.layer: T | None = None
+
+
 class _Layers(Generic[T]):
-    """Remembers the layers made last."""
+    """Remembers the layers made last. Threads wait for a layer that another one makes, and for nothing else."""
 
     def __init__(self, most: int) -> None:
         self.most = most
-        self.held: dict[Any, T] = {}
+        self._held: dict[Any, _Entry[T]] = {}
+        self._lock = threading.Lock()
 
     def get(self, key: Any, make: Callable[[], T]) -> T:
         """Return the layer of a key, made when it isn't held; the oldest one gives way."""
-        if key not in self.held:
-            while len(self.held) >= self.most:
-                self.held.pop(next(iter(self.held)))
-            self.held[key] = make()
-        return self.held[key]
+        with self._lock:
+            if key not in self._held:
+                while len(self._held) >= self.most:
+                    self._held.pop(next(iter(self._held)))
+                self._held[key] = _Entry()
+            entry = self._held[key]
+        with entry.lock:
+            if entry.layer is None:
+                entry.layer = make()
+            return entry.layer
 
 
 class Painter:
@@ -51,11 +68,36 @@ class Painter:
     def __init__(self, root: Path) -> None:
         self.root = root
         self._softs: _Layers[Pixels] = _Layers(1)
-        self._bases: _Layers[Pixels] = _Layers(2)
-        self._overlays: _Layers[Overlay] = _Layers(3)
+        # Of the shot at hand in both reading directions, and of the next.
+        self._bases: _Layers[Pixels] = _Layers(3)
+        self._overlays: _Layers[Overlay] = _Layers(4)
         self._setters: _Layers[Setter] = _Layers(64)
-        self._lock = threading.Lock()
         self._local = threading.local()
+
+    def tasks(self, jobs: Iterable[Job]) -> Iterator[tuple[Job, bool]]:
+        """Yield all jobs, those that share layers after each other, each with True: make it.
+
+        Behind the first of them comes the next one that needs other layers, with False: only prepare it, so that no
+        thread waits for layers when its turn comes.
+        """
+        groups: dict[Any, list[Job]] = {}
+        for job in jobs:
+            groups.setdefault(self._layer_key(job), []).append(job)
+        ordered = list(groups.values())
+        for group, following in zip_longest(ordered, ordered[1:]):
+            yield group[0], True
+            if following:
+                yield following[0], False
+            yield from ((job, True) for job in group[1:])
+
+    def prepare(self, job: Job) -> None:
+        """Make the layers that a job shares with others. What can't be made is told when the job itself is."""
+        with suppress(ProjectError):
+            self._base(job)
+            for number in range(1, len(job.scene.devices)):
+                self._overlay(job, number)
+            for card in job.scene.cards:
+                self._card_shadow(job, card, self._part(job, card)[1])
 
     def make(self, job: Job) -> dict[str, Any]:
         """Make one picture and return what was measured of it. Raises ProjectError for a file that can't be used."""
@@ -100,15 +142,22 @@ class Painter:
         return (lambda pixels: retouch(pixels, use.touches, self.root)) if use.touches else None
 
     def _card(self, canvas: Any, job: Job, card: PlacedCard, use: ScreenUse) -> None:
+        region, place = self._part(job, card)
+        size = (int(place.width), int(place.height))
+        image = encode.load_screen(self.root / use.path, use.path, *size, region, self._touch(use))
+        paint.paint_card(canvas, card, place, image, self._card_shadow(job, card, place), job.scene)
+
+    @staticmethod
+    def _part(job: Job, card: PlacedCard) -> tuple[Shares, Box]:
+        """Return the region of the screen that a card shows, and where the card lies."""
+        use = next(use for use in job.screens if use.part == "own")
         x, y, wide, high = job.region or card.region
         if is_right_to_left(use.locale):
             x = 1 - x - wide
-        place = paint.card_place(card, high * use.size[1] / (wide * use.size[0]))
-        size = (int(place.width), int(place.height))
-        image = encode.load_screen(self.root / use.path, use.path, *size, (x, y, wide, high), self._touch(use))
-        with self._lock:
-            shadow = self._overlays.get((card, place, job.size), lambda: paint.card_shadow(card, place, job.scene))
-        paint.paint_card(canvas, card, place, image, shadow, job.scene)
+        return (x, y, wide, high), paint.card_place(card, high * use.size[1] / (wide * use.size[0]))
+
+    def _card_shadow(self, job: Job, card: PlacedCard, place: Box) -> Overlay:
+        return self._overlays.get((card, place, job.size), lambda: paint.card_shadow(card, place, job.scene))
 
     def _caption(self, pixels: Pixels, canvas: Any, job: Job) -> Any:
         tag = job.caption_locale
@@ -119,9 +168,7 @@ class Painter:
 
     def _base(self, job: Job) -> Pixels:
         """Return the layers that neighbouring jobs share; only the last few are kept, so memory stays flat."""
-        key = self._layer_key(job)
-        with self._lock:
-            return self._bases.get(key, lambda: self._new_base(job))
+        return self._bases.get(self._layer_key(job), lambda: self._new_base(job))
 
     @staticmethod
     def _layer_key(job: Job) -> Any:
@@ -162,10 +209,7 @@ class Painter:
 
     def _overlay(self, job: Job, number: int) -> Overlay:
         key = (self._layer_key(job), number)
-        with self._lock:
-            return self._overlays.get(
-                key, lambda: paint.paint_overlay(job.scene.devices[number], job.scene, job.colours)
-            )
+        return self._overlays.get(key, lambda: paint.paint_overlay(job.scene.devices[number], job.scene, job.colours))
 
     def _buffer(self, shape: tuple[int, ...]) -> Pixels:
         held: Pixels | None = getattr(self._local, "buffer", None)
@@ -180,7 +224,7 @@ def _packed(pixels: Pixels, job: Job) -> tuple[bytes, str, dict[str, Any]]:
         data = png.write(pixels)
         if not job.most_bytes or len(data) <= job.most_bytes:
             return data, ".png", {"format": "png"}
-        data = png.write(pixels, 9)
+        data = png.write(pixels, png.TIGHTEST)
         if len(data) <= job.most_bytes:
             return data, ".png", {"format": "png"}
     data, quality = encode.jpeg(pixels, job.most_bytes)

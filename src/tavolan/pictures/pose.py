@@ -117,3 +117,26 @@ def rounded_points(box: tuple[float, float, float, float], radius: float, count:
         for cx, cy, turn in corners
     ]
     return np.concatenate(parts)
+
+
+def hull(points: Points) -> Points:
+    """Return the corners of the convex hull of points (shape (n, 2)), in order around it.
+
+    Andrew's monotone chain (1979). Importing SciPy's, which is as good, takes as long as painting five pictures.
+    """
+    ordered = sorted(set(map(tuple, points.tolist())))
+    if len(ordered) < 3:
+        return np.array(ordered)
+
+    def chain(row: list[tuple[float, ...]]) -> list[tuple[float, ...]]:
+        found: list[tuple[float, ...]] = []
+        for x, y in row:
+            while len(found) > 1:
+                (ax, ay), (bx, by) = found[-2:]
+                if (bx - ax) * (y - ay) - (by - ay) * (x - ax) > 0:
+                    break
+                found.pop()
+            found.append((x, y))
+        return found[:-1]
+
+    return np.array(chain(ordered) + chain(ordered[::-1]))

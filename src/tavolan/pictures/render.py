@@ -5,7 +5,7 @@ from __future__ import annotations
 import os
 import shutil
 from collections.abc import Callable, Iterator
-from concurrent.futures import ThreadPoolExecutor, as_completed
+from concurrent.futures import Future, ThreadPoolExecutor, as_completed
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -132,7 +132,12 @@ def _on_threads(root: Path, jobs: list[Job]) -> Iterator[Result]:
     share_heap()
     painter = Painter(root)
     with ThreadPoolExecutor(worker_count()) as pool:
-        pending = {pool.submit(painter.make, job): job for job in jobs}
+        pending: dict[Future[dict[str, Any]], Job] = {}
+        for job, whole in painter.tasks(jobs):
+            if whole:
+                pending[pool.submit(painter.make, job)] = job
+            else:
+                pool.submit(painter.prepare, job)
         try:
             for future in as_completed(pending):
                 job = pending.pop(future)
