@@ -209,6 +209,9 @@ def test_a_stores_own_notes_and_those_for_testers_are_kept_too(project):
     assert "notes" not in data["android"] and not {"notes", "tester_notes"} & set(data)
     replace(project / "tavolan.toml", 'version = "1.1"', 'version = "1.2"')
     assert run_tavolan("notes", "show", "--version", "1.1", "--locale", "en-US", cwd=project).out == shown
+    replace(project / "copy/en-US.toml", '"1.1 android"', '"1.0 beta"')
+    assert "Known here: 1.0 beta, 1.1." in run_tavolan("notes", "show", "--version", "9", cwd=project).err
+    assert "in short" in run_tavolan("notes", "show", "--version", "1.0 beta", cwd=project).out
     assert "There are no notes yet" in run_tavolan("notes", "show", cwd=project).out
 
 

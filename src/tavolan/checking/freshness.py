@@ -9,6 +9,7 @@ from datetime import date
 from tavolan.checking.findings import Finding
 from tavolan.checking.registry import Check, check
 from tavolan.checking.review import Review
+from tavolan.notes.versions import apart
 from tavolan.project.progress import is_drafted, is_outdated
 from tavolan.project.texts import Texts
 
@@ -28,7 +29,7 @@ def notes_repeated(review: Review, this: Check) -> Iterator[Finding]:
         seen.add((place.locale, place.value.key))
         notes = " ".join(str(place.value.value).split())
         for name, earlier in project.copy[place.locale].history().items():
-            version = name.partition(" ")[0]
+            version, _ = apart(project, name)
             if version != project.app.version and " ".join(earlier.split()) == notes:
                 message = f"are word for word the notes of version {version}"
                 yield place.finding(this, message, "Write what's new in this version.", subject=version)

@@ -80,7 +80,7 @@ def show(
         raise UsageError(f'no locale has notes of version "{version}". Known here: {", ".join(known) or "none"}.')
     found = False
     for tag in tags:
-        for who, text in (current(opened, tag) if now else kept(opened.copy[tag], str(version))).items():
+        for who, text in (current(opened, tag) if now else kept(opened, opened.copy[tag], str(version))).items():
             found = True
             out.print(f"[bold]{tag}[/]" + (f"  {who}" if who else ""))
             out.print(text + "\n", markup=False, soft_wrap=True)

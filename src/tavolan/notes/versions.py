@@ -6,7 +6,6 @@ A store's own notes and those for testers are kept beside the general ones, as `
 from __future__ import annotations
 
 from tavolan.errors import UsageError
-from tavolan.project.edit import TomlEditor
 from tavolan.project.model import Copy, Project
 
 FIELD, FOR_TESTERS = "notes", "tester_notes"
@@ -40,11 +39,17 @@ def current(project: Project, tag: str) -> dict[str, str]:
     return dict(sorted(found.items())) | ({TESTERS: testers} if testers else {})
 
 
-def kept(copy: Copy, version: str) -> dict[str, str]:
+def apart(project: Project, name: str) -> tuple[str, str]:
+    """Return the version in a key of `[history]`, and whom its notes were for."""
+    version, _, who = name.rpartition(" ")
+    return (version, who) if version and who in addresses(project) else (name, "")
+
+
+def kept(project: Project, copy: Copy, version: str) -> dict[str, str]:
     """Return the notes of an earlier version, by whom they were for."""
     found = {}
     for name, text in copy.history().items():
-        of, _, who = name.partition(" ")
+        of, who = apart(project, name)
         if of == version and text.strip():
             found[who] = text.strip()
     return found
@@ -52,17 +57,20 @@ def kept(copy: Copy, version: str) -> dict[str, str]:
 
 def versions(project: Project) -> list[str]:
     """Return the versions that any locale has kept notes of, sorted."""
-    return sorted({name.partition(" ")[0] for copy in project.copy.values() for name in copy.history()})
+    return sorted({apart(project, name)[0] for copy in project.copy.values() for name in copy.history()})
 
 
 def keep_notes(project: Project) -> list[str]:
     """Move the notes of this version into `[history]` of every locale. Raises UsageError without a version."""
+    # The checks read versions too, and edit nothing.
+    from tavolan.project.edit import TomlEditor
+
     version = project.app.version
     if not version:
         raise UsageError('[app] has no version. Write version = "2.4" there first.')
     found = {tag: notes for tag, copy in project.copy.items() if (notes := written(project, copy))}
     for tag, notes in found.items():
-        earlier = kept(project.copy[tag], version)
+        earlier = kept(project, project.copy[tag], version)
         if any(who in earlier and earlier[who] != text.strip() for who, text in notes.items()):
             raise UsageError(f"copy/{tag}.toml has other notes of version {version} in [history]. Compare them first.")
     places = addresses(project)
