@@ -28,14 +28,19 @@ print(time.perf_counter() - begin, size)
 
 def run(*command: str, **env: str) -> tuple[float, float]:
     """Return wall and CPU seconds of one command."""
-    before = resource.getrusage(resource.RUSAGE_CHILDREN)
-    begin = time.perf_counter()
+    before, begin = children_cpu(), time.perf_counter()
     done = subprocess.run(command, env={**os.environ, **env}, stdout=subprocess.DEVNULL, check=False)
     wall = time.perf_counter() - begin
-    after = resource.getrusage(resource.RUSAGE_CHILDREN)
+    cpu = children_cpu() - before
     if done.returncode not in (0, 1):
         sys.exit(f"{' '.join(command)} ended with {done.returncode}")
-    return wall, after.ru_utime + after.ru_stime - before.ru_utime - before.ru_stime
+    return wall, cpu
+
+
+def children_cpu() -> float:
+    """Return the CPU seconds of all processes started here that have ended."""
+    used = resource.getrusage(resource.RUSAGE_CHILDREN)
+    return used.ru_utime + used.ru_stime
 
 
 def median(*command: str, times: int = 7) -> float:
@@ -184,15 +189,13 @@ def bench_rendering(project: Path, title: str, rounds: int) -> None:
     print(f"file sizes: {size / reference_bytes:.2f} x the reference's")
 
 
-def bench_exchange(folder: Path) -> None:
-    """50 locales x 60 texts: send, draft with the stand-in, receive."""
+def write_texts_to_send(root: Path, count: int) -> None:
+    """Write a project of a source locale with 60 texts, and others without any."""
     from tavolan.rulebooks import shipped_rulebook
-    from tavolan.standins.translator import Server
 
-    root = folder / "exchange"
     (root / "copy").mkdir(parents=True)
     listed = shipped_rulebook("ios").locales
-    tags = ["en-US", *[code for code in (*listed.codes, *listed.low_confidence_codes) if code != "en-US"]][:51]
+    tags = ["en-US", *[code for code in (*listed.codes, *listed.low_confidence_codes) if code != "en-US"]][: count + 1]
     shots = [f"shot-{number}" for number in range(57)]
     head = f'[app]\nname = "Kilnary"\nsource = "en-US"\nlocales = {json.dumps(tags)}\n[store.ios]\n'
     (root / "tavolan.toml").write_text(head)
@@ -204,25 +207,49 @@ def bench_exchange(folder: Path) -> None:
     (root / "copy/en-US.toml").write_text(f"{texts}[captions]\n{captions}")
     for tag in tags[1:]:
         (root / "copy" / f"{tag}.toml").write_text("[captions]\n")
-    server = Server()
-    server.start()
-    try:
-        for command in (["send", "--all"], ["draft", "--url", server.address], ["send", "--all"]):
-            begin = time.perf_counter()
-            subprocess.run([PROGRAM, "locale", *command, "--project", str(root)], stdout=subprocess.DEVNULL, check=True)
-            took = time.perf_counter() - begin
-            print(f"tavolan locale {command[0]:8} {len(tags) - 1} locales x 60 texts  {took:6.2f} s")
-    finally:
-        server.close()
+
+
+def exchange_once(root: Path, address: str) -> dict[str, tuple[float, float]]:
+    """Return wall and CPU seconds of each step: send, draft with the stand-in, receive what a translator changed."""
+    took: dict[str, tuple[float, float]] = {}
+
+    def step(name: str, *arguments: str) -> str:
+        before, begin = children_cpu(), time.perf_counter()
+        command = [PROGRAM, "locale", *arguments, "--project", str(root)]
+        done = subprocess.run(command, capture_output=True, text=True, check=True)
+        took[name] = time.perf_counter() - begin, children_cpu() - before
+        return done.stdout.splitlines()[-1]
+
+    step("send", "send", "--all")
+    step("draft", "draft", "--url", address)
+    step("send again", "send", "--all")
     files = sorted(str(path) for path in (root / "out/send").glob("*.xlf"))
     for path in files:
         Path(path).write_text(Path(path).read_text("utf-8").replace("</target>", "!</target>"), "utf-8")
-    begin = time.perf_counter()
-    done = subprocess.run(
-        [PROGRAM, "locale", "receive", *files, "--project", str(root)], capture_output=True, text=True, check=True
-    )
-    took = time.perf_counter() - begin
-    print(f"tavolan locale receive  {len(files)} files  {took:6.2f} s  {done.stdout.splitlines()[-1]}")
+    told = step("receive", "receive", *files)
+    if not told.startswith(f"{len(files) * 60} texts written"):
+        sys.exit(f"tavolan locale receive says: {told}")
+    return took
+
+
+def bench_exchange(folder: Path, rounds: int = 3) -> None:
+    """50 locales x 60 texts: send, draft with the stand-in, receive."""
+    from tavolan.standins.translator import Server
+
+    server = Server()
+    server.start()
+    try:
+        runs = []
+        for number in range(rounds):
+            root = folder / f"exchange-{number}"
+            write_texts_to_send(root, 50)
+            runs.append(exchange_once(root, server.address))
+    finally:
+        server.close()
+    count = len(list((root / "copy").glob("*.toml"))) - 1
+    for name in runs[0]:
+        wall, cpu = (statistics.median(run[name][part] for run in runs) for part in (0, 1))
+        print(f"tavolan locale {name:10}  {count} locales x 60 texts  {wall:6.2f} s ({cpu:.2f} CPU s)")
 
 
 def peak_of(command: list[str]) -> tuple[float, list[int]]:

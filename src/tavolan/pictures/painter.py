@@ -15,6 +15,7 @@ import numpy as np
 from tavolan.errors import ProjectError, one_problem
 from tavolan.files import write_bytes
 from tavolan.pictures import encode, paint, png
+from tavolan.pictures.backends import trim_heap
 from tavolan.pictures.canvas import Pixels, canvas_on, image_of
 from tavolan.pictures.caption import Setter, split
 from tavolan.pictures.fonts import Fonts
@@ -70,7 +71,7 @@ class Painter:
         self._softs: _Layers[Pixels] = _Layers(1)
         # Of the shot at hand in both reading directions, and of the next.
         self._bases: _Layers[Pixels] = _Layers(3)
-        self._overlays: _Layers[Overlay] = _Layers(4)
+        self._overlays: _Layers[Overlay] = _Layers(3)
         self._setters: _Layers[Setter] = _Layers(64)
         self._local = threading.local()
 
@@ -92,6 +93,7 @@ class Painter:
 
     def prepare(self, job: Job) -> None:
         """Make the layers that a job shares with others. What can't be made is told when the job itself is."""
+        trim_heap()
         with suppress(ProjectError):
             self._base(job)
             for number in range(1, len(job.scene.devices)):
