@@ -75,10 +75,8 @@ def load_screen(
     """
     image = _quickly(path) or _opened(path, shown, "random" if region else "sequential")
     if whole:
-        module = vips()
-        pixels = whole(_bgra(image, shown))
-        image = module.Image.new_from_memory(pixels.tobytes(), image.width, image.height, 4, "uchar")
-        image = image[2].bandjoin([image[1], image[0]]).copy(interpretation="srgb")
+        pixels = np.ascontiguousarray(whole(_bgra(image, shown)))
+        image = vips().Image.new_from_memory(pixels.data, image.width, image.height, 4, "uchar")
     if region:
         x, y, wide, high = region
         left, top = round(x * image.width), round(y * image.height)
@@ -86,6 +84,8 @@ def load_screen(
                            max(1, min(image.height - top, round(high * image.height))))  # fmt: skip
     if (image.width, image.height) != (width, height):
         image = image.resize(width / image.width, vscale=height / image.height, kernel=_KERNEL)
+    if whole:
+        return np.frombuffer(image.write_to_memory(), np.uint8).reshape(image.height, image.width, 4)
     return _bgra(image, shown)
 
 

@@ -148,8 +148,9 @@ def read_rows(data: bytes, most_pixels: int) -> Pixels | None:
     kinds = rows[:, 0]
     if not ((kinds == _FILTER_NONE) | (kinds == _FILTER_UP)).all():
         return None
-    for y in np.flatnonzero(kinds == _FILTER_UP):
+    lines = list(rows[:, 1:])
+    for y in np.flatnonzero(kinds == _FILTER_UP).tolist():
         # What's above the first row counts as zero.
         if y:
-            np.add(rows[y, 1:], rows[y - 1, 1:], out=rows[y, 1:])
+            np.add(lines[y], lines[y - 1], out=lines[y])
     return rows
