@@ -278,6 +278,18 @@ def test_a_tilted_screen_has_smooth_edges_and_its_side_is_seen(project):
     assert device.placing.matrix is not None and not device.placing.flat
 
 
+@given(wide=st.integers(200, 3000), share=st.floats(0.2, 3))
+def test_a_tilted_screen_is_resized_only_when_the_raw_one_is_far_from_its_place(wide, share):
+    from tavolan.pictures.painter import sampled_size
+
+    raw, place = (wide, 2 * wide), (wide * share, 2 * wide * share)
+    assert sampled_size(place, raw, tilted=False) == (round(place[0]), round(place[1]))
+    size = sampled_size(place, raw, tilted=True)
+    # Never fewer pixels than are seen (but for rounding), never so many more that thin lines would fall between samples.
+    assert round(place[0]) <= size[0] <= place[0] * 1.4 + 1
+    assert (size == raw) == (place[0] <= raw[0] <= place[0] * 1.4)
+
+
 def test_a_lying_phone_has_its_cutout_at_the_side(tmp_path):
     _, scene = scene_of(tmp_path, "stand", (2796, 1290), "phone", "phone-6.9", "pill", 0.46)
     frame = scene.devices[0].frame

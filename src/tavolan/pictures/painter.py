@@ -29,8 +29,19 @@ from tavolan.pictures.typeset import Typesetter
 from tavolan.project.locales import is_right_to_left
 
 T = TypeVar("T")
-# A tilted screen is sampled from one this much larger, so that its near edge stays sharp.
-_SPARE = 1.25
+# A tilted screen is sampled from one this much larger, so that its near edge stays sharp. Where the raw one is larger
+# by no more than the second figure, it's sampled itself: another resizing would only soften it.
+_SPARE, _MOST_SPARE = 1.25, 1.4
+
+
+def sampled_size(place: tuple[float, float], raw: tuple[int, int], *, tilted: bool) -> tuple[int, int]:
+    """Return the size in pixels to resize a raw screen to, for a place in a device of that width and height."""
+    width, height = place
+    if not tilted:
+        return round(width), round(height)
+    if width <= raw[0] <= width * _MOST_SPARE:
+        return raw
+    return round(width * _SPARE), round(height * _SPARE)
 
 
 class _Entry(Generic[T]):
@@ -135,10 +146,9 @@ class Painter:
         return pixels, facts
 
     def _screen(self, device: Placed, use: ScreenUse) -> Pixels:
-        spare = 1.0 if device.placing.matrix is None else _SPARE
-        frame = device.frame
-        width, height = round(frame.width * spare), round(frame.height * spare)
-        return encode.load_screen(self.root / use.path, use.path, width, height, None, self._touch(use))
+        place = (device.frame.width, device.frame.height)
+        size = sampled_size(place, use.size, tilted=device.placing.matrix is not None)
+        return encode.load_screen(self.root / use.path, use.path, *size, None, self._touch(use))
 
     def _touch(self, use: ScreenUse) -> encode.Change | None:
         return (lambda pixels: retouch(pixels, use.touches, self.root)) if use.touches else None
