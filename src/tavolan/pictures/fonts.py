@@ -99,6 +99,7 @@ class Fonts:
         self.locale = locale
         self._registered: dict[tuple[str, int], str] = {}
         self._faces: dict[str, Any] = {}
+        self._chosen: dict[tuple[str, int, bool], list[str]] = {}
         self._own = self._project_fonts(root)
         first = _FIRST_FOR.get(script_of(locale))
         packaged = [name for name in _PACKAGED if name not in (*_LARGE, *_ITALIC)]
@@ -132,6 +133,12 @@ class Fonts:
         An italic is asked for first where one is wanted; scripts that have none stay upright. Raises
         MissingCharactersError when no font has a character.
         """
+        key = (text, weight, italic)
+        if key not in self._chosen:
+            self._chosen[key] = self._choose(*key)
+        return self._chosen[key]
+
+    def _choose(self, text: str, weight: int, italic: bool) -> list[str]:
         wanted = [c for c in dict.fromkeys(text) if not _needs_no_glyph(c)]
         chosen: list[str] = []
         slanted = _ITALIC if italic else ()

@@ -3,67 +3,109 @@
 from __future__ import annotations
 
 import struct
-import threading
 import zlib
+from collections.abc import Iterator
+from typing import Any
 
 import deflate
 import numpy as np
+from isal import isal_zlib
 from zlib_ng import zlib_ng
 
 from tavolan.pictures.canvas import Pixels
 
 _SIGNATURE = b"\x89PNG\r\n\x1a\n"
 _FILTER_NONE, _FILTER_UP, _COLOUR_RGB = 0, 2, 2
-# Level of zlib-ng, measured on 24 of the sample's phone pictures against libvips (level 6, no filter: 55 ms a picture):
-# levels 2 to 4 take 21, 28 and 34 ms for 1.00, 0.94 and 0.90 of its bytes; libdeflate's level 1 takes 36 ms for 0.95,
-# ISA-L's 9 ms for 1.07.
-_LEVEL = 3
-# Of libdeflate, for what's kept in the project: made once, read often.
-TIGHT = 6
-TIGHTEST = 9
-# How many rows are filtered at a time: they stay in the processor's cache.
-_BAND = 32
-# To choose the filter, so many bands of so many rows are packed both ways.
+# Deflate with a window of 32 KB, packed quickly.
+_ZLIB_HEADER = b"\x78\x01"
+# Of libdeflate, for what's read again: drawn with the sample, kept in a project, or held to a store's limit.
+LIGHT, TIGHT, TIGHTEST = 1, 6, 9
+# Rows of a picture that are filtered and packed at a time: they stay in the processor's cache.
+_BAND = 64
+# Where less than this share of a band's bytes is other than zero, it's packed by zlib-ng at the level, else by ISA-L.
+# Measured on phone and tablet pictures of the sample, against libvips (level 6, no filter) as 1: packed by zlib-ng
+# alone, the share of bytes is 0.90 to 0.94 and that of time 0.50; by ISA-L alone, 1.01 to 1.06 and 0.16; like this,
+# 0.93 to 0.99 and 0.33. ISA-L spends most bytes too many where little happens, and there zlib-ng is fast.
+_SPARSE, _LEVEL = 0.13, 3
+# To choose the filter of what's read again, so many bands of so many rows are packed both ways.
 _SAMPLES, _SAMPLE_ROWS = 6, 12
 
 
 def write(pixels: Pixels, tight: int = 0) -> bytes:
     """Return BGRA pixels as a PNG file: RGB, 8 bit, no alpha, marked as sRGB; the same bytes every time on one machine.
 
-    Quickly packed, or `tight`, as TIGHT or TIGHTEST.
-
-    Rows are packed as they are or with the filter Up (each byte less the one above, PNG specification 9.2), whichever
-    packs a sample of the rows better: gradients, photographs and textures do with Up, flat screens without.
+    Quickly packed, or `tight`: LIGHT, TIGHT or TIGHTEST.
     """
     pixels = np.ascontiguousarray(pixels)
     height, width = pixels.shape[:2]
-    rows = _scratch(height, width)
-    filter_rows(pixels, rows, up=_packs_better_with_up(pixels))
     header = struct.pack(">IIBBBBB", width, height, 8, _COLOUR_RGB, 0, 0, 0)
-    data = rows.reshape(-1).data
-    packed = bytes(deflate.zlib_compress(data, tight)) if tight else zlib_ng.compress(data, _LEVEL)
+    packed = _packed_tight(pixels, tight) if tight else _packed_quickly(pixels)
     parts = ((b"IHDR", header), (b"sRGB", b"\0"), (b"IDAT", packed), (b"IEND", b""))
     return _SIGNATURE + b"".join(_chunk(kind, data) for kind, data in parts)
+
+
+def _packed_quickly(pixels: Pixels) -> bytes:
+    """Return rows with the filter Up (each byte less the one above, PNG specification 9.2) as a zlib stream (RFC 1950).
+
+    Both packers write parts of one deflate stream: a part ends at a whole byte and doesn't look back behind its start.
+    """
+    checksum, packer, sparse_before = 1, None, None
+    packed = [_ZLIB_HEADER]
+    for rows in filtered_up(pixels):
+        data = rows.reshape(-1).data
+        checksum = zlib_ng.adler32(data, checksum)
+        sparse = np.count_nonzero(rows) < _SPARSE * rows.size
+        if packer and sparse != sparse_before:
+            packed.append(packer.flush(zlib.Z_FULL_FLUSH))
+            packer = None
+        packer = packer or _packer(sparse)
+        packed.append(packer.compress(data))
+        if not sparse:
+            # New tables for every band: they fit it better.
+            packed.append(packer.flush(zlib.Z_SYNC_FLUSH))
+        sparse_before = sparse
+    return b"".join((*packed, packer.flush(zlib.Z_FINISH), struct.pack(">I", checksum)))
+
+
+def _packer(sparse: bool) -> Any:
+    if sparse:
+        return zlib_ng.compressobj(_LEVEL, zlib_ng.DEFLATED, -zlib.MAX_WBITS)
+    return isal_zlib.compressobj(1, isal_zlib.DEFLATED, -zlib.MAX_WBITS)
+
+
+def _packed_tight(pixels: Pixels, level: int) -> bytes:
+    """Return rows as they are, or with the filter Up, whichever packs a sample of them better, as a zlib stream."""
+    return bytes(deflate.zlib_compress(_rows(pixels, _packs_better_with_up(pixels, level)).reshape(-1).data, level))
+
+
+def _rows(pixels: Pixels, up: bool) -> Pixels:
+    if up:
+        return np.concatenate([rows.copy() for rows in filtered_up(pixels)])
+    height, width = pixels.shape[:2]
+    rows = np.full((height, 1 + 3 * width), _FILTER_NONE, np.uint8)
+    _lay_rgb(pixels, rows, 1)
+    return rows
 
 
 def _chunk(kind: bytes, data: bytes) -> bytes:
     return struct.pack(">I", len(data)) + kind + data + struct.pack(">I", zlib.crc32(data, zlib.crc32(kind)))
 
 
-def filter_rows(pixels: Pixels, rows: Pixels, *, up: bool) -> None:
-    """Write the rows of a PNG: a byte that names the filter, then red, green and blue."""
+def filtered_up(pixels: Pixels) -> Iterator[Pixels]:
+    """Yield bands of the rows of a PNG: a byte that names the filter, then red, green and blue less those above.
+
+    A band's memory is used again for the next one.
+    """
     height, width = pixels.shape[:2]
-    rows[:, 0] = _FILTER_UP if up else _FILTER_NONE
-    if not up:
-        _lay_rgb(pixels, rows, 1)
-        return
+    size = 1 + 3 * width
     # One row above the band, and a byte more than a row holds, for what _lay_rgb spills.
-    plain = np.zeros((_BAND + 1, 1 + 3 * width), np.uint8)
+    plain, rows = np.zeros((_BAND + 1, size), np.uint8), np.full((_BAND, size), _FILTER_UP, np.uint8)
     for top in range(0, height, _BAND):
         count = min(_BAND, height - top)
         _lay_rgb(pixels[top : top + count], plain[1 : count + 1], 0)
-        np.subtract(plain[1 : count + 1, :-1], plain[:count, :-1], out=rows[top : top + count, 1:])
+        np.subtract(plain[1 : count + 1, :-1], plain[:count, :-1], out=rows[:count, 1:])
         plain[0] = plain[count]
+        yield rows[:count]
 
 
 def _lay_rgb(pixels: Pixels, rows: Pixels, start: int) -> None:
@@ -83,44 +125,14 @@ def _lay_rgb(pixels: Pixels, rows: Pixels, start: int) -> None:
     rows[:, end - 3 : end] = pixels[:, -1, 2::-1]
 
 
-def from_rgb(rgb: Pixels) -> Pixels:
-    """Return contiguous RGB pixels as BGRA, all opaque; word by word, as above."""
-    height, width = rgb.shape[:2]
-    count = height * width
-    words = np.empty(count, np.uint32)
-    if count > 1:
-        words[1:] = np.ndarray((count - 1,), ">u4", rgb, 2, (3,))
-    red, green, blue = (int(part) for part in rgb[0, 0])
-    words[0] = red << 16 | green << 8 | blue
-    words |= np.uint32(0xFF000000)
-    return words.view(np.uint8).reshape(height, width, 4)
-
-
-def _packs_better_with_up(pixels: Pixels) -> bool:
+def _packs_better_with_up(pixels: Pixels, level: int) -> bool:
     """Pack a few bands of rows both ways and compare."""
-    height, width = pixels.shape[:2]
-    tops = range(0, height, max(_SAMPLE_ROWS, height // _SAMPLES))
+    height = len(pixels)
     sizes = []
     for up in (False, True):
-        total = 0
-        for top in tops:
-            band = pixels[top : top + _SAMPLE_ROWS]
-            rows = np.empty((band.shape[0], 1 + width * 3), np.uint8)
-            filter_rows(band, rows, up=up)
-            total += len(zlib_ng.compress(rows.reshape(-1).data, _LEVEL))
-        sizes.append(total)
+        bands = (pixels[top : top + _SAMPLE_ROWS] for top in range(0, height, max(_SAMPLE_ROWS, height // _SAMPLES)))
+        sizes.append(sum(len(deflate.zlib_compress(_rows(band, up).reshape(-1).data, level)) for band in bands))
     return sizes[1] < sizes[0]
-
-
-_local = threading.local()
-
-
-def _scratch(height: int, width: int) -> Pixels:
-    """Return this thread's buffer for filtered rows: fresh memory for every picture would cost more than filtering."""
-    held: Pixels | None = getattr(_local, "rows", None)
-    if held is None or held.shape != (height, 1 + width * 3):
-        held = _local.rows = np.empty((height, 1 + width * 3), np.uint8)
-    return held
 
 
 def read_rows(data: bytes, most_pixels: int) -> Pixels | None:

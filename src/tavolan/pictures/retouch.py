@@ -92,8 +92,8 @@ def _ink(pixels: Pixels, box: tuple[int, int, int, int], ground: str, told: str)
         return told
     x, y, width, height = box
     area = pixels[y : y + height, x : x + width, 2::-1].reshape(-1, 3)
-    back = np.array(rgb(ground))
-    distance = np.abs(area.astype(int) - back).sum(1)
+    back = np.array(rgb(ground), np.int16)
+    distance = np.abs(area.astype(np.int16) - back).sum(1, dtype=np.int16)
     if len(distance) and distance.max() > 120:
         far = area[distance >= np.percentile(distance[distance > 60], 90)]
         red, green, blue = (int(value) for value in np.median(far, axis=0))

@@ -166,13 +166,14 @@ class Typesetter:
             low, high = max(made.MinIntrinsicWidth, width / (count + 1)), width
             while high - low > size / 8:
                 middle = (low + high) / 2
-                trial = self.paragraph(runs, style, size, middle, phrases)
-                if self.lines(trial, size) <= count and trial.LongestLine <= middle + 0.5:
+                # Its lines are broken anew; its letters keep their shapes.
+                made.layout(middle)
+                if self.lines(made, size) <= count and made.LongestLine <= middle + 0.5:
                     high = middle
                 else:
                     low = middle
             chosen = high
-            made = self.paragraph(runs, style, size, chosen, phrases)
+            made.layout(chosen)
         return Block(made, runs, size, count, chosen, made.Height)
 
 

@@ -86,4 +86,4 @@ def _draw_one(path: Path, name: str, locale: str, size_class: str) -> None:
     from tavolan.sample.screens import draw
 
     size, scale = SIZES[size_class]
-    write_bytes(path, png.write(draw(name, size, scale, locale).pixels))
+    write_bytes(path, png.write(draw(name, size, scale, locale).pixels, png.LIGHT))
