@@ -39,8 +39,8 @@ def _thresholds(height: int, width: int) -> Floats:
     """Return dither thresholds, 0 to 1: 16 steps across, neighbours far apart (van der Corput), shifted in bands."""
     order = [int(f"{number:04b}"[::-1], 2) for number in range(16)]
     steps = ((np.array(order) + 0.5) / 16).astype(np.float32)
-    across = np.arange(width) + _SHIFT * (np.arange(height) // _STREAK)[:, None]
-    thresholds: Floats = steps[across % 16]
+    bands = _SHIFT * np.arange(-(-height // _STREAK))[:, None]
+    thresholds: Floats = steps[(np.arange(width) + bands) % 16].repeat(_STREAK, axis=0)[:height]
     return thresholds
 
 

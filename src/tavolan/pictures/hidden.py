@@ -59,8 +59,9 @@ def _areas(frame: Frame, screen: Pixels, cutout: list[float] | None) -> list[tup
 def _busy(area: Pixels) -> bool:
     if not area.size:
         return False
-    tones = area[::2, ::2, :3].astype(np.int16)
-    return bool((np.abs(tones - np.median(tones, axis=(0, 1))).max(axis=2) > _EMPTY).mean() > 0.004)
+    tones = np.ascontiguousarray(area[::2, ::2, :3].reshape(-1, 3).T).astype(np.int16)
+    middle = np.partition(tones, tones.shape[1] // 2, axis=1)[:, tones.shape[1] // 2, None]
+    return bool((np.abs(tones - middle).max(axis=0) > _EMPTY).mean() > 0.004)
 
 
 def _outside(device: Placed, scene: Scene) -> float:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import sqlite3
 from collections.abc import Iterable
+from concurrent.futures import Future, ThreadPoolExecutor
 from pathlib import Path
 from typing import Any
 
@@ -45,6 +46,8 @@ class Ledger:
         self._by_key = {row.key: row.file for row in self.made.values()}
         self._digests = {row[0]: row[1:] for row in self._base.execute("select * from digest")}
         self._new_digests: dict[str, tuple[int, int, str]] = {}
+        self._reader = ThreadPoolExecutor(1)
+        self._ahead: dict[str, Future[str]] = {}
 
     @staticmethod
     def _open(path: Path) -> sqlite3.Connection:
@@ -56,6 +59,7 @@ class Ledger:
 
     def close(self) -> None:
         """Write what's left and close the database."""
+        self._reader.shutdown(cancel_futures=True)
         if self._new_digests:
             rows = [(file, *values) for file, values in self._new_digests.items()]
             self._base.execute("begin immediate")
@@ -70,9 +74,19 @@ class Ledger:
         held = self._digests.get(file)
         if held and held[:2] == (state.st_size, state.st_mtime_ns):
             return str(held[2])
-        made = digest_of(path.read_bytes())
+        ahead = self._ahead.get(file)
+        made = ahead.result() if ahead else digest_of(path.read_bytes())
         self._digests[file] = self._new_digests[file] = (state.st_size, state.st_mtime_ns, made)
         return made
+
+    def look_ahead(self, paths: Iterable[Path]) -> None:
+        """Begin to read files whose digests will be asked for, on another core."""
+        files = {path.relative_to(self.root).as_posix(): path for path in paths}
+        self._ahead = {
+            file: self._reader.submit(lambda path=path: digest_of(path.read_bytes()))
+            for file, path in files.items()
+            if file not in self._digests
+        }
 
     def is_current(self, job: Job) -> bool:
         """Whether a job's picture is there, unchanged since it was made, from the same inputs."""

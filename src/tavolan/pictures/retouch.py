@@ -54,16 +54,18 @@ def _around(pixels: Pixels, box: tuple[int, int, int, int]) -> Floats:
         "left": pixels[rows, max(0, x - 2), :3],
         "right": pixels[rows, min(wide - 1, x + width + 1), :3],
     }
-    smooth = {name: _calm(line.astype(np.float32)) for name, line in sides.items()}
-    across = np.linspace(0, 1, width, dtype=np.float32)[None, :, None]
+    top, bottom, left, right = (_calm(line.astype(np.float32)) for line in sides.values())
+    across = np.linspace(0, 1, width, dtype=np.float32)[:, None]
     down = np.linspace(0, 1, height, dtype=np.float32)[:, None, None]
-    vertical = (1 - down) * smooth["top"][None] + down * smooth["bottom"][None]
-    horizontal = (1 - across) * smooth["left"][:, None] + across * smooth["right"][:, None]
-    corners = (1 - down) * ((1 - across) * smooth["top"][0] + across * smooth["top"][-1]) + down * (
-        (1 - across) * smooth["bottom"][0] + across * smooth["bottom"][-1]
-    )
-    patch: Floats = np.clip(vertical + horizontal - corners, 0, 255)
-    return patch
+    # What the lines above and below differ by from the straight run between their ends, added to the run from left to
+    # right.
+    top -= (1 - across) * top[0] + across * top[-1]
+    bottom -= (1 - across) * bottom[0] + across * bottom[-1]
+    patch: Floats = across * (right - left)[:, None]
+    patch += left[:, None]
+    patch += down * (bottom - top)
+    patch += top
+    return np.clip(patch, 0, 255, out=patch)
 
 
 def _calm(line: Floats) -> Floats:
