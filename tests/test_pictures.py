@@ -20,6 +20,7 @@ from tavolan.pictures.fonts import Fonts, MissingCharactersError
 from tavolan.pictures.plan import Planner, Selection
 from tavolan.pictures.png import write as png
 from tavolan.pictures.render import render
+from tavolan.pictures.resize import image_of, resized
 from tavolan.pictures.typeset import Style, Typesetter, largest
 from tavolan.project.schema import Palette
 
@@ -107,12 +108,35 @@ def test_balanced_lines_keep_their_number_and_are_of_like_length():
     assert block.width < 480
 
 
-@given(st.integers(1, 40), st.integers(1, 80), st.integers(0, 9), st.sampled_from([1, 6]))
+@given(st.integers(1, 300), st.integers(1, 300), st.integers(1, 300), st.integers(1, 300), st.sampled_from([1, 3, 4]))
+def test_pictures_are_resized_to_the_pixels_that_libvips_makes(width, height, to_width, to_height, bands):
+    """Also from the rows of a PNG file: a byte, then the colours of each pixel."""
+    colours = np.random.default_rng(width).integers(0, 256, (height, width, max(3, bands)), np.uint8)
+    given_ = colours
+    if bands == 1:
+        given_ = np.ones((height, 1 + 3 * width, 1), np.uint8)
+        given_[:, 1:, 0] = colours.reshape(height, -1)
+    plain = pyvips.Image.new_from_array(colours)
+    wanted = plain.resize(to_width / width, vscale=to_height / height, kernel="lanczos2").numpy()
+    made = resized(image_of(given_), to_width, to_height)
+    assert made.shape == (to_height, to_width, 4)
+    assert (made[..., :3] == (wanted[..., :3] if bands == 4 else wanted[..., ::-1])).all()
+
+
+def test_a_file_held_to_a_limit_is_filtered_where_that_is_smaller():
+    ramp = np.zeros((300, 200, 4), np.uint8)
+    ramp[:] = np.random.default_rng(1).integers(0, 256, (1, 200, 4)) + np.arange(300)[:, None, None] // 2
+    assert len(png(ramp, 9)) < len(png(ramp, 6)) / 2
+
+
+@given(st.integers(1, 40), st.integers(1, 300), st.integers(0, 9), st.sampled_from([0, 1, 6, 9]))
 def test_png_is_lossless(width, height, seed, level):
-    """With noise, with ramps that pack better as differences, and with every second column of a larger picture."""
+    """With noise, with ramps that pack better as differences, both by turns, and every second column of a picture."""
     pixels = np.random.default_rng(seed).integers(0, 256, (height, 2 * width, 4), np.uint8)[:, ::2]
     if seed % 2:
         pixels[:] = (np.arange(height) * 3 + 7)[:, None, None] % 256
+    if seed > 4:
+        pixels[70:140] = pixels[210:] = 200
     assert png(pixels, level) == png(pixels.copy(), level)
     image = pyvips.Image.new_from_buffer(png(pixels, level), "")
     assert (image.width, image.height, image.bands, image.format) == (width, height, 3, "uchar")

@@ -145,7 +145,9 @@ class Setter:
             return (0.0, 1.0)
         encoded = area[..., 2::-1].astype(np.float32) / 255
         linear = np.where(encoded <= 0.04045, encoded / 12.92, ((encoded + 0.055) / 1.055) ** 2.4)
-        low, high = np.percentile(linear @ np.array([0.2126, 0.7152, 0.0722]), [2, 98])
+        # Not as a matrix product: its library would start threads of its own for that.
+        red, green, blue = np.moveaxis(linear, -1, 0)
+        low, high = np.percentile(0.2126 * red + 0.7152 * green + 0.0722 * blue, [2, 98])
         return float(low), float(high)
 
     def _mark(self, canvas: Any, block: Block, x: float, y: float, rules: CaptionBox, colours: Colours) -> None:

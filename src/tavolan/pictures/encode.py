@@ -15,7 +15,7 @@ from tavolan.pictures import png
 from tavolan.pictures.backends import vips
 from tavolan.pictures.canvas import Pixels
 from tavolan.pictures.look import Box
-from tavolan.pictures.resize import bgra, resized
+from tavolan.pictures.resize import bgra, cropped, image_of, resized
 
 Change = Callable[[Pixels], Pixels]
 
@@ -72,14 +72,8 @@ def load_screen(
     """
     image = _quickly(path) or _opened(path, shown, "random" if region else "sequential")
     if whole:
-        pixels = np.ascontiguousarray(whole(_bgra(image, shown)))
-        image = vips().Image.new_from_memory(pixels.data, image.width, image.height, 4, "uchar")
-    if region:
-        x, y, wide, high = region
-        left, top = round(x * image.width), round(y * image.height)
-        image = image.crop(left, top, max(1, min(image.width - left, round(wide * image.width))),
-                           max(1, min(image.height - top, round(high * image.height))))  # fmt: skip
-    return _bgra(image, shown, (width, height))
+        image = image_of(np.ascontiguousarray(whole(_bgra(image, shown))))
+    return _bgra(cropped(image, region) if region else image, shown, (width, height))
 
 
 def _quickly(path: Path) -> Any:
@@ -94,9 +88,7 @@ def _quickly(path: Path) -> Any:
         rows = png.read_rows(path.read_bytes(), MOST_PIXELS)
         if rows is None:
             return None
-        height, wide = rows.shape
-        image = vips().Image.new_from_memory(rows.data, wide, height, 1, "uchar").crop(1, 0, wide - 1, height)
-        _last.key, _last.image = key, image.bandfold(factor=3).copy(interpretation="srgb")
+        _last.key, _last.image = key, image_of(rows[..., None])
     return _last.image
 
 

@@ -75,7 +75,7 @@ class Ledger:
         if held and held[:2] == (state.st_size, state.st_mtime_ns):
             return str(held[2])
         ahead = self._ahead.get(file)
-        made = ahead.result() if ahead else digest_of(path.read_bytes())
+        made = ahead.result() if ahead else _digest_in(path)
         self._digests[file] = self._new_digests[file] = (state.st_size, state.st_mtime_ns, made)
         return made
 
@@ -83,9 +83,7 @@ class Ledger:
         """Begin to read files whose digests will be asked for, on another core."""
         files = {path.relative_to(self.root).as_posix(): path for path in paths}
         self._ahead = {
-            file: self._reader.submit(lambda path=path: digest_of(path.read_bytes()))
-            for file, path in files.items()
-            if file not in self._digests
+            file: self._reader.submit(_digest_in, path) for file, path in files.items() if file not in self._digests
         }
 
     def is_current(self, job: Job) -> bool:
@@ -137,6 +135,10 @@ class Ledger:
     def keep_fitted(self, key: str, sizes: dict[str, int]) -> None:
         """Remember the caption sizes of a set."""
         self._base.execute("insert or replace into fitted values (?, ?)", (key, json.dumps(sizes)))
+
+
+def _digest_in(path: Path) -> str:
+    return digest_of(path.read_bytes())
 
 
 def _change(name: str, before: str, after: str) -> str:

@@ -47,22 +47,22 @@ def _packed_quickly(pixels: Pixels) -> bytes:
 
     Both packers write parts of one deflate stream: a part ends at a whole byte and doesn't look back behind its start.
     """
-    checksum, packer, sparse_before = 1, None, None
-    packed = [_ZLIB_HEADER]
+    packed, checksum = [_ZLIB_HEADER], 1
+    packer: Any = None
+    was_sparse = False
     for rows in filtered_up(pixels):
         data = rows.reshape(-1).data
         checksum = zlib_ng.adler32(data, checksum)
-        sparse = np.count_nonzero(rows) < _SPARSE * rows.size
-        if packer and sparse != sparse_before:
+        sparse = bool(np.count_nonzero(rows) < _SPARSE * rows.size)
+        if packer and sparse != was_sparse:
             packed.append(packer.flush(zlib.Z_FULL_FLUSH))
             packer = None
-        packer = packer or _packer(sparse)
+        packer, was_sparse = packer or _packer(sparse), sparse
         packed.append(packer.compress(data))
         if not sparse:
             # New tables for every band: they fit it better.
             packed.append(packer.flush(zlib.Z_SYNC_FLUSH))
-        sparse_before = sparse
-    return b"".join((*packed, packer.flush(zlib.Z_FINISH), struct.pack(">I", checksum)))
+    return b"".join((*packed, packer.flush(zlib.Z_FINISH), checksum.to_bytes(4)))
 
 
 def _packer(sparse: bool) -> Any:
@@ -135,10 +135,8 @@ def read_rows(data: bytes, most_pixels: int) -> Pixels | None:
     width, height, bits, colour, *others = struct.unpack(">IIBBBBB", data[16:29])
     end = 54 + struct.unpack(">I", data[46:50])[0]
     plain = (bits, colour, *others) == (8, _COLOUR_RGB, 0, 0, 0) and data[end + 8 : end + 12] == b"IEND"
-    if not plain or width * height > most_pixels:
-        return None
     part = memoryview(data)
-    if zlib_ng.crc32(part[50:end]) != struct.unpack(">I", part[end : end + 4])[0]:
+    if not plain or width * height > most_pixels or zlib_ng.crc32(part[50:end]).to_bytes(4) != part[end : end + 4]:
         return None
     size = height * (1 + width * 3)
     try:
