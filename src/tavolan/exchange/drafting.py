@@ -17,7 +17,7 @@ from tavolan.errors import OutsideError, ProjectError, UsageError
 from tavolan.exchange.glossary import forbidden, read_glossary
 from tavolan.exchange.inline import has_emphasis, lost
 from tavolan.exchange.parcel import Parcel, Text
-from tavolan.exchange.provider import Provider, provider_for
+from tavolan.exchange.provider import UNLISTED, Provider, provider_for
 from tavolan.exchange.send import parcel_for
 from tavolan.exchange.xliff import parse_xliff, write_xliff
 from tavolan.files import write_bytes
@@ -30,12 +30,15 @@ from tavolan.project.texts import Change, Texts
 from tavolan.rulebooks.measure import measure
 
 Progress = Callable[[int, int], None]
+# How many texts are written at a time: the file of states is written anew each time, and until then the answers are
+# kept anyway.
+_AT_ONCE = 500
 
 
 def provider_of(project: Project, name: str | None, url: str | None) -> Provider:
     """Return the provider to ask: the named one, the only one, or an address. Raises UsageError."""
     if url:
-        return provider_for("--url", ProviderTable(url=url))
+        return provider_for(UNLISTED, ProviderTable(url=url))
     known = project.providers
     if name is None and len(known) == 1:
         name = next(iter(known))
@@ -89,7 +92,7 @@ class Drafter:
     def __init__(self, project: Project, provider: Provider) -> None:
         self.project, self.provider = project, provider
         self.texts = Texts(project)
-        self.batch = getattr(getattr(provider, "table", None), "batch", 25)
+        self.batch = getattr(getattr(provider, "table", None), "batch", 50)
         self.terms = read_glossary(project.root)
         self.protected = (project.app.name, *project.translate.keep)
 
@@ -107,23 +110,25 @@ class Drafter:
     def run(self, parcels: list[Parcel], progress: Progress | None = None) -> Drafted:
         """Ask for all of it, batch by batch, and write what comes. Stops at a provider that fails; the rest is kept."""
         done = Drafted()
-        total, count = sum(len(parcel.texts) for parcel in parcels), 0
-        answers = self._answers([batch for parcel in parcels for batch in self._batches(parcel)])
+        batches = [batch for parcel in parcels for batch in self._batches(parcel)]
+        total, count = sum(len(batch.texts) for batch in batches), 0
+        answers = self._answers(batches)
+        waiting: list[tuple[str, Text, Text | None]] = []
+        for asked in batches:
+            try:
+                given = {text.address: text for text in next(answers).texts}
+            except (OutsideError, ProjectError) as error:
+                done.failed = str(error)
+                break
+            waiting += [(asked.locale, text, given.get(text.address)) for text in asked.texts]
+            if len(waiting) >= _AT_ONCE:
+                self._take(waiting, done)
+                waiting = []
+            count += len(asked.texts)
+            if progress:
+                progress(count, total)
+        self._take(waiting, done)
         for parcel in parcels:
-            answered: list[tuple[Text, Text | None]] = []
-            for asked in self._batches(parcel):
-                try:
-                    given = {text.address: text for text in next(answers).texts}
-                except (OutsideError, ProjectError) as error:
-                    done.failed = str(error)
-                    break
-                answered += [(text, given.get(text.address)) for text in asked.texts]
-                count += len(asked.texts)
-                if progress:
-                    progress(count, total)
-            self._take(parcel.locale, answered, done)
-            if done.failed:
-                return done
             self._measure_keywords(parcel.locale, done)
         return done
 
@@ -175,10 +180,10 @@ class Drafter:
             write_bytes(kept, data)
         return parcels[0]
 
-    def _take(self, locale: str, answered: list[tuple[Text, Text | None]], done: Drafted) -> None:
-        """Write a locale's drafts: each checked, a person's text left alone."""
+    def _take(self, answered: list[tuple[str, Text, Text | None]], done: Drafted) -> None:
+        """Write drafts, each with its locale: checked, a person's text left alone."""
         changes, alternates = [], []
-        for text, answer in answered:
+        for locale, text, answer in answered:
             draft = self._best(locale, text, answer)
             if not draft.strip():
                 done.missing.append((locale, text.address))

@@ -19,6 +19,8 @@ from tavolan.project.schema import ProviderTable
 _MEDIA = "application/xliff+xml"
 _LONGEST_WAIT = 60.0
 _MOST_BYTES = 50_000_000
+# The name of an address that isn't told in tavolan.toml.
+UNLISTED = "--url"
 Sleep = Callable[[float], None]
 
 
@@ -122,6 +124,9 @@ def _token(name: str, table: ProviderTable) -> str:
                 f"provider {name}: the environment variable {table.token_env} is empty. Set it to the token."
             )
         return told
+    if name == UNLISTED:
+        # A keyring keeps tokens by name.
+        return ""
     try:
         import keyring
     except ImportError:
