@@ -2,6 +2,7 @@
 
 import signal
 import subprocess
+import threading
 import time
 
 import keyring
@@ -20,7 +21,7 @@ from tavolan.exchange.parcel import Parcel, Text
 from tavolan.exchange.provider import Address, Program, provider_for
 from tavolan.exchange.xliff import parse_xliff, write_xliff
 from tavolan.project.schema import ProviderTable
-from tavolan.standins.translator import Manners, Server, pseudo
+from tavolan.standins.translator import Manners, Server, pseudo, translate
 from test_locales import printable, standings
 
 
@@ -73,7 +74,7 @@ def test_a_program_can_be_the_provider(missing):
 def test_a_busy_or_broken_provider_is_asked_again_and_later(missing):
     made, waits = server(fail=2, busy=1), []
     try:
-        done = drafter(missing, made.address, waits.append)
+        done = drafter(missing, made.address, waits.append, parallel=1)
         result = done.run(done.plan(["de-DE"]))
     finally:
         made.close()
@@ -85,7 +86,7 @@ def test_one_that_stays_broken_stops_the_run_and_what_came_is_kept(missing):
     made = server(break_after=1)
     moves = []
     try:
-        first = drafter(missing, made.address, batch=2, tries=2)
+        first = drafter(missing, made.address, batch=2, tries=2, parallel=1)
         result = first.run(first.plan(["de-DE"]), lambda done, total: moves.append((done, total)))
     finally:
         made.close()
@@ -115,6 +116,30 @@ def test_the_next_batch_is_asked_for_while_an_answer_is_worked_on(missing):
     finally:
         made.close()
     assert ahead == [3, 3, 3]
+
+
+def test_questions_go_out_side_by_side_and_a_failed_one_is_the_last(missing):
+    """Each waits for another: one after the other, they'd never be answered. Answers are taken in their order."""
+
+    class Pairs:
+        name, table = "pairs", ProviderTable(url="x", batch=1, parallel=2)
+
+        def __init__(self):
+            self.both, self.asked = threading.Barrier(2, timeout=20), []
+
+        def ask(self, document):
+            self.asked.append(document)
+            self.both.wait()
+            if len(self.asked) >= 4:
+                raise OutsideError("out of ink")
+            return translate(document)
+
+    provider = Pairs()
+    asking = Drafter(tavolan.open_project(missing), provider)
+    moves = []
+    result = asking.run(asking.plan(["de-DE"]), lambda done, total: moves.append((done, total)))
+    assert moves == [(1, 5), (2, 5)] and len(result.written) == 2
+    assert result.failed == "out of ink" and len(provider.asked) == 4
 
 
 @pytest.mark.parametrize(
@@ -231,7 +256,8 @@ def test_killing_a_run_loses_nothing_that_was_received(missing):
         asked = len(made.manners.asked)
         made.manners.slow = 0
         assert run_tavolan("locale", "draft", "--locale", "de-DE", cwd=missing).code == 0
-        assert len(made.manners.asked) - asked <= 5 - kept + 1
+        # Two were on their way when it was killed.
+        assert len(made.manners.asked) - asked <= 5 - kept + 2
     finally:
         made.close()
     assert "untranslated" not in standings(missing, "de-DE").values()

@@ -8,9 +8,10 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable, Iterator
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from queue import SimpleQueue
+from queue import Empty, SimpleQueue
 
 from tavolan.edge import nearest
 from tavolan.errors import OutsideError, ProjectError, UsageError
@@ -92,7 +93,8 @@ class Drafter:
     def __init__(self, project: Project, provider: Provider) -> None:
         self.project, self.provider = project, provider
         self.texts = Texts(project)
-        self.batch = getattr(getattr(provider, "table", None), "batch", 50)
+        table = getattr(provider, "table", None) or ProviderTable()
+        self.batch, self.parallel = table.batch, table.parallel
         self.terms = read_glossary(project.root)
         self.protected = (project.app.name, *project.translate.keep)
 
@@ -139,28 +141,32 @@ class Drafter:
         ]
 
     def _answers(self, batches: list[Parcel]) -> Iterator[Parcel]:
-        """Yield the answers in order; the next ones are asked for while the last is worked on.
+        """Yield the answers in order; others are asked for meanwhile, as many at a time as the provider is asked for.
 
-        Raises what asking raised, and asks nothing more after it. A daemon does the asking, so that an interrupted run
+        Raises what asking raised, and asks nothing more after it. Daemons do the asking, so that an interrupted run
         doesn't wait for a slow provider.
         """
-        came: SimpleQueue[Parcel | BaseException] = SimpleQueue()
+        came: list[SimpleQueue[Parcel | BaseException]] = [SimpleQueue() for _ in batches]
+        left = SimpleQueue[int]()
+        for number in range(len(batches)):
+            left.put(number)
         over = threading.Event()
 
         def ask() -> None:
-            for batch in batches:
-                if over.is_set():
-                    return
-                try:
-                    came.put(self._answer(batch))
-                except BaseException as error:
-                    came.put(error)
-                    return
+            with suppress(Empty):
+                while not over.is_set():
+                    number = left.get_nowait()
+                    try:
+                        came[number].put(self._answer(batches[number]))
+                    except BaseException as error:
+                        over.set()
+                        came[number].put(error)
 
-        threading.Thread(target=ask, daemon=True).start()
+        for _ in range(min(self.parallel, len(batches))):
+            threading.Thread(target=ask, daemon=True).start()
         try:
-            for _ in batches:
-                given = came.get()
+            for answer in came:
+                given = answer.get()
                 if isinstance(given, BaseException):
                     raise given
                 yield given

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 import os
 import subprocess
+import threading
 import time
 from collections.abc import Callable
 from typing import Any, Protocol
@@ -64,13 +65,15 @@ class Address:
         self.name, self.table, self._sleep = name, table, sleep
         self._token = _token(name, table)
         self._client: Any = None
+        self._lock = threading.Lock()
 
     def ask(self, document: bytes) -> bytes:
         """Return the answer, asking again where that may help. Raises OutsideError when none comes."""
         import httpx
 
         # One client for all questions: making one loads the system's certificates each time.
-        self._client = self._client or httpx.Client(timeout=self.table.timeout)
+        with self._lock:
+            self._client = self._client or httpx.Client(timeout=self.table.timeout)
         headers = {"Content-Type": _MEDIA, "Accept": _MEDIA}
         if self._token:
             headers["Authorization"] = f"Bearer {self._token}"

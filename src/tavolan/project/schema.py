@@ -114,13 +114,15 @@ class WordsTable(Table):
 class ProviderTable(Table):
     """`[provider.<name>]`: who drafts translations: an address that takes XLIFF by POST, or a program that filters it.
 
-    `token_env` names the environment variable that holds the bearer token; a token itself never stands here.
+    `token_env` names the environment variable that holds the bearer token; a token itself never stands here. `batch` is
+    how many texts are asked for in one question, `parallel` how many questions at a time; `timeout` in seconds.
     """
 
     url: str = ""
     command: list[str] = []
     token_env: str = ""
     batch: int = Field(50, ge=1, le=500)
+    parallel: int = Field(2, ge=1, le=16)
     timeout: float = Field(60, gt=0, le=3600)
     tries: int = Field(5, ge=1, le=20)
 
