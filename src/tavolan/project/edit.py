@@ -32,9 +32,7 @@ class TomlEditor:
 
     def set(self, key: tuple[str, ...], value: str | list[str]) -> None:
         """Set a key, making its tables where they're missing. Raises ProjectError when the text can't be stored."""
-        parts = [value] if isinstance(value, str) else value
-        storable = not any("\ud800" <= char <= "\udfff" for part in parts for char in part)
-        spellings = _spellings(value) if storable else []
+        spellings = _spellings(value) if _in_utf8(value) else []
         for item in spellings:
             # What there's but one way to write is read back by `save`.
             if len(spellings) == 1 or _reads_back(item, value):
@@ -93,6 +91,14 @@ def _at(document: Any, key: tuple[str, ...]) -> Any:
     for part in key:
         document = document.get(part) if isinstance(document, dict) else None
     return document
+
+
+def _in_utf8(value: str | list[str]) -> bool:
+    try:
+        "".join(value).encode()
+    except UnicodeEncodeError:
+        return False
+    return True
 
 
 def _reads_back(item: Item, value: str | list[str]) -> bool:
