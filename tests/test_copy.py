@@ -61,6 +61,26 @@ def test_comments_order_and_the_rest_stay(project):
     assert "subtitle" not in editor.text()
 
 
+@pytest.mark.parametrize(
+    ("before", "after"),
+    [
+        ('[captions] # why\na = "1"\n# below\n\n\n[ios]\n', '[captions] # why\na = "1"\n# below\nb = "2"\n"c d" = "3"\n\n\n[ios]\n'),
+        ('[captions]\na = """\n[ios]\nx"""\n\n[z]\n', '[captions]\na = """\n[ios]\nx"""\nb = "2"\n"c d" = "3"\n\n[z]\n'),
+        ('[captions]', '[captions]\nb = "2"\n"c d" = "3"\n'),
+        ('[captions.x]\ny = "1"\n[z]\n[captions]\na = "1"\n', '[captions.x]\ny = "1"\n[z]\n[captions]\na = "1"\nb = "2"\n"c d" = "3"\n'),
+    ],
+)  # fmt: skip
+def test_new_keys_stand_at_the_end_of_their_table(project, before, after):
+    """Also behind a text that looks like the next table, and where a table is told in several places."""
+    path = project / "copy/de-DE.toml"
+    path.write_text(before)
+    editor = TomlEditor(path, "copy/de-DE.toml")
+    editor.set(("captions", "b"), "2")
+    editor.set(("captions", "c d"), "3")
+    editor.save()
+    assert path.read_text() == after
+
+
 def test_saving_an_unchanged_file_touches_nothing(project):
     path = project / "copy/de-DE.toml"
     os.utime(path, (1, 1))

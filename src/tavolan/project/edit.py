@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import re
 import tomllib
+from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -21,6 +23,7 @@ class TomlEditor:
         self.path, self.shown = path, shown
         self._before = read_text(path, shown)
         self._set: dict[tuple[str, ...], str | list[str]] = {}
+        self._added: dict[tuple[str, ...], Item] = {}
         try:
             self._document = tomlkit.parse(self._before)
         except TOMLKitError as error:
@@ -36,26 +39,38 @@ class TomlEditor:
         for item in spellings:
             # What there's but one way to write is read back by `save`.
             if len(spellings) == 1 or _reads_back(item, value):
-                self._place(key, item)
                 self._set[key] = value
+                if self._is_new(key):
+                    self._added[key] = item
+                else:
+                    self._place(key, item)
                 return
         raise one_problem(self.shown, None, ".".join(key), "holds characters that UTF-8 can't", "Leave them out.")
 
     def remove(self, key: tuple[str, ...]) -> None:
         """Remove a key; nothing happens where it isn't there."""
+        self._added.pop(key, None)
         table: Any = self._document
         for part in key[:-1]:
             if part not in table:
                 return
             table = table[part]
+        self._set.pop(key, None)
         if key[-1] in table:
             del table[key[-1]]
-            self._set.pop(key, None)
+
+    def _is_new(self, key: tuple[str, ...]) -> bool:
+        """Whether a key would be a new one at the end of a table that's there."""
+        if len(key) != 2:
+            return False
+        table = self._document.get(key[0])
+        return isinstance(table, AbstractTable) and key[1] not in table
 
     def _place(self, key: tuple[str, ...], item: Item) -> None:
         table: Any = self._document
         for part in key[:-1]:
-            if not isinstance(table.get(part), AbstractTable):
+            # Also one that's told in several places.
+            if not isinstance(table.get(part), Mapping):
                 table[part] = tomlkit.table()
             table = table[part]
         old = table.get(key[-1])
@@ -65,7 +80,26 @@ class TomlEditor:
         table[key[-1]] = item
 
     def text(self) -> str:
-        """Return the file as it would be written."""
+        """Return the file as it would be written.
+
+        New keys are written into the text, table by table: one by one, tomlkit takes ten times as long for them. Where
+        that doesn't read as it should (a text may hold what looks like a table's end), tomlkit does it after all.
+        """
+        text = tomlkit.dumps(self._document)
+        if not self._added:
+            return text
+        wanted, lines = tomllib.loads(text), text
+        tables: dict[str, list[str]] = {}
+        for (table, name), item in self._added.items():
+            tables.setdefault(table, []).append(f"{tomlkit.key(name).as_string()} = {item.as_string()}\n")
+            wanted[table][name] = item.unwrap()
+        for table, added in tables.items():
+            lines = _with_lines(lines, table, "".join(added))
+        if _read(lines) == wanted:
+            return lines
+        for key, item in self._added.items():
+            self._place(key, item)
+        self._added = {}
         return tomlkit.dumps(self._document)
 
     @property
@@ -85,6 +119,23 @@ class TomlEditor:
                     self.shown, None, ".".join(key), "couldn't be written", "Put the file in order first."
                 )
         write_text(self.path, text)
+
+
+def _with_lines(text: str, table: str, lines: str) -> str:
+    """Return a TOML text with lines at the end of a table, before what blank lines there are."""
+    head = re.search(rf"^\[{re.escape(table)}\][^\n]*\n", text, re.MULTILINE)
+    if not head:
+        return text
+    after = re.compile(r"\n*(?=^\[|\Z)", re.MULTILINE).search(text, head.end() - 1)
+    end = after.start() if after else len(text)
+    return f"{text[:end]}\n{lines.rstrip()}{text[end:] or chr(10)}"
+
+
+def _read(text: str) -> Any:
+    try:
+        return tomllib.loads(text)
+    except tomllib.TOMLDecodeError:
+        return None
 
 
 def _at(document: Any, key: tuple[str, ...]) -> Any:

@@ -22,10 +22,17 @@ _WELL_FORMED = re.compile(r"[a-z]{2,3}(-[A-Z][a-z]{3})?(-[A-Z]{2})?")
 
 
 def _has_cldr_data(tag: str) -> bool:
-    """Whether CLDR describes the locale; asked first because it costs less than loading the tag registry."""
-    from babel import localedata
+    """Whether CLDR describes the locale, or its language and its region.
 
-    return bool(localedata.exists(tag.replace("-", "_")))
+    Asked first because it costs less than loading the tag registry.
+    """
+    from babel import localedata
+    from babel.core import get_global
+
+    if localedata.exists(tag.replace("-", "_")):
+        return True
+    language, _, region = tag.partition("-")
+    return bool(localedata.exists(language) and region in get_global("territory_languages"))
 
 
 @cache

@@ -121,7 +121,7 @@ class ProviderTable(Table):
     url: str = ""
     command: list[str] = []
     token_env: str = ""
-    batch: int = Field(50, ge=1, le=500)
+    batch: int = Field(100, ge=1, le=500)
     parallel: int = Field(2, ge=1, le=16)
     timeout: float = Field(60, gt=0, le=3600)
     tries: int = Field(5, ge=1, le=20)
