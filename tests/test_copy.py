@@ -65,6 +65,7 @@ def test_comments_order_and_the_rest_stay(project):
     ("before", "after"),
     [
         ('[captions] # why\na = "1"\n# below\n\n\n[ios]\n', '[captions] # why\na = "1"\n# below\nb = "2"\n"c d" = "3"\n\n\n[ios]\n'),
+        ('[captions]\na = "1"\n\n# Of screens\n[z]\n', '[captions]\na = "1"\nb = "2"\n"c d" = "3"\n\n# Of screens\n[z]\n'),
         ('[captions]\na = """\n[ios]\nx"""\n\n[z]\n', '[captions]\na = """\n[ios]\nx"""\nb = "2"\n"c d" = "3"\n\n[z]\n'),
         ('[captions]', '[captions]\nb = "2"\n"c d" = "3"\n'),
         ('[captions.x]\ny = "1"\n[z]\n[captions]\na = "1"\n', '[captions.x]\ny = "1"\n[z]\n[captions]\na = "1"\nb = "2"\n"c d" = "3"\n'),

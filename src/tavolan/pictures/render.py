@@ -11,7 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from tavolan.errors import Problem, ProjectError, UsageError
-from tavolan.pictures.backends import share_heap
+from tavolan.pictures.backends import share_heap, trim_heap
 from tavolan.pictures.job import Job
 from tavolan.pictures.ledger import Ledger
 from tavolan.pictures.plan import Planner, Selection
@@ -148,6 +148,8 @@ def _on_threads(root: Path, jobs: list[Job]) -> Iterator[Result]:
         except BaseException:
             pool.shutdown(cancel_futures=True)
             raise
+        finally:
+            trim_heap()
 
 
 def _on_cluster(root: Path, jobs: list[Job], address: str) -> Iterator[Result]:

@@ -122,11 +122,14 @@ class TomlEditor:
 
 
 def _with_lines(text: str, table: str, lines: str) -> str:
-    """Return a TOML text with lines at the end of a table, before what blank lines there are."""
+    """Return a TOML text with lines at the end of a table.
+
+    They stand before what blank lines there are, and before a comment that belongs to the next table.
+    """
     head = re.search(rf"^\[{re.escape(table)}\][^\n]*\n", text, re.MULTILINE)
     if not head:
         return text
-    after = re.compile(r"\n*(?=^\[|\Z)", re.MULTILINE).search(text, head.end() - 1)
+    after = re.compile(r"\n*(?=\n\n(?:#[^\n]*\n)+\[|^\[|\Z)", re.MULTILINE).search(text, head.end() - 1)
     end = after.start() if after else len(text)
     return f"{text[:end]}\n{lines.rstrip()}{text[end:] or chr(10)}"
 
