@@ -168,6 +168,7 @@ def test_jobs_are_plain_data_with_a_key_that_tells_all_apart(done):
     import pickle
 
     jobs = Planner(tavolan.open_project(done)).jobs(Selection())
+    assert not list((done / "out").glob("made.sqlite-*"))
     assert len({job.key for job in jobs}) == 12
     again: list[Job] = pickle.loads(pickle.dumps(jobs))
     assert [job.key for job in again] == [job.key for job in jobs]

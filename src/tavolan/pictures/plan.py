@@ -77,6 +77,7 @@ class Planner:
     def __init__(self, project: Project, ledger: Ledger | None = None) -> None:
         self.project = project
         self.ledger = ledger or Ledger(project.root, write=False)
+        self._owns_ledger = ledger is None
         self.index = ScreenIndex(project)
         self.problems: list[Problem] = []
         self.retoucher = Retoucher(project, self._file)
@@ -88,6 +89,14 @@ class Planner:
 
     def jobs(self, selection: Selection) -> list[Job]:
         """Return all jobs in the order: store, size class, shot, locale. Raises ProjectError with all problems."""
+        try:
+            return self._planned(selection)
+        finally:
+            # Left to the garbage collector, it would leave its journal's files about.
+            if self._owns_ledger:
+                self.ledger.close()
+
+    def _planned(self, selection: Selection) -> list[Job]:
         found: list[Job] = []
         everything = [*self.project.shots.shot, *self.project.shots.graphic]
         wanted = self.project.pick("--shot", list(selection.shots), [picture.name for picture in everything])
