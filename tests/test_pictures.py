@@ -20,7 +20,7 @@ from tavolan.pictures.fonts import Fonts, MissingCharactersError
 from tavolan.pictures.plan import Planner, Selection
 from tavolan.pictures.png import write as png
 from tavolan.pictures.render import render
-from tavolan.pictures.resize import image_of, resized
+from tavolan.pictures.resize import resized, vips_image
 from tavolan.pictures.typeset import Style, Typesetter, largest
 from tavolan.project.schema import Palette
 
@@ -118,7 +118,7 @@ def test_pictures_are_resized_to_the_pixels_that_libvips_makes(width, height, to
         given_[:, 1:, 0] = colours.reshape(height, -1)
     plain = pyvips.Image.new_from_array(colours)
     wanted = plain.resize(to_width / width, vscale=to_height / height, kernel="lanczos2").numpy()
-    made = resized(image_of(given_), to_width, to_height)
+    made = resized(vips_image(given_), to_width, to_height)
     assert made.shape == (to_height, to_width, 4)
     assert (made[..., :3] == (wanted[..., :3] if bands == 4 else wanted[..., ::-1])).all()
 

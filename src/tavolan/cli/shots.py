@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from contextlib import closing
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -134,12 +135,11 @@ def _dry_run(out: Console, opened: object, wanted: Selection, why: bool) -> None
     from tavolan.project import Project
 
     assert isinstance(opened, Project)
-    ledger = Ledger(opened.root, write=False)
-    todo = [job for job in Planner(opened, ledger).jobs(wanted) if not ledger.is_current(job)]
-    for job in todo:
-        reason = f"  [dim]{ledger.why(job)}[/]" if why else ""
-        out.print(f"{job.file}  [dim]{job.size[0]}×{job.size[1]}[/]{reason}", soft_wrap=True)
-    ledger.close()
+    with closing(Ledger(opened.root, write=False)) as ledger:
+        todo = [job for job in Planner(opened, ledger).jobs(wanted) if not ledger.is_current(job)]
+        for job in todo:
+            reason = f"  [dim]{ledger.why(job)}[/]" if why else ""
+            out.print(f"{job.file}  [dim]{job.size[0]}×{job.size[1]}[/]{reason}", soft_wrap=True)
     out.print(f"Would make {len(todo)} pictures.")
 
 

@@ -15,7 +15,7 @@ from tavolan.pictures import png
 from tavolan.pictures.backends import vips
 from tavolan.pictures.canvas import Pixels
 from tavolan.pictures.look import Box
-from tavolan.pictures.resize import bgra, cropped, image_of, resized
+from tavolan.pictures.resize import bgra, cropped, resized, vips_image
 
 Change = Callable[[Pixels], Pixels]
 
@@ -72,7 +72,7 @@ def load_screen(
     """
     image = _quickly(path) or _opened(path, shown, "random" if region else "sequential")
     if whole:
-        image = image_of(np.ascontiguousarray(whole(_bgra(image, shown))))
+        image = vips_image(np.ascontiguousarray(whole(_bgra(image, shown))))
     return _bgra(cropped(image, region) if region else image, shown, (width, height))
 
 
@@ -88,7 +88,7 @@ def _quickly(path: Path) -> Any:
         rows = png.read_rows(path.read_bytes(), MOST_PIXELS)
         if rows is None:
             return None
-        _last.key, _last.image = key, image_of(rows[..., None])
+        _last.key, _last.image = key, vips_image(rows[..., None])
     return _last.image
 
 
@@ -134,9 +134,8 @@ def main_colour(path: Path, shown: str) -> str:
 
 def coarse(pixels: Pixels) -> Pixels:
     """Return a region (BGRA) averaged in blocks of an eighth of its shorter side, and smoothed."""
-    module = vips()
     height, width = pixels.shape[:2]
-    image = module.Image.new_from_memory(np.ascontiguousarray(pixels).tobytes(), width, height, 4, "uchar")
+    image = vips_image(np.ascontiguousarray(pixels))
     side = max(2, min(width, height) / 8)
     few = image.resize(1 / side, kernel="linear")
     smooth = few.resize(width / few.width, vscale=height / few.height, kernel="cubic")
@@ -156,9 +155,7 @@ def jpeg(pixels: Pixels, most_bytes: int) -> tuple[bytes, int]:
 
     0 bytes is no limit. Returns the smallest file tried when even quality 50 is too large.
     """
-    module = vips()
-    height, width = pixels.shape[:2]
-    image = module.Image.new_from_memory(np.ascontiguousarray(pixels).data, width, height, 4, "uchar")
+    image = vips_image(np.ascontiguousarray(pixels))
     image = image[2].bandjoin([image[1], image[0]]).copy(interpretation="srgb").copy_memory()
 
     def packed(quality: int) -> bytes:
@@ -183,8 +180,6 @@ def jpeg(pixels: Pixels, most_bytes: int) -> tuple[bytes, int]:
 
 def shrunk(pixels: Pixels, height: int) -> Pixels:
     """Return BGRA pixels at a smaller height, sampled finely."""
-    module = vips()
-    tall, wide = pixels.shape[:2]
-    image = module.Image.new_from_memory(np.ascontiguousarray(pixels).tobytes(), wide, tall, 4, "uchar")
-    small = image[:3].resize(height / tall, kernel="lanczos3").bandjoin(255)
+    image = vips_image(np.ascontiguousarray(pixels))
+    small = image[:3].resize(height / image.height, kernel="lanczos3").bandjoin(255)
     return np.frombuffer(small.write_to_memory(), np.uint8).reshape(small.height, small.width, 4)

@@ -43,7 +43,7 @@ def resized(image: Any, width: int, height: int) -> Pixels:
     if (wide, tall) == (width, height):
         return bgra(image)
     if width > wide or height > tall:
-        plain = image_of(bgra(image))
+        plain = vips_image(bgra(image))
         return bgra(plain.resize(width / wide, vscale=height / tall, kernel=_KERNEL))
     return _shrunk(image, width, height)
 
@@ -68,7 +68,7 @@ def cropped(image: Any, region: Box) -> Any:
     return image.crop(left, top, wide, high)
 
 
-def image_of(pixels: Pixels) -> Any:
+def vips_image(pixels: Pixels) -> Any:
     """Return pixels (height, width, bands) as a picture of libvips, which keeps them."""
     return vips().Image.new_from_memory(pixels.data, pixels.shape[1], pixels.shape[0], pixels.shape[2], "uchar")
 
@@ -81,7 +81,7 @@ def _shrunk(image: Any, width: int, height: int) -> Pixels:
     down = image.reducev(image.height / height, kernel=_KERNEL, gap=_GAP)
     wide, _ = size_of(down)
     turned = np.zeros((wide, _ROWS // 4), np.complex128)
-    sideways = vips().Image.new_from_memory(turned.data, _ROWS, wide, 4, "uchar")
+    sideways = vips_image(turned.view(np.uint8).reshape(wide, _ROWS, 4))
     across = sideways.reducev(wide / width, kernel=_KERNEL, gap=_GAP)
     shrunk = np.empty((height, -(-width // 4)), np.complex128)
     for top, band in _bands(down):

@@ -154,13 +154,13 @@ class Typesetter:
 
         The last two words stay together where that takes no further line, so that none is left alone.
         """
-        count = self.lines(self.paragraph(runs, style, size, width, phrases), size)
+        made = self.paragraph(runs, style, size, width, phrases)
+        count = self.lines(made, size)
         together = _last_two_together(runs)
         if together != runs and self._widest_part(together, style) * size <= width:
             trial = self.paragraph(together, style, size, width, phrases)
             if self.lines(trial, size) <= count and trial.LongestLine <= width + 0.5:
-                runs = together
-        made = self.paragraph(runs, style, size, width, phrases)
+                runs, made = together, trial
         chosen = width
         if count > 1:
             low, high = max(made.MinIntrinsicWidth, width / (count + 1)), width

@@ -135,6 +135,7 @@ def _with_lines(text: str, table: str, lines: str) -> str:
 
 
 def _read(text: str) -> Any:
+    """Return the document of a TOML text, or None when it isn't valid."""
     try:
         return tomllib.loads(text)
     except tomllib.TOMLDecodeError:
@@ -157,10 +158,7 @@ def _in_utf8(value: str | list[str]) -> bool:
 
 def _reads_back(item: Item, value: str | list[str]) -> bool:
     """Whether a way to write a value reads back as that value."""
-    try:
-        return bool(tomllib.loads(f"x = {item.as_string()}")["x"] == value)
-    except tomllib.TOMLDecodeError:
-        return False
+    return bool(_read(f"x = {item.as_string()}") == {"x": value})
 
 
 def _spellings(value: str | list[str]) -> list[Item]:
