@@ -10,7 +10,7 @@ from conftest import write_project
 from tavolan.errors import ProjectError, UsageError
 from tavolan.pictures.look import BUILT_IN, built_in_looks, load_look
 from tavolan.pictures.plan import Selection
-from tavolan.pictures.render import worker_count
+from tavolan.pictures.workers import worker_count
 from tavolan.project.scaffold import Starter, plan_project
 from tavolan.project.scaffold import write_project as write_starter
 from tavolan.reports.covertables import print_coverage, print_matrix

@@ -193,18 +193,6 @@ def test_a_region_may_differ_by_size_class_or_form(project):
     assert 'shot.home.regions: "tablets" is no size class or form' in done.err and "tablet" in done.err
 
 
-def test_layers_of_the_next_shot_are_made_ready_behind_the_first_of_each(done):
-    from tavolan.pictures.painter import Painter
-
-    jobs = Planner(tavolan.open_project(done)).jobs(Selection(classes=("phone-6.9",)))
-    order = [(job.name, job.locale, whole) for job, whole in Painter(done).tasks(jobs)]
-    assert order == [
-        ("home", "en-US", True), ("home", "ar-SA", False), ("home", "de-DE", True),
-        ("home", "ar-SA", True), ("kiln", "en-US", False),
-        ("kiln", "en-US", True), ("kiln", "ar-SA", False), ("kiln", "de-DE", True), ("kiln", "ar-SA", True),
-    ]  # fmt: skip
-
-
 def test_threads_wait_for_a_layer_that_another_makes_and_make_it_once():
     from tavolan.pictures.painter import _Layers
 

@@ -17,7 +17,7 @@ from tavolan.pictures.encode import load_cover, load_screen, main_colour, screen
 from tavolan.pictures.job import Touch
 from tavolan.pictures.plan import Planner, Selection
 from tavolan.pictures.png import write as png
-from tavolan.pictures.retouch import retouch
+from tavolan.pictures.retouch import Retouching
 
 
 def picture(width=90, height=195, **bands):
@@ -205,6 +205,25 @@ def screen():
     pixels[..., 2] = 220
     pixels[100:120, 20:120, :3] = 10
     return pixels
+
+
+def retouch(pixels, touches, root):
+    """Return a copy of a screen with its retouches."""
+    touched = pixels.copy()
+    Retouching(touches, root).change(touched, 0, len(pixels))
+    return touched
+
+
+def test_only_the_rows_around_a_retouch_are_needed_for_it(tmp_path):
+    touches = (Touch((0.05, 0.22, 0.6, 0.1), "text", "Töpfe", "de"), Touch((0.1, 0.4, 0.3, 0.05), "blur"))
+    retouching = Retouching(touches, tmp_path)
+    first, end = retouching.rows(400)
+    assert (first, end) == (84, 184)
+    band = screen()[first:end].copy()
+    retouching.change(band, first, 400)
+    whole = retouch(screen(), touches, tmp_path)
+    assert (band == whole[first:end]).all()
+    assert (whole[:first] == screen()[:first]).all() and (whole[end:] == screen()[end:]).all()
 
 
 def test_a_covered_region_takes_the_ground_around_it(tmp_path):

@@ -72,7 +72,9 @@ def _printable(text: str) -> str:
 def run() -> None:
     """Run the program. Exit codes: 0 fine, 1 findings, 2 wrong usage, 3 unreadable input, 4 something outside."""
     # Start-up allocates much and frees next to nothing; collecting on the way would take a tenth of a short command.
-    gc.set_threshold(100_000, 20, 20)
+    gc.set_threshold(500_000, 20, 20)
+    # Pydantic would look through all installed packages for plugins to it.
+    os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "1")
     try:
         program(sys.argv[1] if len(sys.argv) > 1 else "")()
     except TavolanError as error:

@@ -25,10 +25,12 @@ def canvas_on(pixels: Pixels) -> tuple[Any, Any]:
 def image_of(pixels: Pixels, opaque: bool = True) -> Any:
     """Return BGRA pixels as an image without copying them: keep the array alive while the image is in use.
 
+    Rows may lie further apart than they're long.
+
     Declared opaque, an image is copied row by row; with an alpha channel it would be blended, at 15 times the cost.
     """
     sk = skia()
     height, width = pixels.shape[:2]
     kind = sk.AlphaType.kOpaque_AlphaType if opaque else sk.AlphaType.kPremul_AlphaType
     info = sk.ImageInfo.Make(width, height, sk.ColorType.kBGRA_8888_ColorType, kind)
-    return sk.Image.MakeFromRaster(sk.Pixmap(info, pixels.data, width * 4))
+    return sk.Image.MakeFromRaster(sk.Pixmap(info, pixels, pixels.strides[0]))

@@ -4,9 +4,8 @@ from __future__ import annotations
 
 import math
 import threading
-from collections.abc import Callable
 from pathlib import Path
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 
@@ -17,7 +16,16 @@ from tavolan.pictures.canvas import Pixels
 from tavolan.pictures.look import Box
 from tavolan.pictures.resize import bgra, cropped, resized, vips_image
 
-Change = Callable[[Pixels], Pixels]
+
+class Change(Protocol):
+    """What's done to a screen at its full size. Equal ones do the same."""
+
+    def rows(self, height: int) -> tuple[int, int]:
+        """Return the first row that it reads or changes, and that after the last."""
+
+    def change(self, pixels: Pixels, top: int, height: int) -> None:
+        """Change the rows of a screen (BGRA) from `top` in place."""
+
 
 MOST_PIXELS = 100_000_000
 _last = threading.local()
@@ -64,30 +72,39 @@ def _bgra(image: Any, shown: str, size: tuple[int, int] | None = None) -> Pixels
 
 
 def load_screen(
-    path: Path, shown: str, width: int, height: int, region: Box | None = None, whole: Change | None = None
+    path: Path, shown: str, width: int, height: int, region: Box | None = None, change: Change | None = None
 ) -> Pixels:
     """Return a raw screen, or a region of it (shares), resized to a size in pixels, as BGRA.
 
-    `whole` changes the screen at its full size first. Raises ProjectError when the file is damaged.
+    Rows may lie further apart than they're long. Raises ProjectError when the file is damaged.
     """
-    image = _quickly(path) or _opened(path, shown, "random" if region else "sequential")
-    if whole:
-        image = vips_image(np.ascontiguousarray(whole(_bgra(image, shown))))
+    image = _quickly(path, change)
+    if image is None:
+        image = _opened(path, shown, "random" if region else "sequential")
+        if change:
+            pixels = _bgra(image, shown)
+            change.change(pixels, 0, len(pixels))
+            image = vips_image(pixels)
     return _bgra(cropped(image, region) if region else image, shown, (width, height))
 
 
-def _quickly(path: Path) -> Any:
-    """Return a PNG as we write it, which `shots take` makes of screens, or None for any other file.
+def _quickly(path: Path, change: Change | None) -> Any:
+    """Return a PNG as we write it, which `shots take` makes of screens, changed; or None for any other file.
 
     Each thread keeps the last one: a look may show one screen in a device and a part of it on a card.
     """
     state = path.stat()
-    key = (path, state.st_size, state.st_mtime_ns)
+    key = (path, state.st_size, state.st_mtime_ns, change)
     if getattr(_last, "key", None) != key:
         _last.key = None
         rows = png.read_rows(path.read_bytes(), MOST_PIXELS)
         if rows is None:
             return None
+        if change:
+            first, end = change.rows(len(rows))
+            band = bgra(vips_image(rows[first:end, :, None]))
+            change.change(band, first, len(rows))
+            png.lay_rgb(band, rows[first:end])
         _last.key, _last.image = key, vips_image(rows[..., None])
     return _last.image
 

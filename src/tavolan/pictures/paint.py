@@ -141,6 +141,23 @@ def paint_screen(canvas: Any, device: Placed, screen: Pixels, colours: Colours) 
     canvas.restore()
 
 
+def covered(scene: Scene) -> tuple[slice, slice]:
+    """Return rows and columns, within the picture, of which a screen will leave nothing to be seen; perhaps none."""
+    for device in scene.devices[:1]:
+        frame = device.frame
+        if device.placing.matrix is None:
+            # Corners are a little rounder than circles, and reach further.
+            reach = 2 * frame.glass_radius + 1
+            rows = _within(frame.y + reach, frame.y + frame.height - reach, scene.height)
+            return rows, _within(frame.x + 1, frame.x + frame.width - 1, scene.width)
+    return slice(0, 0), slice(0, 0)
+
+
+def _within(begin: float, end: float, most: int) -> slice:
+    first = min(max(0, math.ceil(begin)), most)
+    return slice(first, max(first, min(math.floor(end), most)))
+
+
 def card_shadow(card: PlacedCard, place: Box, scene: Scene) -> Overlay:
     """Return a card's shadow on nothing: blurring it anew for every locale would take longer than all else drawn."""
     pad = _reach(card.shadow) * scene.scale + 2

@@ -3,16 +3,14 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable, Iterable, Iterator
-from contextlib import suppress
+from collections.abc import Callable
 from dataclasses import asdict, replace
-from itertools import zip_longest
 from pathlib import Path
 from typing import Any, Generic, TypeVar
 
 import numpy as np
 
-from tavolan.errors import ProjectError, one_problem
+from tavolan.errors import one_problem
 from tavolan.files import write_bytes
 from tavolan.pictures import encode, paint, png
 from tavolan.pictures.backends import trim_heap
@@ -23,7 +21,7 @@ from tavolan.pictures.hidden import hidden_by
 from tavolan.pictures.job import Job, ScreenUse
 from tavolan.pictures.look import Box as Shares
 from tavolan.pictures.paint import Overlay
-from tavolan.pictures.retouch import retouch
+from tavolan.pictures.retouch import Retouching
 from tavolan.pictures.scene import Box, Placed, PlacedCard
 from tavolan.pictures.typeset import Typesetter
 from tavolan.project.locales import is_right_to_left
@@ -86,32 +84,6 @@ class Painter:
         self._setters: _Layers[Setter] = _Layers(64)
         self._local = threading.local()
 
-    def tasks(self, jobs: Iterable[Job]) -> Iterator[tuple[Job, bool]]:
-        """Yield all jobs, those that share layers after each other, each with True: make it.
-
-        Behind the first of them comes the next one that needs other layers, with False: only prepare it, so that no
-        thread waits for layers when its turn comes.
-        """
-        groups: dict[Any, list[Job]] = {}
-        for job in jobs:
-            groups.setdefault(self._layer_key(job), []).append(job)
-        ordered = list(groups.values())
-        for group, following in zip_longest(ordered, ordered[1:]):
-            yield group[0], True
-            if following:
-                yield following[0], False
-            yield from ((job, True) for job in group[1:])
-
-    def prepare(self, job: Job) -> None:
-        """Make the layers that a job shares with others. What can't be made is told when the job itself is."""
-        trim_heap()
-        with suppress(ProjectError):
-            self._base(job)
-            for number in range(1, len(job.scene.devices)):
-                self._overlay(job, number)
-            for card in job.scene.cards:
-                self._card_shadow(job, card, self._part(job, card)[1])
-
     def make(self, job: Job) -> dict[str, Any]:
         """Make one picture and return what was measured of it. Raises ProjectError for a file that can't be used."""
         pixels, facts = self.paint(job)
@@ -126,8 +98,7 @@ class Painter:
         screens = {use.part: use for use in job.screens}
         loaded = [self._screen(device, screens[device.screen]) for device in scene.devices]
         base = self._base(job)
-        pixels = self._buffer(base.shape)
-        np.copyto(pixels, base)
+        pixels = self._copied(base, paint.covered(scene))
         canvas, _surface = canvas_on(pixels)
         for number, (device, screen) in enumerate(zip(scene.devices, loaded, strict=True)):
             if number:
@@ -148,15 +119,15 @@ class Painter:
     def _screen(self, device: Placed, use: ScreenUse) -> Pixels:
         place = (device.frame.width, device.frame.height)
         size = sampled_size(place, use.size, tilted=device.placing.matrix is not None)
-        return encode.load_screen(self.root / use.path, use.path, *size, None, self._touch(use))
+        return self._load(use, size)
 
-    def _touch(self, use: ScreenUse) -> encode.Change | None:
-        return (lambda pixels: retouch(pixels, use.touches, self.root)) if use.touches else None
+    def _load(self, use: ScreenUse, size: tuple[int, int], region: Shares | None = None) -> Pixels:
+        change = Retouching(use.touches, self.root) if use.touches else None
+        return encode.load_screen(self.root / use.path, use.path, *size, region, change)
 
     def _card(self, canvas: Any, job: Job, card: PlacedCard, use: ScreenUse) -> None:
         region, place = self._part(job, card)
-        size = (int(place.width), int(place.height))
-        image = encode.load_screen(self.root / use.path, use.path, *size, region, self._touch(use))
+        image = self._load(use, (int(place.width), int(place.height)), region)
         paint.paint_card(canvas, card, place, image, self._card_shadow(job, card, place), job.scene)
 
     @staticmethod
@@ -180,15 +151,17 @@ class Painter:
 
     def _base(self, job: Job) -> Pixels:
         """Return the layers that neighbouring jobs share; only the last few are kept, so memory stays flat."""
-        return self._bases.get(self._layer_key(job), lambda: self._new_base(job))
+        return self._bases.get(self.layer_key(job), lambda: self._new_base(job))
 
     @staticmethod
-    def _layer_key(job: Job) -> Any:
+    def layer_key(job: Job) -> Any:
+        """Return what jobs that share the layers of their base have in common."""
         own = next((use for use in job.screens if use.part == "own"), None)
         shown = (own.digest, own.touches) if own and job.look.background.kind == "picture" and not job.photo else ""
         return job.scene, job.look.digest, job.colours, job.span, job.photo, shown, job.finish
 
     def _new_base(self, job: Job) -> Pixels:
+        trim_heap()
         ground = self._photo(job) if job.look.background.kind == "picture" else self._soft(job)
         return paint.paint_base(job.scene, job.look, job.colours, job.span, ground)
 
@@ -196,7 +169,7 @@ class Painter:
         """Return a fresh copy of the soft background; both reading directions share the work."""
         straight = replace(job, mirrored=False)
         soft = self._softs.get(
-            self._layer_key(straight),
+            self.layer_key(straight),
             lambda: paint.paint_soft(straight.scene, job.look, job.colours, job.span),
         )
         return paint.mirrored(soft) if job.mirrored else soft.copy()
@@ -220,14 +193,23 @@ class Painter:
         return paint.mirrored(photo) if job.mirrored and rules.mirror else photo
 
     def _overlay(self, job: Job, number: int) -> Overlay:
-        key = (self._layer_key(job), number)
+        key = (self.layer_key(job), number)
         return self._overlays.get(key, lambda: paint.paint_overlay(job.scene.devices[number], job.scene, job.colours))
 
-    def _buffer(self, shape: tuple[int, ...]) -> Pixels:
-        held: Pixels | None = getattr(self._local, "buffer", None)
-        if held is None or held.shape != shape:
-            held = self._local.buffer = np.empty(shape, np.uint8)
-        return held
+    def _copied(self, base: Pixels, less: tuple[slice, slice]) -> Pixels:
+        """Return this thread's buffer with a base in it, less rows and columns that will be painted over."""
+        pixels: Pixels | None = getattr(self._local, "buffer", None)
+        if pixels is None or pixels.shape != base.shape:
+            pixels = self._local.buffer = np.empty(base.shape, np.uint8)
+        rows, columns = less
+        for part in (
+            (slice(None, rows.start),),
+            (rows, slice(None, columns.start)),
+            (rows, slice(columns.stop, None)),
+            (slice(rows.stop, None),),
+        ):
+            pixels[part] = base[part]
+        return pixels
 
 
 def _packed(pixels: Pixels, job: Job) -> tuple[bytes, str, dict[str, Any]]:

@@ -96,6 +96,13 @@ class Planner:
             if self._owns_ledger:
                 self.ledger.close()
 
+    def count(self, selection: Selection) -> int:
+        """Return about how many pictures a selection is."""
+        locales = selection.locales or self.project.app.locales
+        stores = [store for store, _, _ in self._places(selection)]
+        tags = sum(tag in store.locales for store in stores for tag in locales)
+        return tags * (len(selection.shots) or len(self.project.shots.shot))
+
     def _planned(self, selection: Selection) -> list[Job]:
         found: list[Job] = []
         everything = [*self.project.shots.shot, *self.project.shots.graphic]

@@ -82,7 +82,7 @@ def _rows(pixels: Pixels, up: bool) -> Pixels:
         return np.concatenate([rows.copy() for rows in filtered_up(pixels)])
     height, width = pixels.shape[:2]
     rows = np.full((height, 1 + 3 * width), _FILTER_NONE, np.uint8)
-    _lay_rgb(pixels, rows)
+    lay_rgb(pixels, rows)
     return rows
 
 
@@ -104,11 +104,11 @@ def filtered_up(pixels: Pixels) -> Iterator[Pixels]:
         # What's above the first row counts as zero.
         first = 0 if top else 1
         np.subtract(pixels[top + first : top + count], pixels[top + first - 1 : top + count - 1], out=less[first:count])
-        _lay_rgb(less[:count], rows[:count])
+        lay_rgb(less[:count], rows[:count])
         yield rows[:count]
 
 
-def _lay_rgb(pixels: Pixels, rows: Pixels) -> None:
+def lay_rgb(pixels: Pixels, rows: Pixels) -> None:
     """Write BGRA pixels as red, green and blue into rows, behind the byte that names the filter.
 
     A pixel is copied as one 32-bit word with its bytes turned around: read from one byte before it, so that what is

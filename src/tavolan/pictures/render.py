@@ -5,20 +5,18 @@ from __future__ import annotations
 import os
 import shutil
 from collections.abc import Callable, Iterator
-from concurrent.futures import Future, ThreadPoolExecutor, as_completed
+from contextlib import closing
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
 
-from tavolan.errors import Problem, ProjectError, UsageError
-from tavolan.pictures.backends import share_heap, trim_heap
+from tavolan.errors import Problem, ProjectError
 from tavolan.pictures.job import Job
 from tavolan.pictures.ledger import Ledger
 from tavolan.pictures.plan import Planner, Selection
+from tavolan.pictures.workers import Result, Workers
 from tavolan.project.model import Project
 
 Progress = Callable[[int, int], None]
-Result = tuple[Job, dict[str, Any] | None, list[Problem]]
 
 
 @dataclass
@@ -47,17 +45,23 @@ def render(
     with every caption and screen that can't be used, before anything is painted; a file that turns out damaged while
     painting is reported at the end, when all others are done.
     """
-    ledger = Ledger(project.root)
-    try:
-        return _run(project, ledger, selection, progress, again, cluster)
-    finally:
-        ledger.close()
+    with closing(Ledger(project.root)) as ledger, closing(Workers(project.root)) as workers:
+        return _run(project, ledger, workers, selection, progress, again, cluster)
 
 
 def _run(
-    project: Project, ledger: Ledger, selection: Selection, progress: Progress | None, again: bool, cluster: str
+    project: Project,
+    ledger: Ledger,
+    workers: Workers,
+    selection: Selection,
+    progress: Progress | None,
+    again: bool,
+    cluster: str,
 ) -> Rendered:
-    jobs = Planner(project, ledger).jobs(selection)
+    planner = Planner(project, ledger)
+    if not cluster and (again or not ledger.made):
+        workers.begin(planner.count(selection))
+    jobs = planner.jobs(selection)
     done = Rendered()
     if selection.everything:
         done.removed = _remove_strays(project.root, ledger, {job.file for job in jobs})
@@ -73,7 +77,7 @@ def _run(
         (later if job.key in first or (not again and ledger.twin(job)) else todo).append(job)
         first.add(job.key)
     problems: list[Problem] = []
-    results = _on_cluster(project.root, todo, cluster) if cluster else _on_threads(project.root, todo)
+    results = _on_cluster(project.root, todo, cluster) if cluster else workers.make(todo)
     for number, (job, facts, found) in enumerate(results, 1):
         problems += found
         if facts is not None:
@@ -113,43 +117,6 @@ def _remove_strays(root: Path, ledger: Ledger, wanted: set[str]) -> list[str]:
         (root / row.path).unlink(missing_ok=True)
     ledger.forget([row.file for row in strays])
     return sorted(row.path for row in strays)
-
-
-def worker_count() -> int:
-    """Return how many threads to use: all cores, or what TAVOLAN_WORKERS says."""
-    told = os.environ.get("TAVOLAN_WORKERS")
-    if told and not told.isdecimal():
-        raise UsageError(f'TAVOLAN_WORKERS is "{told}". Set it to a whole number, or to nothing for all cores.')
-    return max(1, int(told) if told else os.cpu_count() or 1)
-
-
-def _on_threads(root: Path, jobs: list[Job]) -> Iterator[Result]:
-    """Make jobs on all cores, a few ahead at a time, and yield what came of each."""
-    if not jobs:
-        return
-    from tavolan.pictures.painter import Painter
-
-    share_heap()
-    painter = Painter(root)
-    with ThreadPoolExecutor(worker_count()) as pool:
-        pending: dict[Future[dict[str, Any]], Job] = {}
-        for job, whole in painter.tasks(jobs):
-            if whole:
-                pending[pool.submit(painter.make, job)] = job
-            else:
-                pool.submit(painter.prepare, job)
-        try:
-            for future in as_completed(pending):
-                job = pending.pop(future)
-                try:
-                    yield job, future.result(), []
-                except ProjectError as error:
-                    yield job, None, list(error.problems)
-        except BaseException:
-            pool.shutdown(cancel_futures=True)
-            raise
-        finally:
-            trim_heap()
 
 
 def _on_cluster(root: Path, jobs: list[Job], address: str) -> Iterator[Result]:

@@ -50,10 +50,11 @@ def resized(image: Any, width: int, height: int) -> Pixels:
 
 def bgra(image: Any) -> Pixels:
     """Return a picture of libvips (rows, RGB or BGRA) as BGRA, all opaque. Raises pyvips.Error."""
-    words = np.empty(size_of(image)[::-1], np.uint32)
+    width, height = size_of(image)
+    words = np.empty((height, width), np.uint32)
     for top, band in _bands(image):
-        words[top : top + len(band)] = _words_of(band)
-    return _opaque(words)
+        np.bitwise_or(_words_of(band), _OPAQUE, out=words[top : top + len(band)])
+    return words.view(np.uint8).reshape(height, width, 4)
 
 
 def cropped(image: Any, region: Box) -> Any:
@@ -82,28 +83,33 @@ def _shrunk(image: Any, width: int, height: int) -> Pixels:
     wide, _ = size_of(down)
     turned = np.zeros((wide, _ROWS // 4), np.complex128)
     sideways = vips_image(turned.view(np.uint8).reshape(wide, _ROWS, 4))
-    across = sideways.reducev(wide / width, kernel=_KERNEL, gap=_GAP)
-    shrunk = np.empty((height, -(-width // 4)), np.complex128)
+    across = vips().Region.new(sideways.reducev(wide / width, kernel=_KERNEL, gap=_GAP))
+    fours, back = _empty_fours(_ROWS, wide), _empty_fours(width, _ROWS)
+    shrunk = np.empty((height, back.shape[0]), np.complex128)
     for top, band in _bands(down):
-        fours = _fours(_words_of(band))
-        turned[:, : len(fours)] = fours.T
+        _lay_fours(_words_of(band), fours)
+        turned[...] = fours.view(np.complex128)[..., 0].T
         # The same memory holds another band now.
         sideways.invalidate()
-        got = np.frombuffer(vips().Region.new(across).fetch(0, 0, _ROWS, width), np.uint32)
-        shrunk[top : top + len(band)] = _fours(got.reshape(width, _ROWS)).T[: len(band)]
-    return _opaque(np.ascontiguousarray(shrunk.view(np.uint32)[:, :width]))
+        got = np.frombuffer(across.fetch(0, 0, _ROWS, width), np.uint32)
+        _lay_fours(got.reshape(width, _ROWS), back)
+        back |= _OPAQUE
+        shrunk[top : top + len(band)] = back.view(np.complex128)[..., 0].T[: len(band)]
+    return shrunk.view(np.uint8).reshape(height, -1, 4)[:, :width]
 
 
-def _fours(words: Words) -> NDArray[np.complex128]:
-    """Return words (rows, width) with four below each other as one (rows / 4, width), so that these are turned at once.
+def _empty_fours(rows: int, width: int) -> Words:
+    return np.empty((-(-rows // 4), width, 4), np.uint32)
+
+
+def _lay_fours(words: Words, fours: Words) -> None:
+    """Lay words (rows, width) with four below each other as one (rows / 4, width, 4), so that these are turned at once.
 
     What the last rows lack is what happens to be there.
     """
-    fours = np.empty((-(-len(words) // 4), words.shape[1], 4), np.uint32)
     for row in range(min(4, len(words))):
         rows = words[row::4]
         fours[: len(rows), :, row] = rows
-    return fours.view(np.complex128)[..., 0]
 
 
 def _bands(image: Any) -> Iterator[tuple[int, Pixels]]:
@@ -111,11 +117,11 @@ def _bands(image: Any) -> Iterator[tuple[int, Pixels]]:
 
     They're computed by this thread: libvips' own would hand each few rows over to it, and on busy cores both wait.
     """
-    region = vips().Region.new(image)
-    for top in range(0, image.height, _ROWS):
-        count = min(_ROWS, image.height - top)
-        band = np.frombuffer(region.fetch(0, top, image.width, count), np.uint8)
-        yield top, band.reshape(count, image.width, image.bands)
+    # Each is looked up by name in libvips.
+    region, width, height, bands = vips().Region.new(image), image.width, image.height, image.bands
+    for top in range(0, height, _ROWS):
+        count = min(_ROWS, height - top)
+        yield top, np.frombuffer(region.fetch(0, top, width, count), np.uint8).reshape(count, width, bands)
 
 
 def _words_of(pixels: Pixels) -> Words:
@@ -130,8 +136,3 @@ def _words_of(pixels: Pixels) -> Words:
         rows, width = pixels[..., 0], (width - 1) // 3
     # Each is read from one byte before the pixel, the other way around.
     return np.ndarray((height, width), ">u4", rows, 0, (rows.strides[0], 3))
-
-
-def _opaque(words: Words) -> Pixels:
-    words |= _OPAQUE
-    return words.view(np.uint8).reshape(*words.shape, 4)

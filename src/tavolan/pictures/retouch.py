@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import math
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -18,26 +20,37 @@ from tavolan.pictures.typeset import Style, Typesetter, largest
 from tavolan.project.locales import is_right_to_left
 
 Floats = NDArray[np.float32]
+# How many rows beyond a region are looked at for the colours around it, and a pixel for rounding.
+_MARGIN = 4
 
 
-def retouch(pixels: Pixels, touches: tuple[Touch, ...], root: Path) -> Pixels:
-    """Return a screen (BGRA) with its retouches; the pixels given aren't changed."""
-    if not touches:
-        return pixels
-    pixels = pixels.copy()
-    height, width = pixels.shape[:2]
-    for touch in touches:
-        x, y, wide, high = touch.region
-        box = (round(x * width), round(y * height), max(1, round(wide * width)), max(1, round(high * height)))
-        if touch.kind == "blur":
-            _blur(pixels, box)
-        elif touch.kind == "picture":
-            _picture(pixels, box, touch, root)
-        elif touch.kind == "bar":
-            _bar(pixels, box, touch)
-        else:
-            _text(pixels, box, touch, root)
-    return pixels
+@dataclass(frozen=True)
+class Retouching:
+    """The retouches of one screen, one after another; `root` is the project's folder."""
+
+    touches: tuple[Touch, ...]
+    root: Path
+
+    def rows(self, height: int) -> tuple[int, int]:
+        """Return the first row that they read or change, and that after the last, of a screen of this height."""
+        begin = min(touch.region[1] for touch in self.touches)
+        end = max(touch.region[1] + touch.region[3] for touch in self.touches)
+        return max(0, math.floor(begin * height) - _MARGIN), min(height, math.ceil(end * height) + _MARGIN)
+
+    def change(self, pixels: Pixels, top: int, height: int) -> None:
+        """Retouch rows of a screen (BGRA) in place: from `top`, at least those of `rows`; `height` is the screen's."""
+        width = pixels.shape[1]
+        for touch in self.touches:
+            x, y, wide, high = touch.region
+            box = (round(x * width), round(y * height) - top, max(1, round(wide * width)), max(1, round(high * height)))
+            if touch.kind == "blur":
+                _blur(pixels, box)
+            elif touch.kind == "picture":
+                _picture(pixels, box, touch, self.root)
+            elif touch.kind == "bar":
+                _bar(pixels, box, touch)
+            else:
+                _text(pixels, box, touch, self.root)
 
 
 def _around(pixels: Pixels, box: tuple[int, int, int, int]) -> Floats:

@@ -143,10 +143,11 @@ class Typesetter:
         """
         text = "".join(run.text for run in runs)
         if (text, style) not in self._widest:
-            parts = [part for part in unbreakable(text, self.script) if part.strip()]
+            parts = [part.strip() for part in unbreakable(text, self.script)]
             strong = any(run.emphasised for run in runs)
-            found = [self.paragraph([Run(part, strong)], style, 100, 1e6).MaxIntrinsicWidth / 100 for part in parts]
-            self._widest[text, style] = max(found, default=0.0)
+            # Each on a line of its own.
+            made = self.paragraph([Run("\n".join(filter(None, parts)), strong)], style, 100, 1e6)
+            self._widest[text, style] = made.LongestLine / 100
         return self._widest[text, style]
 
     def balanced(self, runs: list[Run], style: Style, size: float, width: float, phrases: bool = True) -> Block:
