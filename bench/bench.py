@@ -129,7 +129,7 @@ def write_words(root: Path, tags: list[str], words: list[str], phrases: dict[str
 
 
 def bench_words(folder: Path) -> None:
-    from tavolan.rulebooks import shipped_rulebook
+    from tavolan.rulebooks.load import shipped_rulebook
 
     codes = shipped_rulebook("ios").locales
     tags = [*codes.codes, *codes.low_confidence_codes][:50]
@@ -191,7 +191,7 @@ def bench_rendering(project: Path, title: str, rounds: int) -> None:
 
 def write_texts_to_send(root: Path, count: int) -> None:
     """Write a project of a source locale with 60 texts, and others without any."""
-    from tavolan.rulebooks import shipped_rulebook
+    from tavolan.rulebooks.load import shipped_rulebook
 
     (root / "copy").mkdir(parents=True)
     listed = shipped_rulebook("ios").locales
@@ -288,7 +288,7 @@ def bench_changes(project: Path) -> None:
 
 def bench_many_pictures(folder: Path) -> None:
     """40 locales x 10 shots x 5 size classes."""
-    from tavolan.rulebooks import shipped_rulebook
+    from tavolan.rulebooks.load import shipped_rulebook
     from tavolan.sample.screens import SCREENS
     from tavolan.sample.write import write_screens, write_texts
 

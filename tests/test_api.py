@@ -15,8 +15,7 @@ from tavolan.project.scaffold import Starter, plan_project
 from tavolan.project.scaffold import write_project as write_starter
 from tavolan.reports.covertables import print_coverage, print_matrix
 from tavolan.reports.rules import print_list, print_rulebook
-from tavolan.rulebooks import SHIPPED, load_rulebooks, shipped_rulebook
-from tavolan.rulebooks.load import merge
+from tavolan.rulebooks.load import SHIPPED, load_rulebooks, merge, shipped_rulebook
 
 
 def shown(function, *args):

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 import tavolan
 from conftest import replace, write_project
 from tavolan.errors import ProjectError
-from tavolan.project import load_project
+from tavolan.project.load import load_project
 
 
 def problems(root):

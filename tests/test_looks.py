@@ -14,7 +14,7 @@ from tavolan.pictures.look import WORDS, Pose, built_in_looks, load_look, place_
 from tavolan.pictures.pose import Placing, hull
 from tavolan.pictures.scene import Setting, lay_out
 from tavolan.project.schema import Palette, PalettePatch
-from tavolan.rulebooks import SHIPPED, shipped_rulebook
+from tavolan.rulebooks.load import SHIPPED, shipped_rulebook
 
 CLASSES = [(store, name) for store in SHIPPED for name in shipped_rulebook(store).classes]
 colours = st.tuples(*[st.integers(0, 255)] * 3).map(lambda c: "#{:02X}{:02X}{:02X}".format(*c))

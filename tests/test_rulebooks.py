@@ -3,8 +3,8 @@
 import pytest
 
 from tavolan.errors import ProjectError
-from tavolan.project import load_project
-from tavolan.rulebooks import SHIPPED, load_rulebooks, shipped_rulebook
+from tavolan.project.load import load_project
+from tavolan.rulebooks.load import SHIPPED, load_rulebooks, shipped_rulebook
 
 LIMITS = {
     "ios": {"title": (2, 30), "subtitle": (0, 30), "keywords": (0, 100), "promo": (0, 170), "description": (10, 4000),

@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
     from tavolan.checking import Finding
     from tavolan.pictures.plan import Selection
-    from tavolan.project import Project
+    from tavolan.project.model import Project
     from tavolan.words.cover import Answer
 
 __version__ = "0.1.0"
@@ -26,7 +26,7 @@ __all__ = ["__version__", "check", "cover", "open_project", "render"]
 
 def open_project(folder: str | Path = ".") -> Project:
     """Load the project in `folder` or the nearest folder above it. Raises ProjectError with every problem."""
-    from tavolan.project import find_root, load_project
+    from tavolan.project.load import find_root, load_project
 
     return load_project(find_root(Path(folder)))
 

@@ -69,6 +69,15 @@ def _split_position(message: str, text: str) -> tuple[str, int]:
     return head, text.count("\n") + 1
 
 
+def merge(base: dict[str, Any], over: dict[str, Any]) -> dict[str, Any]:
+    """Return `base` with the values of `over` laid over it, table by table; lists are replaced whole."""
+    merged = dict(base)
+    for key, value in over.items():
+        old = merged.get(key)
+        merged[key] = merge(old, value) if isinstance(old, dict) and isinstance(value, dict) else value
+    return merged
+
+
 def write_bytes(path: Path, data: bytes) -> None:
     """Write a file whole or not at all: into a neighbour first, then renamed over the target."""
     draft = path.with_name(f".{path.name}.{secrets.token_hex(4)}.part")

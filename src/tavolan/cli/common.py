@@ -15,7 +15,7 @@ import typer
 if TYPE_CHECKING:
     from rich.console import Console
 
-    from tavolan.project import Project
+    from tavolan.project.model import Project
 
 PIPED_WIDTH = 120
 
@@ -56,6 +56,9 @@ def say(message: str) -> None:
 @contextmanager
 def progress_bar(title: str) -> Iterator[Callable[[int, int], None]]:
     """Give a callback (done, in all) that moves a progress bar on stderr; silent when stderr is no terminal."""
+    if not sys.stderr.isatty():
+        yield lambda _done, _total: None
+        return
     from rich.console import Console
     from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
@@ -66,8 +69,10 @@ def progress_bar(title: str) -> Iterator[Callable[[int, int], None]]:
         TimeRemainingColumn(compact=True),
         console=Console(stderr=True),
         transient=True,
-        disable=not sys.stderr.isatty(),
+        # Moved by who works only: a thread that redraws it would keep this process from being forked.
+        auto_refresh=False,
     )
     with bar:
         task = bar.add_task(title, total=None)
-        yield lambda done, total: bar.update(task, completed=done, total=total)
+        bar.refresh()
+        yield lambda done, total: bar.update(task, completed=done, total=total, refresh=True)

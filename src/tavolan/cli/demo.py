@@ -12,7 +12,7 @@ from tavolan.cli.common import console, progress_bar
 if TYPE_CHECKING:
     from rich.console import Console
 
-    from tavolan.project import Project
+    from tavolan.project.model import Project
 
 SHORT_WALK = ("en-US", "ja", "ar-SA")
 

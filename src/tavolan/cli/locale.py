@@ -21,7 +21,7 @@ if TYPE_CHECKING:
     from rich.console import Console
 
     from tavolan.exchange.receive import Received
-    from tavolan.project import Project
+    from tavolan.project.model import Project
 
 app = typer.Typer(help="Languages: who is done, add one, send texts out, take translations in.", no_args_is_help=True)
 

@@ -11,7 +11,7 @@ import typer
 from tavolan.cli.common import JsonOption, LocaleOption, ProjectOption, console, open_project, print_json
 
 if TYPE_CHECKING:
-    from tavolan.project import Project
+    from tavolan.project.model import Project
 
 OneLocale = Annotated[str, typer.Option("--locale", help="Locale, as in en-US.")]
 DryRun = Annotated[bool, typer.Option("--dry-run", help="Show what would change, write nothing.")]

@@ -10,7 +10,7 @@ import typer
 from tavolan.cli.common import JsonOption, ProjectOption, console, print_json
 
 if TYPE_CHECKING:
-    from tavolan.rulebooks import Rulebook
+    from tavolan.rulebooks.model import Rulebook
 
 app = typer.Typer(help="The rulebooks: every store's fields, limits, sizes and locales.", invoke_without_command=True)
 
@@ -18,8 +18,8 @@ app = typer.Typer(help="The rulebooks: every store's fields, limits, sizes and l
 def _books(folder: Path | None) -> tuple[dict[str, Rulebook], set[str]]:
     """Return the rulebooks, with the project's overrides where there is a project."""
     from tavolan.errors import ProjectError
-    from tavolan.project import find_root
-    from tavolan.rulebooks import load_rulebooks
+    from tavolan.project.load import find_root
+    from tavolan.rulebooks.load import load_rulebooks
 
     try:
         root = find_root(folder or Path())

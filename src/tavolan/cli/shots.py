@@ -132,7 +132,7 @@ def _summary(out: Console, root: Path, done: Rendered) -> None:
 def _dry_run(out: Console, opened: object, wanted: Selection, why: bool) -> None:
     from tavolan.pictures.ledger import Ledger
     from tavolan.pictures.plan import Planner
-    from tavolan.project import Project
+    from tavolan.project.model import Project
 
     assert isinstance(opened, Project)
     with closing(Ledger(opened.root, write=False)) as ledger:

@@ -9,7 +9,7 @@ import typer
 from tavolan.cli.common import JsonOption, ProjectOption, console, open_project, print_json
 
 if TYPE_CHECKING:
-    from tavolan.project import Project
+    from tavolan.project.model import Project
 
 
 def status(

@@ -13,7 +13,7 @@ from tavolan.cli.common import JsonOption, LocaleOption, ProjectOption, StoreOpt
 if TYPE_CHECKING:
     from rich.console import Console
 
-    from tavolan.project import Project
+    from tavolan.project.model import Project
     from tavolan.words.cover import Answer
     from tavolan.words.plan import Options, Plan
 

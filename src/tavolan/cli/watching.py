@@ -8,7 +8,7 @@ from pathlib import Path
 from tavolan.cli.common import console
 from tavolan.errors import ProjectError, UsageError
 from tavolan.pictures.plan import Selection
-from tavolan.project import load_project
+from tavolan.project.load import load_project
 from tavolan.reports.live import Live
 
 

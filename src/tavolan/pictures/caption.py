@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 from typing import Any
 
@@ -63,9 +64,13 @@ class Setter:
     def __init__(self, typesetter: Typesetter) -> None:
         self.type = typesetter
 
-    def fitted(self, text: Text, rules: CaptionBox, box: Box, scale: float) -> int | None:
-        """Return the largest size in pixels at which a caption fits its box, or None."""
-        span = (max(1, round(rules.min_size * scale)), max(2, round(rules.size * scale)))
+    def fitted(self, text: Text, rules: CaptionBox, box: Box, scale: float, share: float = 1.0) -> int | None:
+        """Return the largest size in pixels at which a caption fits its box, or None.
+
+        One of more than this share of the full size isn't looked for.
+        """
+        low, high = max(1, round(rules.min_size * scale)), max(2, round(rules.size * scale))
+        span = (low, max(low, min(high, math.ceil(share * rules.size * scale))))
         plain = Style(rules.weight, 0, 0, rules.align, rules.emphasis.weight, rules.emphasis.italic)
         for phrases in (True, False):
             size = largest(span, lambda size, p=phrases: self._fits(text, rules, plain, box, size, p))  # type: ignore[misc]

@@ -8,9 +8,10 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
-from tavolan.project.schema import Palette, PalettePatch
+if TYPE_CHECKING:
+    from tavolan.project.schema import Palette, PalettePatch
 
 
 class Lch(NamedTuple):

@@ -37,9 +37,11 @@ class Fitter:
         key = digest_of(json.dumps([self.version, tag, told], ensure_ascii=False).encode())
         sizes = self.ledger.fitted(key)
         if sizes is None:
-            fitted = {job.name: self._fit(job) for job in written}
-            shares = [size / self._full(job) for job in written if (size := fitted[job.name])]
-            share = min(shares, default=1.0)
+            fitted, share = {}, 1.0
+            for job in written:
+                # Where an earlier one had to shrink, whether this would fit in a larger size makes no difference.
+                fitted[job.name] = size = self._fit(job, share)
+                share = min(share, size / self._full(job)) if size else share
             sizes = {
                 job.name: min(size, max(round(share * self._full(job)), self._least(job)))
                 for job in written
@@ -66,12 +68,12 @@ class Fitter:
             self._setters[tag] = Setter(Typesetter(Fonts(self.project.root, tag), tag))
         return self._setters[tag]
 
-    def _fit(self, job: Job) -> int | None:
+    def _fit(self, job: Job, share: float) -> int | None:
         from tavolan.pictures.caption import split
 
         try:
             size = self._setter(job.caption_locale).fitted(
-                split(job.caption), job.look.caption, job.scene.caption, job.scene.scale
+                split(job.caption), job.look.caption, job.scene.caption, job.scene.scale, share
             )
         except MarkupError as error:
             self._problem(job, str(error), "Write \\* for a star that is meant as one.")

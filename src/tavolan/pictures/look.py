@@ -18,8 +18,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from tavolan.edge import nearest, problems_of
 from tavolan.errors import ProjectError, UsageError
-from tavolan.files import read_toml
-from tavolan.rulebooks.load import merge
+from tavolan.files import merge, read_toml
 
 BUILT_IN = Path(__file__).parent / "looks"
 Role = Literal[

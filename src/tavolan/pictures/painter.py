@@ -13,7 +13,6 @@ import numpy as np
 from tavolan.errors import one_problem
 from tavolan.files import write_bytes
 from tavolan.pictures import encode, paint, png
-from tavolan.pictures.backends import trim_heap
 from tavolan.pictures.canvas import Pixels, canvas_on, image_of
 from tavolan.pictures.caption import Setter, split
 from tavolan.pictures.fonts import Fonts
@@ -161,7 +160,6 @@ class Painter:
         return job.scene, job.look.digest, job.colours, job.span, job.photo, shown, job.finish
 
     def _new_base(self, job: Job) -> Pixels:
-        trim_heap()
         ground = self._photo(job) if job.look.background.kind == "picture" else self._soft(job)
         return paint.paint_base(job.scene, job.look, job.colours, job.span, ground)
 

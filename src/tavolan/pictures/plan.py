@@ -109,9 +109,7 @@ class Planner:
         wanted = self.project.pick("--shot", list(selection.shots), [picture.name for picture in everything])
         locales = self.project.pick("--locale", list(selection.locales), self.project.app.locales)
         slots = self._slots()
-        places = list(self._places(selection))
-        self._look_ahead(places, locales)
-        for store, name, size_class in places:
+        for store, name, size_class in self._places(selection):
             for tag in (tag for tag in locales if tag in store.locales):
                 planned = [self._shot(store, name, size_class, tag, slot) for slot in slots]
                 fitted = self.fitter.set_of(tag, [job for job in planned if job])
@@ -123,17 +121,6 @@ class Planner:
         if self.problems:
             raise ProjectError(self.problems)
         return found
-
-    def _look_ahead(self, places: list[tuple[Store, str, SizeClass]], locales: list[str]) -> None:
-        """Have the screens read beforehand, in the order in which they will be planned."""
-        asked = (
-            self.index.find(shot.screen, tag, name)
-            for _, name, _ in places
-            for tag in locales
-            for shot in self.project.shots.shot
-            if shot.screen
-        )
-        self.ledger.look_ahead(dict.fromkeys(screen.path for screen in asked if screen))
 
     def _places(self, selection: Selection) -> Iterator[tuple[Store, str, SizeClass]]:
         project = self.project

@@ -8,13 +8,17 @@ from collections.abc import Callable, Iterator
 from contextlib import closing
 from dataclasses import dataclass, field
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from tavolan.errors import Problem, ProjectError
 from tavolan.pictures.job import Job
 from tavolan.pictures.ledger import Ledger
 from tavolan.pictures.plan import Planner, Selection
-from tavolan.pictures.workers import Result, Workers
+from tavolan.pictures.workers import Workers
 from tavolan.project.model import Project
+
+if TYPE_CHECKING:
+    from tavolan.pictures.workers import Result
 
 Progress = Callable[[int, int], None]
 
@@ -60,7 +64,7 @@ def _run(
 ) -> Rendered:
     planner = Planner(project, ledger)
     if not cluster and (again or not ledger.made):
-        workers.begin(planner.count(selection))
+        workers.expect(planner.count(selection))
     jobs = planner.jobs(selection)
     done = Rendered()
     if selection.everything:

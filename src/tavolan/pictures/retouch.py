@@ -97,7 +97,8 @@ def _ground(pixels: Pixels, box: tuple[int, int, int, int], told: str) -> tuple[
         flat = np.array(rgb(told)[::-1], np.float32)
         return np.broadcast_to(flat, (height, width, 3)).astype(np.float32), told
     patch = _around(pixels, box)
-    blue, green, red = (int(value) for value in np.median(patch.reshape(-1, 3), axis=0))
+    # It runs smoothly, so every fourth pixel tells the middle as well.
+    blue, green, red = (int(value) for value in np.median(patch[::4, ::4].reshape(-1, 3), axis=0))
     return patch, f"#{red:02X}{green:02X}{blue:02X}"
 
 
@@ -106,12 +107,13 @@ def _ink(pixels: Pixels, box: tuple[int, int, int, int], ground: str, told: str)
     if told:
         return told
     x, y, width, height = box
-    area = pixels[y : y + height, x : x + width, 2::-1].reshape(-1, 3)
-    back = np.array(rgb(ground), np.int16)
-    distance = np.abs(area.astype(np.int16) - back).sum(1, dtype=np.int16)
-    if len(distance) and distance.max() > 120:
-        far = area[distance >= np.percentile(distance[distance > 60], 90)]
-        red, green, blue = (int(value) for value in np.median(far, axis=0))
+    area = np.moveaxis(pixels[y : y + height, x : x + width, 2::-1].astype(np.int16), -1, 0)
+    distance = np.zeros((height, width), np.int16)
+    for channel, tone in zip(area, rgb(ground), strict=True):
+        distance += np.abs(channel - np.int16(tone))
+    if distance.size and distance.max() > 120:
+        far = distance >= np.percentile(distance[distance > 60], 90)
+        red, green, blue = (int(np.median(channel[far])) for channel in area)
         return f"#{red:02X}{green:02X}{blue:02X}"
     return _readable(ground)
 

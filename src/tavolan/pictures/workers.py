@@ -1,11 +1,13 @@
 """Make pictures on all cores: few of them on threads, many in processes beside this one.
 
 Threads share their layers, but Python runs one of them at a time: on two cores they take a sixth longer than two
-processes, on more cores the gap widens. A process takes half a second to start, so there must be enough for it to do.
+processes, on more cores the gap widens. Where a process can be forked it has all that this one has loaded; elsewhere it
+takes half a second to start, so there must be enough for it to do.
 """
 
 from __future__ import annotations
 
+import gc
 import os
 import pickle
 import signal
@@ -18,27 +20,30 @@ from contextlib import suppress
 from itertools import pairwise
 from pathlib import Path
 from queue import SimpleQueue
-from typing import Any
+from typing import IO, TYPE_CHECKING, Any
 
 from tavolan.errors import OutsideError, Problem, ProjectError, UsageError
 from tavolan.pictures.backends import share_heap, trim_heap
-from tavolan.pictures.job import Job
 
-Outcome = tuple[dict[str, Any] | None, list[Problem]]
-Result = tuple[Job, dict[str, Any] | None, list[Problem]]
-Make = Callable[[Job], Outcome]
-# As many pictures pay for the start of a process.
+if TYPE_CHECKING:
+    from tavolan.pictures.job import Job
+
+    Outcome = tuple[dict[str, Any] | None, list[Problem]]
+    Result = tuple[Job, dict[str, Any] | None, list[Problem]]
+    Make = Callable[[Job], Outcome]
+
+# As many pictures pay for a process.
 _WORTH = 8
 # Each process holds layers of its own, 300 to 500 MB.
 _MOST_PROCESSES = 8
-# What a process runs, with the modules of this one within its reach. Collecting garbage while modules are loaded would
-# only take time.
+# What a started process runs, with the modules of this one within its reach. Collecting garbage while modules are
+# loaded would only take time.
 _WORKER = """
 import gc, sys
 gc.set_threshold(500_000, 20, 20)
 sys.path[:] = {path!r}
-from tavolan.pictures.workers import serve
-serve({root!r})
+from tavolan.pictures.workers import serve_streams
+serve_streams({root!r})
 """
 
 
@@ -50,6 +55,11 @@ def worker_count() -> int:
     return max(1, int(told) if told else os.cpu_count() or 1)
 
 
+def can_fork() -> bool:
+    """Whether a copy of this process can go on by itself: no other thread holds a lock, and libvips has none yet."""
+    return sys.platform == "linux" and threading.active_count() == 1 and "pyvips" not in sys.modules
+
+
 class Workers:
     """Makes pictures of one project, as many at a time as `worker_count` says."""
 
@@ -57,25 +67,32 @@ class Workers:
         self.root = root
         self._beside: list[_Process] = []
 
-    def begin(self, count: int) -> None:
-        """Start the processes that about so many pictures are worth: they come up while the pictures are planned."""
-        wanted = min(worker_count(), _MOST_PROCESSES, count // _WORTH)
-        if sys.executable:
-            self._beside += [_Process(self.root) for _ in range(wanted - 1 - len(self._beside))]
+    def expect(self, count: int) -> None:
+        """Start the processes that about so many pictures are worth, where they need time to come up."""
+        if sys.platform != "linux":
+            self._begin(count)
+
+    def _begin(self, count: int) -> None:
+        wanted = min(worker_count(), _MOST_PROCESSES, count // _WORTH) - 1 - len(self._beside)
+        for _ in range(wanted):
+            if can_fork():
+                self._beside.append(_Forked(self.root))
+            elif sys.executable:
+                self._beside.append(_Started(self.root))
 
     def make(self, jobs: list[Job]) -> Iterator[Result]:
         """Make jobs and yield what came of each, as it comes. Raises OutsideError when a process ends early."""
         if not jobs:
             return
-        self.begin(len(jobs))
         share_heap()
-        make = _maker(self.root)
-        makers: list[Make] = [make, *(process.make for process in self._beside)] if self._beside else [make]
+        work = _in_order(jobs)
+        self._begin(len(jobs))
+        makers: list[Make] = [_maker(self.root), *(process.make for process in self._beside)]
         threads = 1 if self._beside else worker_count()
-        work = Work(_in_order(jobs), len(makers))
+        left = Work(work, len(makers))
         came: SimpleQueue[Result | BaseException] = SimpleQueue()
         running = [
-            threading.Thread(target=_make_all, args=(work, number, maker, came))
+            threading.Thread(target=_make_all, args=(left, number, maker, came))
             for number, maker in enumerate(makers)
             for _ in range(threads)
         ]
@@ -88,7 +105,7 @@ class Workers:
                     raise result
                 yield result
         finally:
-            work.stop()
+            left.stop()
             for thread in running:
                 thread.join()
             trim_heap()
@@ -162,22 +179,20 @@ def _maker(root: Path) -> Make:
 
 
 class _Process:
-    """A process beside this one: jobs go in through its stdin, one at a time, and what came of them comes out."""
+    """A process beside this one: jobs go in, one at a time, and what came of them comes out."""
 
-    def __init__(self, root: Path) -> None:
-        command = [sys.executable, "-c", _WORKER.format(path=sys.path, root=str(root))]
-        self._process = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE)
+    def __init__(self, jobs: IO[bytes], answers: IO[bytes]) -> None:
+        self._jobs, self._answers = jobs, answers
 
     def make(self, job: Job) -> Outcome:
         """Make a picture there. Raises OutsideError when it ends, and what it raised."""
-        assert self._process.stdin and self._process.stdout
         try:
-            pickle.dump(job, self._process.stdin)
-            self._process.stdin.flush()
-            outcome, problems, failure = pickle.load(self._process.stdout)
+            pickle.dump(job, self._jobs)
+            self._jobs.flush()
+            outcome, problems, failure = pickle.load(self._answers)
         except (OSError, EOFError, pickle.UnpicklingError) as error:
             raise OutsideError(
-                f"a process that made pictures ended early (exit {self._process.wait()}). Is memory short? "
+                f"a process that made pictures ended early (exit {self.wait()}). Is memory short? "
                 "Run it again: what was made is kept. TAVOLAN_WORKERS=1 needs the least memory."
             ) from error
         if failure:
@@ -186,29 +201,82 @@ class _Process:
 
     def close(self) -> None:
         """Let it end."""
-        assert self._process.stdin and self._process.stdout
-        with suppress(OSError):
-            self._process.stdin.close()
-        self._process.stdout.close()
-        self._process.wait()
+        for stream in (self._jobs, self._answers):
+            with suppress(OSError):
+                stream.close()
+        self.wait()
+
+    def wait(self) -> int:
+        """Wait for its end and return its exit code."""
+        raise NotImplementedError
 
 
-def serve(root: str) -> None:
-    """Make the pictures that come in on stdin, until it's closed: what runs in a process beside the main one."""
-    # Whoever started it says when to end, also when the user interrupts both.
-    signal.signal(signal.SIGINT, signal.SIG_IGN)
+class _Started(_Process):
+    """A process of another program."""
+
+    def __init__(self, root: Path) -> None:
+        command = [sys.executable, "-c", _WORKER.format(path=sys.path, root=str(root))]
+        self._program = subprocess.Popen(command, stdin=subprocess.PIPE, stdout=subprocess.PIPE)
+        assert self._program.stdin and self._program.stdout
+        super().__init__(self._program.stdin, self._program.stdout)
+
+    def wait(self) -> int:
+        """Wait for its end and return its exit code."""
+        return self._program.wait()
+
+
+class _Forked(_Process):
+    """A copy of this process."""
+
+    def __init__(self, root: Path) -> None:
+        jobs, give = os.pipe()
+        take, answers = os.pipe()
+        # What's collected in the copy only would have to be copied first.
+        gc.freeze()
+        self._number = os.fork()
+        if not self._number:
+            os.close(give)
+            os.close(take)
+            serve(root, os.fdopen(jobs, "rb"), os.fdopen(answers, "wb"))
+        os.close(jobs)
+        os.close(answers)
+        self._code: int | None = None
+        super().__init__(os.fdopen(give, "wb"), os.fdopen(take, "rb"))
+
+    def wait(self) -> int:
+        """Wait for its end and return its exit code."""
+        if self._code is None:
+            self._code = os.waitstatus_to_exitcode(os.waitpid(self._number, 0)[1])
+        return self._code
+
+
+def serve_streams(root: str) -> None:
+    """Serve on stdin and stdout."""
     answers = os.fdopen(os.dup(sys.stdout.fileno()), "wb")
     # What a library prints mustn't get between the answers.
     os.dup2(sys.stderr.fileno(), sys.stdout.fileno())
     share_heap()
-    make = _maker(Path(root))
-    with suppress(EOFError, BrokenPipeError):
-        while True:
-            job = pickle.load(sys.stdin.buffer)
-            pickle.dump(_outcome(make, job), answers)
-            answers.flush()
-    # All is written; taking down the libraries and their memory would only keep the main process waiting.
-    os._exit(0)
+    serve(Path(root), sys.stdin.buffer, answers)
+
+
+def serve(root: Path, jobs: IO[bytes], answers: IO[bytes]) -> None:
+    """Make the pictures that come in, until there's nobody to give more; then end this process."""
+    code = 1
+    try:
+        # Whoever started it says when to end, also when the user interrupts both.
+        signal.signal(signal.SIGINT, signal.SIG_IGN)
+        make = _maker(root)
+        with suppress(EOFError, BrokenPipeError):
+            while True:
+                job = pickle.load(jobs)
+                pickle.dump(_outcome(make, job), answers)
+                answers.flush()
+        code = 0
+    except BaseException:
+        traceback.print_exc()
+    finally:
+        # All is written. Nothing of the main process must run here too, and taking down the libraries takes time.
+        os._exit(code)
 
 
 def _outcome(make: Make, job: Job) -> tuple[dict[str, Any] | None, list[Problem], Exception | None]:

@@ -8,8 +8,8 @@ from rich.console import Console
 from rich.text import Text
 
 from tavolan.checking import Finding
-from tavolan.project import Project
 from tavolan.project.locales import locale_name
+from tavolan.project.model import Project
 from tavolan.project.texts import Change, Texts
 from tavolan.reports.tables import counted, plain_table
 from tavolan.rulebooks.measure import measure

@@ -7,7 +7,7 @@ from itertools import groupby
 from rich.console import Console
 from rich.text import Text
 
-from tavolan.project import Project
+from tavolan.project.model import Project
 from tavolan.reports.copytables import gauge
 from tavolan.reports.tables import counted, plain_table
 from tavolan.words.cover import Answer, Unlock

@@ -10,9 +10,9 @@ from typing import Any
 from tavolan.checking import Finding, count_levels
 from tavolan.pictures.colour import resolve
 from tavolan.pictures.thumbs import webp_thumbs
-from tavolan.project import Project, Store
 from tavolan.project.locales import is_right_to_left, locale_name
 from tavolan.project.made import finished, set_files
+from tavolan.project.model import Project, Store
 from tavolan.rulebooks.measure import measure
 from tavolan.rulebooks.model import FieldRule
 from tavolan.words.cover import Answer, cover

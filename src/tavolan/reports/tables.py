@@ -10,8 +10,8 @@ from rich.table import Table
 from rich.text import Text
 
 from tavolan.checking.findings import LEVELS, Finding, count_levels
-from tavolan.project import Project
 from tavolan.project.locales import locale_name
+from tavolan.project.model import Project
 
 LEVEL_STYLE = {"error": "bold red", "warning": "yellow", "note": "cyan"}
 

@@ -10,20 +10,11 @@ from pydantic import ValidationError
 
 from tavolan.edge import problems_of
 from tavolan.errors import Problem, ProjectError
-from tavolan.files import read_toml
+from tavolan.files import merge, read_toml
 from tavolan.rulebooks.model import Rulebook
 
 DATA = Path(__file__).parent / "data"
 SHIPPED = ("ios", "android", "maker")
-
-
-def merge(base: dict[str, Any], over: dict[str, Any]) -> dict[str, Any]:
-    """Return `base` with the values of `over` laid over it, table by table; lists are replaced whole."""
-    merged = dict(base)
-    for key, value in over.items():
-        old = merged.get(key)
-        merged[key] = merge(old, value) if isinstance(old, dict) and isinstance(value, dict) else value
-    return merged
 
 
 @cache
