@@ -2,105 +2,123 @@
 
 from __future__ import annotations
 
+import json
 import re
 import tomllib
 from collections.abc import Mapping
+from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
 import tomlkit
+from tomlkit import TOMLDocument
 from tomlkit.exceptions import TOMLKitError
-from tomlkit.items import AbstractTable, Item
+from tomlkit.items import Item
 
 from tavolan.errors import one_problem
 from tavolan.files import read_text, write_text
 
+_TEXT = r'"(?:[^"\\\n]|\\.)*"'
+# A key with a text on one line, and where a table ends: before a comment that belongs to the next one, too.
+_LINE = re.compile(
+    rf"^(?P<head>[ \t]*(?P<name>[A-Za-z0-9_-]+|{_TEXT})[ \t]*=[ \t]*)(?:{_TEXT}|'[^'\n]*')", re.MULTILINE
+)
+_END = re.compile(r"\n*(?=\n\n(?:#[^\n]*\n)+\[|^\[|\Z)", re.MULTILINE)
+
 
 class TomlEditor:
-    """One TOML file being edited; nothing is written before `save`."""
+    """One TOML file being edited; nothing is written before `save`.
+
+    Texts of one line are written into the file's own text, table by table, and the whole is read back: tomlkit takes
+    ten times as long. All else, and what doesn't read back as it should, goes through tomlkit.
+    """
 
     def __init__(self, path: Path, shown: str) -> None:
         self.path, self.shown = path, shown
         self._before = read_text(path, shown)
-        self._set: dict[tuple[str, ...], str | list[str]] = {}
-        self._added: dict[tuple[str, ...], Item] = {}
         try:
-            self._document = tomlkit.parse(self._before)
-        except TOMLKitError as error:
+            self._read_before = tomllib.loads(self._before)
+        except tomllib.TOMLDecodeError as error:
             raise one_problem(shown, None, "", f"isn't valid TOML: {error}", "Put it right first.") from error
+        self._edited: TOMLDocument | None = None
+        self._lines: dict[tuple[str, ...], str] = {}
+        self._set: dict[tuple[str, ...], str | list[str]] = {}
+
+    @property
+    def _document(self) -> TOMLDocument:
+        if self._edited is None:
+            try:
+                self._edited = tomlkit.parse(self._before)
+            except TOMLKitError as error:
+                raise one_problem(self.shown, None, "", f"isn't valid TOML: {error}", "Put it right first.") from error
+        return self._edited
 
     def get(self, key: tuple[str, ...]) -> Any:
         """Return the plain value of a key, or None."""
-        return _at(tomllib.loads(self.text()), key)
+        return _at(self._made()[1], key)
 
     def set(self, key: tuple[str, ...], value: str | list[str]) -> None:
         """Set a key, making its tables where they're missing. Raises ProjectError when the text can't be stored."""
-        spellings = _spellings(value) if _in_utf8(value) else []
-        for item in spellings:
-            # What there's but one way to write is read back by `save`.
-            if len(spellings) == 1 or _reads_back(item, value):
-                self._set[key] = value
-                if self._is_new(key):
-                    self._added[key] = item
-                else:
-                    self._place(key, item)
-                return
-        raise one_problem(self.shown, None, ".".join(key), "holds characters that UTF-8 can't", "Leave them out.")
+        if not _in_utf8(value):
+            message = "holds characters that UTF-8 can't"
+            raise one_problem(self.shown, None, ".".join(key), message, "Leave them out.")
+        self._set[key] = value
+        if isinstance(value, str) and "\n" not in value:
+            self._lines[key] = value
+        else:
+            self._lines.pop(key, None)
+            self._place(key, value)
 
     def remove(self, key: tuple[str, ...]) -> None:
         """Remove a key; nothing happens where it isn't there."""
-        self._added.pop(key, None)
+        self._lines.pop(key, None)
+        self._set.pop(key, None)
+        if _at(self._read_before, key) is None and self._edited is None:
+            return
         table: Any = self._document
         for part in key[:-1]:
             if part not in table:
                 return
             table = table[part]
-        self._set.pop(key, None)
         if key[-1] in table:
             del table[key[-1]]
 
-    def _is_new(self, key: tuple[str, ...]) -> bool:
-        """Whether a key would be a new one at the end of a table that's there."""
-        if len(key) != 2:
-            return False
-        table = self._document.get(key[0])
-        return isinstance(table, AbstractTable) and key[1] not in table
-
-    def _place(self, key: tuple[str, ...], item: Item) -> None:
+    def _place(self, key: tuple[str, ...], value: str | list[str]) -> None:
         table: Any = self._document
         for part in key[:-1]:
             # Also one that's told in several places.
             if not isinstance(table.get(part), Mapping):
                 table[part] = tomlkit.table()
             table = table[part]
-        old = table.get(key[-1])
+        item, old = _spelled(value), table.get(key[-1])
         if isinstance(old, Item):
             # The comment behind the old value stays behind the new one.
             item.trivia.comment_ws, item.trivia.comment = old.trivia.comment_ws, old.trivia.comment
         table[key[-1]] = item
 
     def text(self) -> str:
-        """Return the file as it would be written.
+        """Return the file as it would be written."""
+        return self._made()[0]
 
-        New keys are written into the text, table by table: one by one, tomlkit takes ten times as long for them. Where
-        that doesn't read as it should (a text may hold what looks like a table's end), tomlkit does it after all.
-        """
+    def _made(self) -> tuple[str, Any]:
+        """Return the file's text as it would be written, and its document."""
+        text = self._before if self._edited is None else tomlkit.dumps(self._edited)
+        document = self._read_before if self._edited is None else tomllib.loads(text)
+        if not self._lines:
+            return text, document
+        tables: dict[tuple[str, ...], dict[str, str]] = {}
+        for key, value in self._lines.items():
+            tables.setdefault(key[:-1], {})[key[-1]] = value
+        wanted = _with_values(document, tables)
+        for table, values in tables.items():
+            text = _with_lines(text, table, values)
+        if wanted is not None and _read(text) == wanted:
+            return text, wanted
+        for key, value in self._lines.items():
+            self._place(key, value)
+        self._lines = {}
         text = tomlkit.dumps(self._document)
-        if not self._added:
-            return text
-        wanted, lines = tomllib.loads(text), text
-        tables: dict[str, list[str]] = {}
-        for (table, name), item in self._added.items():
-            tables.setdefault(table, []).append(f"{tomlkit.key(name).as_string()} = {item.as_string()}\n")
-            wanted[table][name] = item.unwrap()
-        for table, added in tables.items():
-            lines = _with_lines(lines, table, "".join(added))
-        if _read(lines) == wanted:
-            return lines
-        for key, item in self._added.items():
-            self._place(key, item)
-        self._added = {}
-        return tomlkit.dumps(self._document)
+        return text, tomllib.loads(text)
 
     @property
     def changed(self) -> bool:
@@ -109,10 +127,9 @@ class TomlEditor:
 
     def save(self) -> None:
         """Write the file, whole or not at all, if anything changed. What was set is read back first."""
-        text = self.text()
+        text, document = self._made()
         if text == self._before:
             return
-        document = tomllib.loads(text)
         for key, value in self._set.items():
             if _at(document, key) != value:
                 raise one_problem(
@@ -121,17 +138,51 @@ class TomlEditor:
         write_text(self.path, text)
 
 
-def _with_lines(text: str, table: str, lines: str) -> str:
-    """Return a TOML text with lines at the end of a table.
+def _with_values(document: Any, tables: dict[tuple[str, ...], dict[str, str]]) -> Any:
+    """Return a copy of a document with values in tables that are there, or None where one isn't."""
+    document = dict(document)
+    for path, values in tables.items():
+        table = document
+        for part in path:
+            if not isinstance(table.get(part), dict):
+                return None
+            table[part] = dict(table[part])
+            table = table[part]
+        table.update(values)
+    return document
 
-    They stand before what blank lines there are, and before a comment that belongs to the next table.
+
+def _with_lines(text: str, table: tuple[str, ...], values: dict[str, str]) -> str:
+    """Return a TOML text with values of one line in a table: in place of those it has, else at its end.
+
+    New ones stand before what blank lines there are, and before a comment that belongs to the next table.
     """
-    head = re.search(rf"^\[{re.escape(table)}\][^\n]*\n", text, re.MULTILINE)
-    if not head:
-        return text
-    after = re.compile(r"\n*(?=\n\n(?:#[^\n]*\n)+\[|^\[|\Z)", re.MULTILINE).search(text, head.end() - 1)
+    begin = 0
+    if table:
+        name = re.escape(".".join(tomlkit.key(part).as_string() for part in table))
+        head = re.search(rf"^\[{name}\][^\n]*(?:\n|\Z)", text, re.MULTILINE)
+        if not head:
+            return text
+        begin = head.end() - 1
+    after = _END.search(text, begin)
     end = after.start() if after else len(text)
-    return f"{text[:end]}\n{lines.rstrip()}{text[end:] or chr(10)}"
+    left = dict(values)
+
+    def line(found: re.Match[str]) -> str:
+        value = left.pop(found["name"].strip('"'), None)
+        return found[0] if value is None else f"{found['head']}{_quoted(value)}"
+
+    body = _LINE.sub(line, text[begin:end])
+    added = "".join(f"\n{tomlkit.key(name).as_string()} = {_quoted(value)}" for name, value in left.items())
+    if not end:
+        # Nothing stands before it.
+        return f"{added.lstrip()}\n{text}"
+    return f"{text[:begin]}{body}{added}{text[end:] or chr(10)}"
+
+
+def _quoted(value: str) -> str:
+    """Return a text as JSON writes it, which is how TOML does, but for one character: reading back tells."""
+    return json.dumps(value, ensure_ascii=False)
 
 
 def _read(text: str) -> Any:
@@ -156,21 +207,14 @@ def _in_utf8(value: str | list[str]) -> bool:
     return True
 
 
-def _reads_back(item: Item, value: str | list[str]) -> bool:
-    """Whether a way to write a value reads back as that value."""
-    return bool(_read(f"x = {item.as_string()}") == {"x": value})
-
-
-def _spellings(value: str | list[str]) -> list[Item]:
-    """Return ways to write a value, the most readable first; the caller takes the first that reads back the same."""
-    if isinstance(value, list):
-        return [tomlkit.item(value)]
-    plain = tomlkit.string(value)
-    if "\n" not in value:
-        return [plain]
-    # The line break after the opening quotes isn't part of the text.
-    body = value.replace("\\", "\\\\").replace('"""', '""\\"')
-    try:
-        return [tomlkit.value(f'"""\n{body}"""'), plain]
-    except TOMLKitError:
-        return [plain]
+def _spelled(value: str | list[str]) -> Item:
+    """Return the most readable way to write a value that reads back as that value."""
+    plain = tomlkit.item(value) if isinstance(value, list) else tomlkit.string(value)
+    if "\n" in value and isinstance(value, str):
+        # The line break after the opening quotes isn't part of the text.
+        body = value.replace("\\", "\\\\").replace('"""', '""\\"')
+        with suppress(TOMLKitError):
+            lines = tomlkit.value(f'"""\n{body}"""')
+            if _read(f"x = {lines.as_string()}") == {"x": value}:
+                return lines
+    return plain
