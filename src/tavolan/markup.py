@@ -2,7 +2,11 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
+
+# An escaped star or backslash, a star, or what lies between.
+_PART = re.compile(r"\\[*\\]|\*|[^*\\]+|\\")
 
 
 @dataclass(frozen=True)
@@ -20,20 +24,15 @@ class MarkupError(ValueError):
 def parse(caption: str) -> list[Run]:
     """Return the runs of a caption. Raises MarkupError for a star without its partner."""
     runs: list[Run] = []
-    text, emphasised, opened_at, index = "", False, 0, 0
-    while index < len(caption):
-        char = caption[index]
-        if char == "\\" and caption[index + 1 : index + 2] in ("*", "\\"):
-            text += caption[index + 1]
-            index += 2
-            continue
-        if char == "*":
+    text, emphasised, opened_at = "", False, 0
+    for found in _PART.finditer(caption):
+        part = found.group()
+        if part == "*":
             if text:
                 runs.append(Run(text, emphasised))
-            text, emphasised, opened_at = "", not emphasised, index
+            text, emphasised, opened_at = "", not emphasised, found.start()
         else:
-            text += char
-        index += 1
+            text += part[1] if part in ("\\*", "\\\\") else part
     if emphasised:
         raise MarkupError(f"the emphasis that opens at character {opened_at + 1} isn't closed")
     if text:

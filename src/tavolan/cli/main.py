@@ -5,6 +5,7 @@ from __future__ import annotations
 import gc
 import os
 import sys
+from contextlib import suppress
 from importlib import import_module
 from typing import Annotated
 
@@ -81,8 +82,19 @@ def run() -> None:
         report(error)
         if os.environ.get("TAVOLAN_DEBUG"):
             raise
-        sys.exit(error.exit_code)
+        _leave(error.exit_code)
     except BrokenPipeError:
-        # The reader went away (`| head`): nothing is wrong, but Python must not complain on exit.
-        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
-        sys.exit(0)
+        _leave(0)
+    except SystemExit as end:
+        if not isinstance(end.code, int | None):
+            raise
+        _leave(end.code or 0)
+
+
+def _leave(code: int) -> None:
+    """End the process at once: all is written, and taking libraries down takes up to a fifth of a second."""
+    for stream in (sys.stdout, sys.stderr):
+        # Where the reader went away (`| head`) nothing is wrong.
+        with suppress(BrokenPipeError):
+            stream.flush()
+    os._exit(code)

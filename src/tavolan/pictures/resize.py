@@ -29,7 +29,7 @@ _KERNEL = "lanczos2"
 _GAP = 2.0
 _OPAQUE = np.uint32(0xFF000000)
 # How many rows are computed at a time, a multiple of four: they stay in the processor's cache.
-_ROWS = 96
+_ROWS = 64
 
 
 def size_of(image: Any) -> tuple[int, int]:
