@@ -4,6 +4,9 @@ VENV ?= .venv
 BIN := $(VENV)/bin
 PIP := $(BIN)/python -m pip --disable-pip-version-check --quiet
 
+# Where compiled modules aren't kept, each command compiles the tool anew: a tenth of a second.
+export PYTHONDONTWRITEBYTECODE :=
+
 .PHONY: help demo test lint bench bench-many clean
 
 help:

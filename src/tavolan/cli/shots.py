@@ -104,9 +104,8 @@ def render(
 
     opened = open_project(project)
     wanted = _selection(store, locale, device, shot)
-    out = console()
     if dry_run:
-        _dry_run(out, opened, wanted, why)
+        _dry_run(console(), opened, wanted, why)
         return
     with progress_bar("Rendering") as move:
         done = render_shots(opened, wanted, move, again=again, cluster=cluster)
@@ -116,17 +115,19 @@ def render(
         print_json({"schema": "tavolan/render@1", "files": files, "made": done.why, **counts})
         return
     if why:
+        out = console()
         for file, reason in done.why.items():
             out.print(f"{file}  [dim]{reason}[/]", soft_wrap=True)
-    _summary(out, opened.root, done)
+    # Plain, so that Rich, which takes a while to load, isn't needed for one line.
+    typer.echo(_summary(opened.root, done))
 
 
-def _summary(out: Console, root: Path, done: Rendered) -> None:
+def _summary(root: Path, done: Rendered) -> str:
     parts = [f"{len(done.made)} made"]
     parts += [f"{done.copied} the same as another and copied"] if done.copied else []
     parts += [f"{done.kept} up to date"] if done.kept else []
     parts += [f"{len(done.removed)} removed that nothing asks for any more"] if done.removed else []
-    out.print(f"{len(done.files)} pictures in {root / 'out'}: {', '.join(parts)}", soft_wrap=True)
+    return f"{len(done.files)} pictures in {root / 'out'}: {', '.join(parts)}"
 
 
 def _dry_run(out: Console, opened: object, wanted: Selection, why: bool) -> None:

@@ -1,0 +1,141 @@
+"""Making pictures on several cores: what's given to whom, and what a process may do wrong."""
+
+from __future__ import annotations
+
+import io
+import os
+import pickle
+import signal
+import subprocess
+import sys
+import threading
+from collections import Counter
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+import tavolan
+from conftest import write_project
+from tavolan.errors import OutsideError
+from tavolan.pictures import workers
+from tavolan.pictures.plan import Planner, Selection
+from tavolan.pictures.workers import Work, _outcome, _Started
+
+
+@given(st.integers(0, 60), st.lists(st.integers(0, 4), max_size=200), st.integers(1, 5))
+def test_every_job_is_given_once_whoever_asks(count, askers, makers):
+    work = Work(list(range(1, count + 1)), makers)  # type: ignore[arg-type]
+    given_out = [work.take(asker % makers) for asker in askers]
+    rest = iter(lambda: work.take(0), None)
+    assert Counter([*filter(None, given_out), *rest]) == Counter(range(1, count + 1))
+
+
+def test_each_maker_has_a_stretch_and_then_helps_with_the_longest():
+    work = Work(list("abcdefgh"), 2)  # type: ignore[arg-type]
+    assert [work.take(0) for _ in range(4)] == list("abcd")
+    assert [work.take(0), work.take(1), work.take(0), work.take(1)] == ["g", "e", "h", "f"]
+    assert work.take(0) is None
+    work = Work(list("abc"), 1)  # type: ignore[arg-type]
+    work.stop()
+    assert work.take(0) is None
+
+
+@pytest.fixture(scope="module")
+def planned(tmp_path_factory):
+    root = write_project(tmp_path_factory.mktemp("workers") / "potto")
+    return root, Planner(tavolan.open_project(root)).jobs(Selection(classes=("phone-6.9",)))
+
+
+def in_a_fresh_process(root, code):
+    """Run code where libvips isn't loaded yet; return its output and exit code."""
+    head = (
+        "import sys, tavolan\nfrom pathlib import Path\nfrom tavolan.pictures.plan import Planner, Selection\n"
+        "from tavolan.pictures.workers import Workers, _Forked, can_fork\n"
+        "root = Path(sys.argv[1])\njobs = Planner(tavolan.open_project(root)).jobs(Selection())\n"
+    )
+    env = {**os.environ, "TAVOLAN_WORKERS": "2"}
+    return subprocess.run(
+        [sys.executable, "-c", head + code, str(root)], capture_output=True, text=True, check=False, env=env
+    )
+
+
+@pytest.mark.skipif(sys.platform != "linux", reason="only here are processes forked")
+def test_a_forked_process_makes_what_this_one_makes(planned):
+    root, jobs = planned
+    code = (
+        "assert can_fork()\nprocess = _Forked(root)\nfacts, problems = process.make(jobs[0])\n"
+        "print(facts['path'], facts['bytes'], problems)\nprocess.close()\nprint(process.wait())\n"
+    )
+    done = in_a_fresh_process(root, code)
+    assert done.stderr == ""
+    path, size, *_ = done.stdout.split()
+    made = (root / path).read_bytes()
+    assert done.stdout.split("\n")[1] == "0" and int(size) == len(made)
+    (root / path).unlink()
+    facts, _ = workers._maker(root)(jobs[0])
+    assert facts and facts["path"] == path and (root / path).read_bytes() == made
+
+
+def test_many_pictures_are_made_in_processes_and_few_on_threads(planned):
+    root, _ = planned
+    code = (
+        "for some in (jobs, jobs[:5]):\n    workers = Workers(root)\n    made = list(workers.make(some * 2))\n"
+        "    print(len(made), len(workers._beside), all(facts for _, facts, _ in made))\n    workers.close()\n"
+    )
+    done = in_a_fresh_process(root, code)
+    assert done.stderr == "" and done.stdout == "24 1 True\n10 0 True\n"
+
+
+def test_a_started_process_tells_what_it_made_and_what_is_damaged(planned, tmp_path):
+    root, jobs = planned
+    process = _Started(root)
+    try:
+        facts, problems = process.make(jobs[0])
+        assert facts and (root / facts["path"]).stat().st_size == facts["bytes"] and not problems
+    finally:
+        process.close()
+    assert process.wait() == 0
+    process = _Started(write_project(tmp_path / "potto"))
+    (tmp_path / "potto" / jobs[0].screens[0].path).write_bytes(b"no picture")
+    try:
+        facts, problems = process.make(jobs[0])
+        assert facts is None and "isn't a picture that can be read" in str(problems[0])
+        assert problems[0].path == jobs[0].screens[0].path
+    finally:
+        process.close()
+
+
+def test_a_process_that_ends_early_is_told_with_what_to_do(planned):
+    root, jobs = planned
+    process = _Started(root)
+    process._program.send_signal(signal.SIGKILL)
+    with pytest.raises(OutsideError, match=r"ended early \(exit -9\).*TAVOLAN_WORKERS=1"):
+        process.make(jobs[0])
+    process.close()
+
+
+def test_what_goes_wrong_in_a_process_travels_back(planned):
+    _, jobs = planned
+
+    def full(job):
+        raise OutsideError("the disk is full")
+
+    def broken(job):
+        raise KeyError("a mistake of ours")
+
+    assert str(_outcome(full, jobs[0])[2]) == "the disk is full"
+    failure = _outcome(broken, jobs[0])[2]
+    stream = io.BytesIO(pickle.dumps(failure))
+    assert isinstance(failure, RuntimeError) and "a mistake of ours" in str(pickle.load(stream))
+
+
+def test_nothing_is_forked_beside_another_thread():
+    over = threading.Event()
+    thread = threading.Thread(target=over.wait)
+    thread.start()
+    try:
+        assert not workers.can_fork()
+    finally:
+        over.set()
+        thread.join()
