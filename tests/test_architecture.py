@@ -22,12 +22,14 @@ HEAVY = ("skia", "pyvips", "numpy", "scipy", "pandas", "matplotlib", "jinja2", "
 def loaded_by(*args):
     code = (
         f"import sys; sys.argv = ['tavolan', *{list(args)!r}]\n"
-        "from tavolan.cli.main import run\n"
-        "try: run()\nexcept SystemExit: pass\n"
+        "from tavolan.cli.main import program\n"
+        "try: program(sys.argv[1])()\nexcept SystemExit: pass\n"
         "print('\\n' + ' '.join(sys.modules))"
     )
     done = subprocess.run([sys.executable, "-c", code], capture_output=True, text=True, check=True)
-    return set(done.stdout.rsplit("\n", 2)[-2].split())
+    loaded = set(done.stdout.rsplit("\n", 2)[-2].split())
+    assert "typer" in loaded
+    return loaded
 
 
 def test_help_and_check_load_nothing_heavy(shared_project):
