@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import json
 import os
 import random
@@ -183,7 +184,7 @@ def bench_rendering(project: Path, title: str, rounds: int) -> None:
         cpu = statistics.median(measured[f"cpu {workers}"]) / len(files)
         reference = statistics.median(measured[f"reference {processes}"]) / len(files)
         print(
-            f"{workers} threads: {ours:.3f} s a picture, start-up included ({cpu:.3f} CPU s); "
+            f"{workers} at a time: {ours:.3f} s a picture, start-up included ({cpu:.3f} CPU s); "
             f"only encoding, {processes} process{'es' if processes > 1 else '  '}: {reference:.3f} s; ratio {ratio:.2f}"
         )
     print(f"file sizes: {size / reference_bytes:.2f} x the reference's")
@@ -252,17 +253,24 @@ def bench_exchange(folder: Path, rounds: int = 3) -> None:
         print(f"tavolan locale {name:10}  {count} locales x 60 texts  {wall:6.2f} s ({cpu:.2f} CPU s)")
 
 
+def memory_of(process: int) -> int:
+    """Return the memory in MB of a process or of one that it started, whichever has more. Raises OSError at its end."""
+    started = [
+        int(number) for path in Path(f"/proc/{process}/task").glob("*/children") for number in path.read_text().split()
+    ]
+    status = Path(f"/proc/{process}/status").read_text()
+    return max([int(status.split("VmRSS:")[1].split()[0]) // 1024, *map(memory_of, started)])
+
+
 def peak_of(command: list[str]) -> tuple[float, list[int]]:
-    """Run a command; return seconds, and its memory in MB at every tenth of the way (the peak last)."""
+    """Run a command; return seconds, and the memory of its largest process in MB at every tenth (the peak last)."""
     begin = time.perf_counter()
     process = subprocess.Popen(command, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
     seen = []
     while process.poll() is None:
-        try:
-            status = Path(f"/proc/{process.pid}/status").read_text()
-            seen.append(int(status.split("VmRSS:")[1].split()[0]) // 1024)
-        except (OSError, IndexError):
-            break
+        # A process may end while it's looked at.
+        with contextlib.suppress(OSError, IndexError):
+            seen.append(memory_of(process.pid))
         time.sleep(0.2)
     process.wait()
     took = time.perf_counter() - begin
