@@ -65,7 +65,7 @@ def test_a_forked_process_makes_what_this_one_makes(planned):
     root, jobs = planned
     code = (
         "assert can_fork()\nprocess = _Forked(root)\nfacts, problems = process.make(jobs[0])\n"
-        "print(facts['path'], facts['bytes'], problems)\nprocess.close()\nprint(process.wait())\n"
+        "print(facts['path'], facts['bytes'], problems)\nprocess.let_go()\nprint(process.wait())\n"
     )
     done = in_a_fresh_process(root, code)
     assert done.stderr == ""
@@ -87,6 +87,16 @@ def test_many_pictures_are_made_in_processes_and_few_on_threads(planned):
     assert done.stderr == "" and done.stdout == "24 1 True\n10 0 True\n"
 
 
+def test_any_number_of_processes_ends(planned):
+    root, _ = planned
+    code = (
+        "import os\nos.environ['TAVOLAN_WORKERS'] = '4'\nworkers = Workers(root)\n"
+        "made = list(workers.make(jobs * 3))\nprint(len(made), len(workers._beside))\nworkers.close()\n"
+    )
+    done = in_a_fresh_process(root, code)
+    assert done.stderr == "" and done.stdout == "36 3\n"
+
+
 def test_a_started_process_tells_what_it_made_and_what_is_damaged(planned, tmp_path):
     root, jobs = planned
     process = _Started(root)
@@ -94,7 +104,8 @@ def test_a_started_process_tells_what_it_made_and_what_is_damaged(planned, tmp_p
         facts, problems = process.make(jobs[0])
         assert facts and (root / facts["path"]).stat().st_size == facts["bytes"] and not problems
     finally:
-        process.close()
+        process.let_go()
+        process.wait()
     assert process.wait() == 0
     process = _Started(write_project(tmp_path / "potto"))
     (tmp_path / "potto" / jobs[0].screens[0].path).write_bytes(b"no picture")
@@ -103,7 +114,8 @@ def test_a_started_process_tells_what_it_made_and_what_is_damaged(planned, tmp_p
         assert facts is None and "isn't a picture that can be read" in str(problems[0])
         assert problems[0].path == jobs[0].screens[0].path
     finally:
-        process.close()
+        process.let_go()
+        process.wait()
 
 
 def test_a_process_that_ends_early_is_told_with_what_to_do(planned):
@@ -112,7 +124,8 @@ def test_a_process_that_ends_early_is_told_with_what_to_do(planned):
     process._program.send_signal(signal.SIGKILL)
     with pytest.raises(OutsideError, match=r"ended early \(exit -9\).*TAVOLAN_WORKERS=1"):
         process.make(jobs[0])
-    process.close()
+    process.let_go()
+    process.wait()
 
 
 def test_what_goes_wrong_in_a_process_travels_back(planned):

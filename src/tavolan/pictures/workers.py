@@ -112,8 +112,11 @@ class Workers:
 
     def close(self) -> None:
         """End the processes; each finishes the picture at hand, so that none is left half written."""
+        # A forked one holds the ends of those before it, too: none is waited for while another is kept.
         for process in self._beside:
-            process.close()
+            process.let_go()
+        for process in self._beside:
+            process.wait()
         self._beside = []
 
 
@@ -199,12 +202,11 @@ class _Process:
             raise failure
         return outcome, problems
 
-    def close(self) -> None:
+    def let_go(self) -> None:
         """Let it end."""
         for stream in (self._jobs, self._answers):
             with suppress(OSError):
                 stream.close()
-        self.wait()
 
     def wait(self) -> int:
         """Wait for its end and return its exit code."""
