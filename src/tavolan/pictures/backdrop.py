@@ -132,17 +132,18 @@ class Soft:
 def _twice(channel: Floats) -> Floats:
     """Return a channel at twice its size, interpolated linearly between the middles of its pixels."""
     height, width = channel.shape
-    tall = np.empty((2 * height, width), np.float32)
-    tall[0], tall[-1] = channel[0], channel[-1]
-    near, far = channel * np.float32(0.75), channel * np.float32(0.25)
-    np.add(near[1:], far[:-1], out=tall[2::2])
-    np.add(near[:-1], far[1:], out=tall[1:-1:2])
-    wide = np.empty((2 * height, 2 * width), np.float32)
-    wide[:, 0], wide[:, -1] = tall[:, 0], tall[:, -1]
-    near, far = tall * np.float32(0.75), tall * np.float32(0.25)
-    np.add(near[:, 1:], far[:, :-1], out=wide[:, 2::2])
-    np.add(near[:, :-1], far[:, 1:], out=wide[:, 1:-1:2])
+    tall, wide = np.empty((2 * height, width), np.float32), np.empty((2 * height, 2 * width), np.float32)
+    _lay_between(channel, tall)
+    _lay_between(tall.T, wide.T)
     return wide
+
+
+def _lay_between(rows: Floats, twice: Floats) -> None:
+    """Write twice as many rows, between those given."""
+    near, far = rows * np.float32(0.75), rows * np.float32(0.25)
+    twice[0], twice[-1] = rows[0], rows[-1]
+    np.add(near[1:], far[:-1], out=twice[2::2])
+    np.add(near[:-1], far[1:], out=twice[1:-1:2])
 
 
 def _ramp(tones: Sequence[str]) -> list[Floats]:
