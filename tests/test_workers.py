@@ -73,7 +73,7 @@ def test_a_forked_process_makes_what_this_one_makes(planned):
     made = (root / path).read_bytes()
     assert done.stdout.split("\n")[1] == "0" and int(size) == len(made)
     (root / path).unlink()
-    facts, _ = workers._maker(root)(jobs[0])
+    facts, _ = workers.maker(root)(jobs[0])
     assert facts and facts["path"] == path and (root / path).read_bytes() == made
 
 

@@ -5,23 +5,17 @@ from __future__ import annotations
 from collections.abc import Iterator
 from functools import cache
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
-from tavolan.errors import OutsideError, Problem, ProjectError
+from tavolan.errors import OutsideError, Problem
 from tavolan.pictures.job import Job
-
-if TYPE_CHECKING:
-    from tavolan.pictures.painter import Painter
+from tavolan.pictures.workers import maker
 
 # Jobs on their way at once, per worker thread: enough to keep all busy, few enough to stop soon.
 _AHEAD = 4
 
 
-@cache
-def _painter(root: str) -> Painter:
-    from tavolan.pictures.painter import Painter
-
-    return Painter(Path(root))
+_maker = cache(maker)
 
 
 def make_one(root: str, job: Job) -> tuple[dict[str, Any] | None, list[Problem]]:
@@ -29,10 +23,7 @@ def make_one(root: str, job: Job) -> tuple[dict[str, Any] | None, list[Problem]]
     if not (Path(root) / "tavolan.toml").is_file():
         message = "can't be seen by a worker of the cluster"
         return None, [Problem(root, None, "", message, "Share the project's folder under the same path.")]
-    try:
-        return _painter(root).make(job), []
-    except ProjectError as error:
-        return None, list(error.problems)
+    return _maker(Path(root))(job)
 
 
 def make_all(root: Path, jobs: list[Job], address: str) -> Iterator[tuple[Job, dict[str, Any] | None, list[Problem]]]:

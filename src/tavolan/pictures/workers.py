@@ -87,13 +87,13 @@ class Workers:
         share_heap()
         work = _in_order(jobs)
         self._begin(len(jobs))
-        makers: list[Make] = [_maker(self.root), *(process.make for process in self._beside)]
+        makers: list[Make] = [maker(self.root), *(process.make for process in self._beside)]
         threads = 1 if self._beside else worker_count()
         left = Work(work, len(makers))
         came: SimpleQueue[Result | BaseException] = SimpleQueue()
         running = [
-            threading.Thread(target=_make_all, args=(left, number, maker, came))
-            for number, maker in enumerate(makers)
+            threading.Thread(target=_make_all, args=(left, number, make, came))
+            for number, make in enumerate(makers)
             for _ in range(threads)
         ]
         for thread in running:
@@ -166,7 +166,7 @@ def _make_all(work: Work, number: int, make: Make, came: SimpleQueue[Result | Ba
         came.put(error)
 
 
-def _maker(root: Path) -> Make:
+def maker(root: Path) -> Make:
     """Return what makes pictures in this process; a file that can't be used comes back as problems."""
     from tavolan.pictures.painter import Painter
 
@@ -267,7 +267,7 @@ def serve(root: Path, jobs: IO[bytes], answers: IO[bytes]) -> None:
     try:
         # Whoever started it says when to end, also when the user interrupts both.
         signal.signal(signal.SIGINT, signal.SIG_IGN)
-        make = _maker(root)
+        make = maker(root)
         with suppress(EOFError, BrokenPipeError):
             while True:
                 job = pickle.load(jobs)
