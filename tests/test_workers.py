@@ -19,6 +19,8 @@ import tavolan
 from conftest import write_project
 from tavolan.errors import OutsideError
 from tavolan.pictures import workers
+from tavolan.pictures.fitting import Setters
+from tavolan.pictures.painter import Painter
 from tavolan.pictures.plan import Planner, Selection
 from tavolan.pictures.workers import Work, _outcome, _Started
 
@@ -141,6 +143,23 @@ def test_what_goes_wrong_in_a_process_travels_back(planned):
     failure = _outcome(broken, jobs[0])[2]
     stream = io.BytesIO(pickle.dumps(failure))
     assert isinstance(failure, RuntimeError) and "a mistake of ours" in str(pickle.load(stream))
+
+
+def test_setters_that_know_the_captions_are_used_by_one_thread_only(planned):
+    root, jobs = planned
+    setters = Setters(root)
+    painter = Painter(root, setters)
+    painted, _ = painter.paint(jobs[0])
+    assert setters.of(jobs[0].caption_locale).type._widest
+    elsewhere = []
+
+    def paint():
+        elsewhere.append((painter._own.setters, painter.paint(jobs[0])[0].copy()))
+
+    thread = threading.Thread(target=paint)
+    thread.start()
+    thread.join()
+    assert elsewhere[0][0] is not setters and (elsewhere[0][1] == painted).all()
 
 
 def test_nothing_is_forked_beside_another_thread():

@@ -30,7 +30,7 @@ _SHADE = "#140A04"
 _TABLE = 4096
 _PART = 4
 # Rows, at half the size, after which the dither's columns shift, and by how many.
-_STREAK, _SHIFT = 32, 5
+_STREAK, _SHIFT = 128, 5
 # A shadow that isn't a contact shadow falls on a plane this share of the body's length behind it.
 _BEHIND = 0.12
 

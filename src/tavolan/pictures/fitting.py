@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from dataclasses import replace
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from tavolan.errors import Problem
@@ -18,12 +19,33 @@ if TYPE_CHECKING:
     from tavolan.pictures.caption import Setter
 
 
+class Setters:
+    """The setters of a project's locales, each made when it's first asked for, with what they know of texts and fonts.
+
+    For one thread at a time.
+    """
+
+    def __init__(self, root: Path) -> None:
+        self.root = root
+        self._made: dict[str, Setter] = {}
+
+    def of(self, tag: str) -> Setter:
+        """Return a locale's setter."""
+        # Slow to load, and not needed when every caption's size is known from before.
+        from tavolan.pictures.caption import Setter
+        from tavolan.pictures.typeset import Typesetter
+
+        if tag not in self._made:
+            self._made[tag] = Setter(Typesetter(Fonts(self.root, tag), tag))
+        return self._made[tag]
+
+
 class Fitter:
     """Fits captions; what was found for the same texts and boxes before is taken from the ledger."""
 
     def __init__(self, project: Project, ledger: Ledger, problems: list[Problem], version: str) -> None:
         self.project, self.ledger, self.problems, self.version = project, ledger, problems, version
-        self._setters: dict[str, Setter] = {}
+        self.setters = Setters(project.root)
 
     def set_of(self, tag: str, jobs: list[Job]) -> list[Job]:
         """Return the jobs of one set with their captions' sizes in pixels.
@@ -59,20 +81,11 @@ class Fitter:
     def _least(job: Job) -> int:
         return max(1, round(job.look.caption.min_size * job.scene.scale))
 
-    def _setter(self, tag: str) -> Setter:
-        # Slow to load, and not needed when every caption's size is known from before.
-        from tavolan.pictures.caption import Setter
-        from tavolan.pictures.typeset import Typesetter
-
-        if tag not in self._setters:
-            self._setters[tag] = Setter(Typesetter(Fonts(self.project.root, tag), tag))
-        return self._setters[tag]
-
     def _fit(self, job: Job, share: float) -> int | None:
         from tavolan.pictures.caption import split
 
         try:
-            size = self._setter(job.caption_locale).fitted(
+            size = self.setters.of(job.caption_locale).fitted(
                 split(job.caption), job.look.caption, job.scene.caption, job.scene.scale, share
             )
         except MarkupError as error:

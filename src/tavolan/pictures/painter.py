@@ -14,15 +14,14 @@ from tavolan.errors import one_problem
 from tavolan.files import write_bytes
 from tavolan.pictures import encode, paint, png
 from tavolan.pictures.canvas import Pixels, canvas_on, image_of
-from tavolan.pictures.caption import Setter, split
-from tavolan.pictures.fonts import Fonts
+from tavolan.pictures.caption import split
+from tavolan.pictures.fitting import Setters
 from tavolan.pictures.hidden import hidden_by
 from tavolan.pictures.job import Job, ScreenUse
 from tavolan.pictures.look import Box as Shares
 from tavolan.pictures.paint import Overlay
 from tavolan.pictures.retouch import Retouching
 from tavolan.pictures.scene import Box, Placed, PlacedCard
-from tavolan.pictures.typeset import Typesetter
 from tavolan.project.locales import is_right_to_left
 
 T = TypeVar("T")
@@ -71,17 +70,30 @@ class _Layers(Generic[T]):
             return entry.layer
 
 
-class Painter:
-    """Makes pictures on several threads. Encoding and decoding run beside each other; Skia draws one at a time."""
+class _OfThread(threading.local):
+    """What each thread has of its own: a buffer to paint in, and setters, the first one those to spare."""
 
-    def __init__(self, root: Path) -> None:
+    def __init__(self, root: Path, spare: list[Setters]) -> None:
+        self.buffer: Pixels | None = None
+        try:
+            self.setters = spare.pop()
+        except IndexError:
+            self.setters = Setters(root)
+
+
+class Painter:
+    """Makes pictures on several threads. Encoding and decoding run beside each other; Skia draws one at a time.
+
+    `setters` may be given that know the captions already.
+    """
+
+    def __init__(self, root: Path, setters: Setters | None = None) -> None:
         self.root = root
         self._softs: _Layers[Pixels] = _Layers(1)
         # Of the shot at hand in both reading directions, and of the next.
         self._bases: _Layers[Pixels] = _Layers(3)
         self._overlays: _Layers[Overlay] = _Layers(3)
-        self._setters: _Layers[Setter] = _Layers(64)
-        self._local = threading.local()
+        self._own = _OfThread(root, [setters] if setters else [])
 
     def make(self, job: Job) -> dict[str, Any]:
         """Make one picture and return what was measured of it. Raises ProjectError for a file that can't be used."""
@@ -142,9 +154,7 @@ class Painter:
         return self._overlays.get((card, place, job.size), lambda: paint.card_shadow(card, place, job.scene))
 
     def _caption(self, pixels: Pixels, canvas: Any, job: Job) -> Any:
-        tag = job.caption_locale
-        setter = self._setters.get((threading.get_ident(), tag), lambda: Setter(Typesetter(Fonts(self.root, tag), tag)))
-        return setter.paint(
+        return self._own.setters.of(job.caption_locale).paint(
             pixels, canvas, split(job.caption), job.look.caption, job.colours, job.scene.caption, job.caption_size
         )
 
@@ -196,9 +206,9 @@ class Painter:
 
     def _copied(self, base: Pixels, less: tuple[slice, slice]) -> Pixels:
         """Return this thread's buffer with a base in it, less rows and columns that will be painted over."""
-        pixels: Pixels | None = getattr(self._local, "buffer", None)
+        pixels = self._own.buffer
         if pixels is None or pixels.shape != base.shape:
-            pixels = self._local.buffer = np.empty(base.shape, np.uint8)
+            pixels = self._own.buffer = np.empty(base.shape, np.uint8)
         rows, columns = less
         for part in (
             (slice(None, rows.start),),

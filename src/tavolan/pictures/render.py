@@ -81,7 +81,7 @@ def _run(
         (later if job.key in first or (not again and ledger.twin(job)) else todo).append(job)
         first.add(job.key)
     problems: list[Problem] = []
-    results = _on_cluster(project.root, todo, cluster) if cluster else workers.make(todo)
+    results = _on_cluster(project.root, todo, cluster) if cluster else workers.make(todo, planner.fitter.setters)
     for number, (job, facts, found) in enumerate(results, 1):
         problems += found
         if facts is not None:

@@ -26,6 +26,7 @@ from tavolan.errors import OutsideError, Problem, ProjectError, UsageError
 from tavolan.pictures.backends import share_heap, trim_heap
 
 if TYPE_CHECKING:
+    from tavolan.pictures.fitting import Setters
     from tavolan.pictures.job import Job
 
     Outcome = tuple[dict[str, Any] | None, list[Problem]]
@@ -72,22 +73,25 @@ class Workers:
         if sys.platform != "linux":
             self._begin(count)
 
-    def _begin(self, count: int) -> None:
+    def _begin(self, count: int, setters: Setters | None = None) -> None:
         wanted = min(worker_count(), _MOST_PROCESSES, count // _WORTH) - 1 - len(self._beside)
         for _ in range(wanted):
             if can_fork():
-                self._beside.append(_Forked(self.root))
+                self._beside.append(_Forked(self.root, setters))
             elif sys.executable:
                 self._beside.append(_Started(self.root))
 
-    def make(self, jobs: list[Job]) -> Iterator[Result]:
-        """Make jobs and yield what came of each, as it comes. Raises OutsideError when a process ends early."""
+    def make(self, jobs: list[Job], setters: Setters | None = None) -> Iterator[Result]:
+        """Make jobs and yield what came of each, as it comes. Raises OutsideError when a process ends early.
+
+        `setters` may be given that know the jobs' captions already; no other thread may use them until all is made.
+        """
         if not jobs:
             return
         share_heap()
         work = _in_order(jobs)
-        self._begin(len(jobs))
-        makers: list[Make] = [maker(self.root), *(process.make for process in self._beside)]
+        self._begin(len(jobs), setters)
+        makers: list[Make] = [maker(self.root, setters), *(process.make for process in self._beside)]
         threads = 1 if self._beside else worker_count()
         left = Work(work, len(makers))
         came: SimpleQueue[Result | BaseException] = SimpleQueue()
@@ -166,11 +170,11 @@ def _make_all(work: Work, number: int, make: Make, came: SimpleQueue[Result | Ba
         came.put(error)
 
 
-def maker(root: Path) -> Make:
+def maker(root: Path, setters: Setters | None = None) -> Make:
     """Return what makes pictures in this process; a file that can't be used comes back as problems."""
     from tavolan.pictures.painter import Painter
 
-    painter = Painter(root)
+    painter = Painter(root, setters)
 
     def make(job: Job) -> Outcome:
         try:
@@ -230,7 +234,7 @@ class _Started(_Process):
 class _Forked(_Process):
     """A copy of this process."""
 
-    def __init__(self, root: Path) -> None:
+    def __init__(self, root: Path, setters: Setters | None = None) -> None:
         jobs, give = os.pipe()
         take, answers = os.pipe()
         # What's collected in the copy only would have to be copied first.
@@ -239,7 +243,7 @@ class _Forked(_Process):
         if not self._number:
             os.close(give)
             os.close(take)
-            serve(root, os.fdopen(jobs, "rb"), os.fdopen(answers, "wb"))
+            serve(root, os.fdopen(jobs, "rb"), os.fdopen(answers, "wb"), setters)
         os.close(jobs)
         os.close(answers)
         self._code: int | None = None
@@ -261,13 +265,13 @@ def serve_streams(root: str) -> None:
     serve(Path(root), sys.stdin.buffer, answers)
 
 
-def serve(root: Path, jobs: IO[bytes], answers: IO[bytes]) -> None:
+def serve(root: Path, jobs: IO[bytes], answers: IO[bytes], setters: Setters | None = None) -> None:
     """Make the pictures that come in, until there's nobody to give more; then end this process."""
     code = 1
     try:
         # Whoever started it says when to end, also when the user interrupts both.
         signal.signal(signal.SIGINT, signal.SIG_IGN)
-        make = maker(root)
+        make = maker(root, setters)
         with suppress(EOFError, BrokenPipeError):
             while True:
                 job = pickle.load(jobs)
