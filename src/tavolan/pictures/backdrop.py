@@ -12,13 +12,14 @@ from __future__ import annotations
 
 import math
 from collections.abc import Sequence
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from tavolan.pictures.backends import skia
 from tavolan.pictures.bodies import outline_points, polygon
-from tavolan.pictures.canvas import Pixels, canvas_on
+from tavolan.pictures.canvas import Pixels, canvas_on, image_of
 from tavolan.pictures.colour import Colours, Lch, from_lch, rgb, to_lch
 from tavolan.pictures.look import Background, Shadow, Span, Spot
 from tavolan.pictures.pose import hull
@@ -29,6 +30,8 @@ Floats = NDArray[np.float32]
 _SHADE = "#140A04"
 _TABLE = 4096
 _PART = 4
+# Standard deviation in pixels from which a blur leaves nothing that a quarter of the size can't show.
+_WIDE = 2.0 * _PART
 # Rows, at half the size, after which the dither's columns shift, and by how many.
 _STREAK, _SHIFT = 128, 5
 # A shadow that isn't a contact shadow falls on a plane this share of the body's length behind it.
@@ -189,6 +192,24 @@ def paint_shadow(canvas: object, shadow: Shadow, path: object, scale: float, col
     canvas.drawPath(path, paint)  # type: ignore[attr-defined]
 
 
-def shadow_on(canvas: object, shadow: Shadow, path: object, scale: float) -> None:
-    """Paint a shadow straight onto a canvas, for what lies above something sharp."""
-    paint_shadow(canvas, shadow, path, scale, _SHADE, shadow.opacity)
+def shadow_on(canvas: Any, shadow: Shadow, path: Any, scale: float) -> None:
+    """Paint a shadow straight onto a canvas, for what lies above something sharp.
+
+    A wide one is blurred at a quarter of the size and enlarged: a third of the time, three steps of 255 apart at most.
+    """
+    sigma = shadow.blur * scale / 2
+    if sigma < _WIDE:
+        paint_shadow(canvas, shadow, path, scale, _SHADE, shadow.opacity)
+        return
+    sk = skia()
+    bounds, pad = path.getBounds(), 3 * sigma + _PART
+    left, top = math.floor(bounds.left() - pad), math.floor(bounds.top() - pad)
+    width = math.ceil((bounds.right() + pad - left) / _PART)
+    height = math.ceil((bounds.bottom() + pad - top) / _PART)
+    small = np.zeros((height, width, 4), np.uint8)
+    below, _surface = canvas_on(small)
+    below.scale(1 / _PART, 1 / _PART)
+    below.translate(-left, -top)
+    paint_shadow(below, shadow, path, scale, _SHADE, shadow.opacity)
+    place = sk.Rect.MakeXYWH(left, top, width * _PART, height * _PART)
+    canvas.drawImageRect(image_of(small, opaque=False), place, sk.SamplingOptions(sk.FilterMode.kLinear))

@@ -13,12 +13,15 @@ Pixels = NDArray[np.uint8]
 
 
 def canvas_on(pixels: Pixels) -> tuple[Any, Any]:
-    """Return a canvas that draws into the pixels, and its surface, which must be kept alive."""
+    """Return a canvas that draws into the pixels, and its surface, which must be kept alive.
+
+    Rows may lie further apart than they're long.
+    """
     sk = skia()
     info = sk.ImageInfo.Make(
         pixels.shape[1], pixels.shape[0], sk.ColorType.kBGRA_8888_ColorType, sk.AlphaType.kPremul_AlphaType
     )
-    surface = sk.Surface.MakeRasterDirect(info, pixels)
+    surface = sk.Surface.MakeRasterDirect(info, pixels, pixels.strides[0])
     return surface.getCanvas(), surface
 
 

@@ -114,9 +114,16 @@ def _empty(left: float, top: float, right: float, bottom: float, scene: Scene) -
 
 
 def paint_screen(canvas: Any, device: Placed, screen: Pixels, colours: Colours) -> None:
-    """Paint a raw screen into its device, then what covers it. For a tilted one it may be larger than its place."""
+    """Paint a raw screen into its device, then what covers it. For a tilted one it may be larger than its place.
+
+    Where it's to fade, its pixels are changed.
+    """
     sk = skia()
     frame = device.frame
+    if device.fade:
+        # Before it's clipped, which takes a fifth of the time.
+        own, _surface = canvas_on(screen)
+        own.drawPaint(sk.Paint(Color=argb(colours.bottom, device.fade)))
     canvas.save()
     image = image_of(screen)
     if device.placing.matrix is None:
@@ -131,8 +138,6 @@ def paint_screen(canvas: Any, device: Placed, screen: Pixels, colours: Colours) 
         canvas.scale((frame.width + 2) / screen.shape[1], (frame.height + 2) / screen.shape[0])
         canvas.drawImage(image, 0, 0, sk.SamplingOptions(sk.FilterMode.kLinear, sk.MipmapMode.kLinear))
         canvas.restore()
-    if device.fade:
-        canvas.drawPaint(sk.Paint(Color=argb(colours.bottom, device.fade)))
     canvas.restore()
     canvas.save()
     if device.placing.matrix is not None:
