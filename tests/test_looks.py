@@ -4,13 +4,17 @@ import math
 
 import numpy as np
 import pytest
-from hypothesis import assume, given
+from hypothesis import assume, given, settings
 from hypothesis import strategies as st
 
 from conftest import replace, write_screen
 from tavolan.errors import ProjectError, UsageError
+from tavolan.pictures.backdrop import _SHADE, paint_shadow, shadow_on
+from tavolan.pictures.canvas import canvas_on
 from tavolan.pictures.colour import Lch, contrast, from_lch, luminance, resolve, rgb, to_lch
-from tavolan.pictures.look import WORDS, Pose, built_in_looks, load_look, place_words
+from tavolan.pictures.frames import smooth_rect
+from tavolan.pictures.look import WORDS, Pose, Shadow, built_in_looks, load_look, place_words
+from tavolan.pictures.paint import paint_screen
 from tavolan.pictures.pose import Placing, hull
 from tavolan.pictures.scene import Setting, lay_out
 from tavolan.project.schema import Palette, PalettePatch
@@ -230,6 +234,34 @@ def test_frames_of_every_kind_are_drawn(project):
     replace(project / "shots.toml", 'frame = "none"', 'frame = "gold"')
     with pytest.raises(ProjectError, match=r'"gold" isn\'t a finish'):
         tavolan.open_project(project)
+
+
+@given(st.floats(0.004, 0.2), st.floats(-40, 300), st.floats(-40, 300), st.floats(0.1, 0.8))
+@settings(max_examples=40)
+def test_a_shadow_blurred_small_is_the_one_blurred_at_full_size(blur, x, y, opacity):
+    shadow = Shadow(blur=blur, opacity=opacity)
+    path = smooth_rect(x, y, 180, 260, 30)
+    made = []
+    for paint in (shadow_on, lambda canvas, *told: paint_shadow(canvas, *told, _SHADE, opacity)):
+        pixels = np.full((500, 420, 4), 230, np.uint8)
+        canvas, _surface = canvas_on(pixels)
+        paint(canvas, shadow, path, 400)
+        made.append(pixels.astype(int))
+    assert (made[1][..., :3] < 229).any() and np.abs(made[0] - made[1]).max() <= 5
+
+
+def test_a_screen_fades_towards_the_ground_and_nothing_beside_it(project):
+    (job, *_), _ = painted(project, "loupe", "en-US")
+    device = job.scene.devices[0]
+    frame = device.frame
+    screen = np.full((round(frame.height), round(frame.width), 4), 255, np.uint8)
+    pixels = np.zeros((job.size[1], job.size[0], 4), np.uint8)
+    canvas, _surface = canvas_on(pixels)
+    paint_screen(canvas, device, screen, job.colours)
+    middle = pixels[int(frame.y + frame.height / 2), int(frame.x + frame.width / 2), 2::-1]
+    assert device.fade > 0
+    assert middle == pytest.approx(255 * (1 - device.fade) + device.fade * np.array(rgb(job.colours.bottom)), abs=1)
+    assert not pixels[:, : int(frame.x) - 1].any() and not pixels[: int(frame.y) - 1].any()
 
 
 def painted(project, look, locale, classes=("phone-6.9",)):

@@ -30,8 +30,9 @@ Floats = NDArray[np.float32]
 _SHADE = "#140A04"
 _TABLE = 4096
 _PART = 4
-# Standard deviation in pixels from which a blur leaves nothing that a quarter of the size can't show.
-_WIDE = 2.0 * _PART
+# Standard deviation in pixels from which a blur at a quarter of the size looks the same: the engine blurs in three
+# passes of whole pixels, which come out too wide or too narrow when they're few.
+_WIDE = 6.0 * _PART
 # Rows, at half the size, after which the dither's columns shift, and by how many.
 _STREAK, _SHIFT = 128, 5
 # A shadow that isn't a contact shadow falls on a plane this share of the body's length behind it.
@@ -195,7 +196,7 @@ def paint_shadow(canvas: object, shadow: Shadow, path: object, scale: float, col
 def shadow_on(canvas: Any, shadow: Shadow, path: Any, scale: float) -> None:
     """Paint a shadow straight onto a canvas, for what lies above something sharp.
 
-    A wide one is blurred at a quarter of the size and enlarged: a third of the time, three steps of 255 apart at most.
+    A wide one is blurred at a quarter of the size and enlarged: a third of the time, four steps of 255 apart at most.
     """
     sigma = shadow.blur * scale / 2
     if sigma < _WIDE:

@@ -13,15 +13,12 @@ Pixels = NDArray[np.uint8]
 
 
 def canvas_on(pixels: Pixels) -> tuple[Any, Any]:
-    """Return a canvas that draws into the pixels, and its surface, which must be kept alive.
-
-    Rows may lie further apart than they're long.
-    """
+    """Return a canvas that draws into the pixels, and its surface, which must be kept alive."""
     sk = skia()
     info = sk.ImageInfo.Make(
         pixels.shape[1], pixels.shape[0], sk.ColorType.kBGRA_8888_ColorType, sk.AlphaType.kPremul_AlphaType
     )
-    surface = sk.Surface.MakeRasterDirect(info, pixels, pixels.strides[0])
+    surface = sk.Surface.MakeRasterDirect(info, pixels)
     return surface.getCanvas(), surface
 
 

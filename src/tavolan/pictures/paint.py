@@ -114,16 +114,11 @@ def _empty(left: float, top: float, right: float, bottom: float, scene: Scene) -
 
 
 def paint_screen(canvas: Any, device: Placed, screen: Pixels, colours: Colours) -> None:
-    """Paint a raw screen into its device, then what covers it. For a tilted one it may be larger than its place.
-
-    Where it's to fade, its pixels are changed.
-    """
+    """Paint a raw screen into its device, then what covers it. For a tilted one it may be larger than its place."""
     sk = skia()
     frame = device.frame
     if device.fade:
-        # Before it's clipped, which takes a fifth of the time.
-        own, _surface = canvas_on(screen)
-        own.drawPaint(sk.Paint(Color=argb(colours.bottom, device.fade)))
+        screen = _faded(screen, colours.bottom, device.fade)
     canvas.save()
     image = image_of(screen)
     if device.placing.matrix is None:
@@ -144,6 +139,18 @@ def paint_screen(canvas: Any, device: Placed, screen: Pixels, colours: Colours) 
         canvas.concat(skia_matrix(device.placing))
     paint_cutout(canvas, frame)
     canvas.restore()
+
+
+def _faded(screen: Pixels, colour: str, share: float) -> Pixels:
+    """Return a screen with a colour laid over it.
+
+    The screen is laid over the colour: whole rows at a time, in half the time of the other way around.
+    """
+    sk = skia()
+    ground = np.full(screen.shape[:2], argb(colour), np.uint32).view(np.uint8).reshape(screen.shape)
+    canvas, _surface = canvas_on(ground)
+    canvas.drawImage(image_of(screen), 0, 0, sk.SamplingOptions(), sk.Paint(Alphaf=1 - share))
+    return ground
 
 
 def covered(scene: Scene) -> tuple[slice, slice]:

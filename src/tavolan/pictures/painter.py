@@ -108,7 +108,6 @@ class Painter:
         scene = job.scene
         screens = {use.part: use for use in job.screens}
         loaded = [self._screen(device, screens[device.screen]) for device in scene.devices]
-        facts: dict[str, Any] = {"hidden": hidden_by(scene, loaded)}
         base = self._base(job)
         pixels = self._copied(base, paint.covered(scene))
         canvas, _surface = canvas_on(pixels)
@@ -123,6 +122,7 @@ class Painter:
             side = int(scene.badge.box.width)
             icon = encode.load_cover(self.root / job.icon.path, job.icon.path, side, side)
             paint.paint_badge(canvas, scene.badge, icon, scene)
+        facts: dict[str, Any] = {"hidden": hidden_by(scene, loaded)}
         if job.caption and job.caption_size:
             facts["caption"] = asdict(self._caption(pixels, canvas, job))
         return pixels, facts
