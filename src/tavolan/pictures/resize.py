@@ -1,8 +1,8 @@
 """Resize pictures with libvips, and turn its RGB into Skia's BGRA.
 
 libvips shrinks a picture down its rows five times as fast as across them (8 and 45 ms for a phone's screen), so both
-passes run down, with the picture turned between them: 30 ms instead of 55, and the same pixels but for
-rounding. A pixel is moved as one 32-bit word, four of them at a time where a picture is turned.
+passes run down, with the picture turned between them: 30 ms instead of 55, and the same pixels but for rounding. A
+pixel is moved as one 32-bit word, four of them at a time where a picture is turned.
 
 A picture of libvips with one band is taken for the rows of a PNG file: a byte without a meaning, then red, green and
 blue of each pixel. So they need neither be copied nor cut.
