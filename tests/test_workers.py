@@ -50,16 +50,18 @@ def planned(tmp_path_factory):
 
 
 def in_a_fresh_process(root, code):
-    """Run code where libvips isn't loaded yet; return its output and exit code."""
+    """Run code where libvips isn't loaded yet, which must have nothing to complain of; return its output."""
     head = (
         "import sys, tavolan\nfrom pathlib import Path\nfrom tavolan.pictures.plan import Planner, Selection\n"
         "from tavolan.pictures.workers import Workers, _Forked, can_fork\n"
         "root = Path(sys.argv[1])\njobs = Planner(tavolan.open_project(root)).jobs(Selection())\n"
     )
     env = {**os.environ, "TAVOLAN_WORKERS": "2"}
-    return subprocess.run(
+    done = subprocess.run(
         [sys.executable, "-c", head + code, str(root)], capture_output=True, text=True, check=False, env=env
     )
+    assert done.stderr == ""
+    return done.stdout
 
 
 @pytest.mark.skipif(sys.platform != "linux", reason="only here are processes forked")
@@ -69,11 +71,10 @@ def test_a_forked_process_makes_what_this_one_makes(planned):
         "assert can_fork()\nprocess = _Forked(root)\nfacts, problems = process.make(jobs[0])\n"
         "print(facts['path'], facts['bytes'], problems)\nprocess.let_go()\nprint(process.wait())\n"
     )
-    done = in_a_fresh_process(root, code)
-    assert done.stderr == ""
-    path, size, *_ = done.stdout.split()
+    shown = in_a_fresh_process(root, code)
+    path, size, *_ = shown.split()
     made = (root / path).read_bytes()
-    assert done.stdout.split("\n")[1] == "0" and int(size) == len(made)
+    assert shown.split("\n")[1] == "0" and int(size) == len(made)
     (root / path).unlink()
     facts, _ = workers.maker(root)(jobs[0])
     assert facts and facts["path"] == path and (root / path).read_bytes() == made
@@ -85,8 +86,7 @@ def test_many_pictures_are_made_in_processes_and_few_on_threads(planned):
         "for some in (jobs, jobs[:5]):\n    workers = Workers(root)\n    made = list(workers.make(some * 2))\n"
         "    print(len(made), len(workers._beside), all(facts for _, facts, _ in made))\n    workers.close()\n"
     )
-    done = in_a_fresh_process(root, code)
-    assert done.stderr == "" and done.stdout == "24 1 True\n10 0 True\n"
+    assert in_a_fresh_process(root, code) == "24 1 True\n10 0 True\n"
 
 
 def test_any_number_of_processes_ends(planned):
@@ -95,8 +95,7 @@ def test_any_number_of_processes_ends(planned):
         "import os\nos.environ['TAVOLAN_WORKERS'] = '4'\nworkers = Workers(root)\n"
         "made = list(workers.make(jobs * 3))\nprint(len(made), len(workers._beside))\nworkers.close()\n"
     )
-    done = in_a_fresh_process(root, code)
-    assert done.stderr == "" and done.stdout == "36 3\n"
+    assert in_a_fresh_process(root, code) == "36 3\n"
 
 
 def test_a_started_process_tells_what_it_made_and_what_is_damaged(planned, tmp_path):

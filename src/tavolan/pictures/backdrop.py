@@ -3,9 +3,9 @@
 Nothing in it is sharp, so it's blended at a quarter of the size, interpolated to half, dithered there, and every
 pixel doubled. Dithering once, with one ordered pattern for all channels, leaves no bands and half the noise of
 dithering layer by layer. The pattern changes across only: where a tone turns into the next one, it does so column by
-column, which nobody sees (it's one step of 255), while a row is nearly always that above it. Every few rows the columns
-shift, so that none runs far. Pictures with a pattern of 8 by 8 (Bayer 1973) are larger by a tenth and take half as long
-again to pack.
+column, which nobody sees (it's one step of 255), while a row is nearly always that above it. From time to time the
+columns shift, so that none runs far. Pictures with a pattern of 8 by 8 (Bayer 1973) are larger by a tenth and take half
+as long again to pack.
 """
 
 from __future__ import annotations

@@ -31,11 +31,11 @@ class Setters:
 
     def of(self, tag: str) -> Setter:
         """Return a locale's setter."""
-        # Slow to load, and not needed when every caption's size is known from before.
-        from tavolan.pictures.caption import Setter
-        from tavolan.pictures.typeset import Typesetter
-
         if tag not in self._made:
+            # Slow to load, and not needed when every caption's size is known from before.
+            from tavolan.pictures.caption import Setter
+            from tavolan.pictures.typeset import Typesetter
+
             self._made[tag] = Setter(Typesetter(Fonts(self.root, tag), tag))
         return self._made[tag]
 

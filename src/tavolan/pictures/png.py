@@ -5,6 +5,7 @@ from __future__ import annotations
 import struct
 import zlib
 from collections.abc import Iterator
+from functools import cache
 from typing import Any
 
 import deflate
@@ -22,13 +23,18 @@ _ZLIB_HEADER = b"\x78\x01"
 LIGHT, TIGHT, TIGHTEST = 1, 6, 9
 # Rows of a picture that are filtered and packed at a time: they stay in the processor's cache.
 _BAND = 64
-# How a band is packed, by the share of its bytes that are other than zero: below each share as said beside it, above
-# the last by ISA-L, which is fastest and spends most bytes too many where little happens. Where next to nothing does,
-# runs alone take fewer bytes than all else. Measured with the filter on phone and tablet pictures of the sample,
-# against libvips (level 6, no filter) as 1: all by zlib-ng at level 3, the share of bytes is 0.90 to 0.94 and that of
-# time 0.54; all by ISA-L, 1.02 to 1.06 and 0.22; like this, 0.96 to 1.00 and 0.31.
-_RUNS, _BRIEF, _THOROUGH, _DENSE = range(4)
-_UP_TO = ((0.02, _RUNS), (0.07, _BRIEF), (0.12, _THOROUGH))
+# How a band is packed, by the share of its bytes that are other than zero: below each share by zlib-ng at the level
+# and with the strategy beside it, above the last by ISA-L, which is fastest and spends most bytes too many where little
+# happens. Where next to nothing does, runs alone take fewer bytes than all else. Measured with the filter on phone and
+# tablet pictures of the sample, against libvips (level 6, no filter) as 1: all by zlib-ng at level 3, the share of
+# bytes is 0.90 to 0.94 and that of time 0.54; all by ISA-L, 1.02 to 1.06 and 0.22; like this, 0.96 to 1.00 and 0.31.
+_Way = tuple[int, int] | None
+_UP_TO: tuple[tuple[float, _Way], ...] = (
+    (0.02, (3, zlib_ng.Z_RLE)),
+    (0.07, (2, zlib_ng.Z_DEFAULT_STRATEGY)),
+    (0.12, (3, zlib_ng.Z_DEFAULT_STRATEGY)),
+)
+_DENSE: _Way = None
 
 
 def write(pixels: Pixels, tight: int = 0) -> bytes:
@@ -50,33 +56,31 @@ def _packed_quickly(pixels: Pixels) -> bytes:
     All packers write parts of one deflate stream: a part ends at a whole byte, and none looks back behind its start.
     """
     packed, checksum = [_ZLIB_HEADER], 1
-    packers: dict[int, Any] = {}
-    last = None
+    # Each is taken up again after others.
+    packer_of = cache(_packer)
+    packer: Any = None
     for rows in filtered_up(pixels):
         data = rows.reshape(-1).data
         checksum = zlib_ng.adler32(data, checksum)
         way = _way(np.count_nonzero(rows) / rows.size)
-        if last is not None and way != last:
-            packed.append(packers[last].flush(zlib.Z_FULL_FLUSH))
-        packer = packers.get(way) or packers.setdefault(way, _packer(way))
+        before, packer = packer, packer_of(way)
+        if before and before is not packer:
+            packed.append(before.flush(zlib.Z_FULL_FLUSH))
         packed.append(packer.compress(data))
         if way == _DENSE:
             # New tables for every band: they fit it better.
             packed.append(packer.flush(zlib.Z_SYNC_FLUSH))
-        last = way
-    assert last is not None
-    return b"".join((*packed, packers[last].flush(zlib.Z_FINISH), checksum.to_bytes(4)))
+    return b"".join((*packed, packer.flush(zlib.Z_FINISH), checksum.to_bytes(4)))
 
 
-def _way(share: float) -> int:
+def _way(share: float) -> _Way:
     return next((way for most, way in _UP_TO if share < most), _DENSE)
 
 
-def _packer(way: int) -> Any:
-    if way == _DENSE:
+def _packer(way: _Way) -> Any:
+    if way is None:
         return isal_zlib.compressobj(1, isal_zlib.DEFLATED, -zlib.MAX_WBITS)
-    level = 2 if way == _BRIEF else 3
-    strategy = zlib_ng.Z_RLE if way == _RUNS else zlib_ng.Z_DEFAULT_STRATEGY
+    level, strategy = way
     # With the most memory: tables of codes for longer parts, a tenth of the time less, 0.2 % more bytes.
     return zlib_ng.compressobj(level, zlib_ng.DEFLATED, -zlib.MAX_WBITS, 9, strategy)
 
