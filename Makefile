@@ -7,11 +7,12 @@ PIP := $(BIN)/python -m pip --disable-pip-version-check --quiet
 # Where compiled modules aren't kept, each command compiles the tool anew: a tenth of a second.
 export PYTHONDONTWRITEBYTECODE :=
 
-.PHONY: help demo test lint bench bench-many clean
+.PHONY: help demo test fuzz lint bench bench-many clean
 
 help:
 	@echo "make demo    install Tavolan into $(VENV) and walk through the sample project"
 	@echo "make test    install the test tools too and run all tests"
+	@echo "make fuzz    search for MINUTES (10) at random for what breaks a property that the tests assert"
 	@echo "make lint    check format, style and types"
 	@echo "make bench   measure speed, as ratios within one run; bench-many renders 2,000 pictures"
 	@echo "make clean   remove $(VENV), kilnary and build results"
@@ -33,6 +34,9 @@ demo: $(VENV)/installed
 
 test: $(VENV)/installed-dev
 	$(BIN)/python -m pytest -n auto --dist worksteal
+
+fuzz: $(VENV)/installed-dev
+	sh scripts/fuzz $(BIN)/python $(or $(MINUTES),10)
 
 lint: $(VENV)/installed-dev
 	$(BIN)/ruff format --check .

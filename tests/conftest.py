@@ -12,11 +12,22 @@ from typing import Any
 
 import numpy as np
 import pytest
-from hypothesis import settings
+from hypothesis import HealthCheck, settings
 
-# Time limits per example would make tests fail on a busy machine.
-settings.register_profile("tavolan", deadline=None)
-settings.load_profile("tavolan")
+# Time limits per example would make tests fail on a busy machine; fixtures of one test may serve all its examples.
+_ALWAYS: dict[str, Any] = {"deadline": None, "suppress_health_check": [HealthCheck.function_scoped_fixture]}
+# The suite tries the same examples at every run; `make fuzz` looks for others.
+settings.register_profile("same", derandomize=True, database=None, **_ALWAYS)
+# How many times as many examples a search tries; 0 where nothing is searched.
+SEARCH = int(os.environ.get("TAVOLAN_FUZZ", "0"))
+settings.register_profile("search", max_examples=100 * max(1, SEARCH), print_blob=True, **_ALWAYS)
+settings.load_profile("search" if SEARCH else "same")
+
+
+def examples(number: int) -> settings:
+    """Return settings of a property test that is too slow for the usual number of examples."""
+    return settings(max_examples=number * max(1, SEARCH))
+
 
 PROGRAM = Path(sys.executable).parent / "tavolan"
 

@@ -8,11 +8,11 @@ import xml.etree.ElementTree as ET
 import openpyxl
 import pytest
 import tomlkit
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import tavolan
-from conftest import replace, run_tavolan
+from conftest import examples, replace, run_tavolan
 from tavolan.errors import ProjectError, UsageError
 from tavolan.exchange.sheets import merge, read_sheet, write_csv, write_xlsx
 from tavolan.project.edit import TomlEditor
@@ -22,7 +22,6 @@ from tavolan.rulebooks.measure import measure
 
 any_text = st.text(st.characters(codec="utf-8"))
 sheet_text = st.text(st.characters(codec="utf-8", exclude_categories=["Cc", "Cs"], include_characters="\n\t"))
-fixture_ok = settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 
 
 def texts(root):
@@ -32,7 +31,7 @@ def texts(root):
 # --- files -----------------------------------------------------------------------------------------------------
 
 
-@fixture_ok
+@examples(60)
 @given(any_text, st.sampled_from([("title",), ("captions", "home"), ("ios", "promo"), ("alternates", "title")]))
 def test_whatever_is_set_is_read_back_exactly(shared_project, text, key):
     editor = TomlEditor(shared_project / "copy/de-DE.toml", "copy/de-DE.toml")
@@ -118,7 +117,7 @@ def test_a_round_trip_without_edits_changes_no_byte(project, name, rows):
     assert not (project / "copy/state.csv").exists()
 
 
-@fixture_ok
+@examples(60)
 @given(sheet_text, st.sampled_from(["s.csv", "s.xlsx"]))
 def test_any_text_survives_a_sheet(tmp_path_factory, shared_project, text, name):
     project = tavolan.open_project(shared_project)
@@ -203,7 +202,7 @@ def test_bad_sheets(project, name, data, message):
     assert message in str(caught.value)
 
 
-@fixture_ok
+@examples(60)
 @given(st.binary(max_size=40), st.integers(0, 3000), st.sampled_from(["s.csv", "s.xlsx"]))
 def test_damaged_sheets_end_in_problems_never_in_a_crash(tmp_path_factory, shared_project, junk, at, name):
     folder = tmp_path_factory.mktemp("damaged")
@@ -219,7 +218,7 @@ def test_damaged_sheets_end_in_problems_never_in_a_crash(tmp_path_factory, share
 # --- commands --------------------------------------------------------------------------------------------------
 
 
-@settings(fixture_ok, max_examples=5)
+@examples(5)
 @given(text=st.text(st.characters(codec="utf-8"), min_size=1).filter(lambda text: text.strip()))
 def test_set_then_show_gives_any_text_back(project, text):
     import subprocess

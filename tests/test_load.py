@@ -3,7 +3,7 @@
 import re
 
 import pytest
-from hypothesis import HealthCheck, given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import tavolan
@@ -111,7 +111,6 @@ def fuzzed(tmp_path_factory):
     return write_project(tmp_path_factory.mktemp("fuzz") / "potto")
 
 
-@settings(max_examples=120, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(
     st.sampled_from(FILES),
     st.integers(0, 400),

@@ -3,11 +3,11 @@
 import itertools
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import given
 from hypothesis import strategies as st
 
 import tavolan
-from conftest import replace, run_tavolan
+from conftest import examples, replace, run_tavolan
 from tavolan.project.model import Copy, Source, Term
 from tavolan.words.cover import cover, unlocks
 from tavolan.words.plan import Options, plan
@@ -68,7 +68,7 @@ def reached(project):
     return sum(answer.value for answer in cover(project, ["ios"]))
 
 
-@settings(max_examples=40)
+@examples(40)
 @given(small)
 def test_a_plan_is_as_good_as_trying_everything(bare, case):
     set_up(bare, case)
@@ -85,7 +85,7 @@ def test_a_plan_is_as_good_as_trying_everything(bare, case):
     assert len(",".join(locale.keywords[1])) == locale.length <= LIMIT or set(locale.keywords[1]) <= set(case["now"])
 
 
-@settings(max_examples=12)
+@examples(12)
 @given(small)
 def test_two_locales_together_are_as_good_as_trying_everything(bare, case):
     set_up(bare, case)
@@ -98,7 +98,7 @@ def test_two_locales_together_are_as_good_as_trying_everything(bare, case):
     assert made.value == pytest.approx(best) and made.proven
 
 
-@settings(max_examples=25)
+@examples(25)
 @given(small, st.integers(0, 2))
 def test_no_more_words_are_replaced_than_allowed(bare, case, most):
     set_up(bare, case)

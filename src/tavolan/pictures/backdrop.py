@@ -106,7 +106,8 @@ class Soft:
             mask = np.zeros((self.height, self.width, 4), np.uint8)
             canvas, _surface = canvas_on(mask)
             canvas.scale(1 / _PART, 1 / _PART)
-            paint_shadow(canvas, shadow, shadow_path(device, shadow, scene.scale), scene.scale, "#FFFFFF", 1.0)
+            sigma = shadow.blur * scene.scale / 2
+            paint_shadow(canvas, shadow_path(device, shadow, scene.scale), sigma, "#FFFFFF", 1.0)
             clear *= 1 - mask[..., 3] * np.float32(shadow.opacity / 255)
         self.blend(1 - clear, _SHADE)
 
@@ -184,33 +185,48 @@ def shadow_path(device: Placed, shadow: Shadow, scale: float) -> object:
     return polygon(hull(fallen))
 
 
-def paint_shadow(canvas: object, shadow: Shadow, path: object, scale: float, colour: str, opacity: float) -> None:
-    """Paint a shadow: a blurred mask of an outline (an image filter costs ten times as much)."""
+def paint_shadow(canvas: object, path: object, sigma: float, colour: str, opacity: float) -> None:
+    """Paint a shadow: a mask of an outline, blurred by `sigma` (an image filter costs ten times as much)."""
     sk = skia()
     paint = sk.Paint(AntiAlias=True, Color4f=sk.Color4f(*(part / 255 for part in rgb(colour)), opacity))
-    if shadow.blur:
-        paint.setMaskFilter(sk.MaskFilter.MakeBlur(sk.kNormal_BlurStyle, shadow.blur * scale / 2))
+    if sigma:
+        paint.setMaskFilter(sk.MaskFilter.MakeBlur(sk.kNormal_BlurStyle, sigma))
     canvas.drawPath(path, paint)  # type: ignore[attr-defined]
+
+
+def drawn_sigma(sigma: float) -> float:
+    """Return the standard deviation that the engine really blurs by when `sigma` is asked for; both in pixels.
+
+    It blurs in three passes by boxes of whole pixels (SVG 1.1, feGaussianBlur): of an odd width d three times, of an
+    even one twice, then once of d + 1. The variance of a box of width d is (d^2 - 1) / 12, and those of passes add up.
+    """
+    box = max(1, math.floor(sigma * 3 * math.sqrt(2 * math.pi) / 4 + 0.5))
+    last = box if box % 2 else box + 1
+    return math.sqrt((2 * (box**2 - 1) + last**2 - 1) / 12)
 
 
 def shadow_on(canvas: Any, shadow: Shadow, path: Any, scale: float) -> None:
     """Paint a shadow straight onto a canvas, for what lies above something sharp.
 
-    A wide one is blurred at a quarter of the size and enlarged: a third of the time, four steps of 255 apart at most.
+    A wide one is blurred at about a quarter of the size and enlarged: a third of the time, four steps of 255 apart at
+    most. The engine rounds a blur to whole pixels, which are larger there: the size is chosen so that what it draws is
+    as wide as at full size. At exactly a quarter the two would differ by up to eight steps.
     """
     sigma = shadow.blur * scale / 2
     if sigma < _WIDE:
-        paint_shadow(canvas, shadow, path, scale, _SHADE, shadow.opacity)
+        paint_shadow(canvas, path, sigma, _SHADE, shadow.opacity)
         return
     sk = skia()
-    bounds, pad = path.getBounds(), 3 * sigma + _PART
+    part = drawn_sigma(sigma) / drawn_sigma(sigma / _PART)
+    bounds, pad = path.getBounds(), 3 * sigma + part
     left, top = math.floor(bounds.left() - pad), math.floor(bounds.top() - pad)
-    width = math.ceil((bounds.right() + pad - left) / _PART)
-    height = math.ceil((bounds.bottom() + pad - top) / _PART)
+    width = math.ceil((bounds.right() + pad - left) / part)
+    height = math.ceil((bounds.bottom() + pad - top) / part)
     small = np.zeros((height, width, 4), np.uint8)
     below, _surface = canvas_on(small)
-    below.scale(1 / _PART, 1 / _PART)
+    below.scale(1 / part, 1 / part)
     below.translate(-left, -top)
-    paint_shadow(below, shadow, path, scale, _SHADE, shadow.opacity)
-    place = sk.Rect.MakeXYWH(left, top, width * _PART, height * _PART)
+    # The canvas scales it down again.
+    paint_shadow(below, path, sigma / _PART * part, _SHADE, shadow.opacity)
+    place = sk.Rect.MakeXYWH(left, top, width * part, height * part)
     canvas.drawImageRect(image_of(small, opaque=False), place, sk.SamplingOptions(sk.FilterMode.kLinear))
