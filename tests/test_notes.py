@@ -241,6 +241,10 @@ def test_export_in_every_layout(project, tmp_path):
         ("{{ notes.__class__.__mro__ }}", 3, "can't be filled in"),
         ("{{ nothing }}", 3, "can't be filled in"),
         ("{% for %}", 3, "can't be filled in"),
+        ("\n{{ 1 / 0 }}", 3, "own.j2:2: can't be filled in: division by zero"),
+        ('{{ app.parse_file("/etc/hostname") }}', 3, "has no attribute 'parse_file'"),
+        ("{{ app.model_dump() }}", 3, "has no attribute 'model_dump'"),
+        ("{{ notes[0].__init__.__globals__ }}", 3, "can't be filled in"),
         (None, 2, "there's no template"),
     ],
 )
@@ -250,6 +254,15 @@ def test_bad_and_hostile_templates_are_refused(project, tmp_path, text, code, wo
         path.write_text(text)
     done = run_tavolan("notes", "export", "--template", path, cwd=project)
     assert done.code == code and words in done.err and "Traceback" not in done.err
+
+
+def test_a_template_runs_no_program(project, tmp_path):
+    pickled = "cos\\nsystem\\n(S'touch ran'\\ntR."
+    text = f'{{{{ app.parse_raw("{pickled}", proto="pickle", allow_pickle=True) }}}}'
+    (tmp_path / "own.j2").write_text(text)
+    done = run_tavolan("notes", "export", "--template", tmp_path / "own.j2", cwd=project)
+    assert done.code == 3 and "has no attribute 'parse_raw'" in done.err
+    assert not (project / "ran").exists()
 
 
 def test_export_shortens_per_locale_and_says_so(project):

@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
+import traceback
 from dataclasses import asdict, dataclass
 from pathlib import Path
 
@@ -18,6 +19,8 @@ from tavolan.project.texts import Texts
 
 TEMPLATES = Path(__file__).parent / "templates"
 SCHEMA = "tavolan/notes@1"
+# What a template may know of the app.
+_APP = ("name", "publisher", "version", "source", "locales")
 
 
 @dataclass(frozen=True)
@@ -85,8 +88,12 @@ def template_names() -> list[str]:
 
 
 def by_template(notes: list[Note], project: Project, template: str) -> str:
-    """Return notes in the layout of a shipped template, or of a file. Raises UsageError or ProjectError."""
-    from jinja2 import StrictUndefined, TemplateError
+    """Return notes in the layout of a shipped template, or of a file. Raises UsageError or ProjectError.
+
+    A template gets `app` (name, publisher, version, source, locales) and `notes` (one per store and locale, with the
+    parts of `Note`). Only plain values reach it: any object of ours would bring methods that read files or run code.
+    """
+    from jinja2 import StrictUndefined
     from jinja2.sandbox import ImmutableSandboxedEnvironment
 
     path = Path(template)
@@ -97,8 +104,20 @@ def by_template(notes: list[Note], project: Project, template: str) -> str:
         raise UsageError(f'there\'s no template "{template}". {nearest(template, template_names())}')
     environment = ImmutableSandboxedEnvironment(undefined=StrictUndefined, keep_trailing_newline=True, trim_blocks=True,
                                                 lstrip_blocks=True)  # fmt: skip
+    app = {name: getattr(project.app, name) for name in _APP}
+    plain = json.loads(json.dumps({"app": app, "notes": [asdict(note) for note in notes]}))
+    text = read_text(path, str(path))
     try:
-        return environment.from_string(read_text(path, str(path))).render(notes=notes, app=project.app)
-    except TemplateError as error:
-        line = getattr(error, "lineno", None)
-        raise one_problem(str(path), line, "", f"can't be filled in: {error}", "Put the template right.") from error
+        return environment.from_string(text).render(plain)
+    except Exception as error:
+        # A template is a program of the user's: whatever it raises is a fault in it.
+        line, said = _template_line(error), " ".join(str(error).split()) or type(error).__name__
+        raise one_problem(str(path), line, "", f"can't be filled in: {said}", "Put the template right.") from error
+
+
+def _template_line(error: Exception) -> int | None:
+    """Return the line of a template that an error came from: its own, or the last frame that runs the template."""
+    frames = traceback.extract_tb(error.__traceback__)
+    return getattr(error, "lineno", None) or next(
+        (frame.lineno for frame in reversed(frames) if frame.filename == "<template>"), None
+    )
