@@ -12,7 +12,7 @@ import pytest
 
 import tavolan
 from conftest import run_tavolan
-from tavolan.cli.main import program
+from tavolan.cli.main import commands as build
 
 ROOT = Path(__file__).parent.parent
 MODULES = sorted((ROOT / "src").rglob("*.py"))
@@ -22,7 +22,7 @@ HEAVY = ("skia", "pyvips", "numpy", "scipy", "pandas", "matplotlib", "jinja2", "
 def loaded_by(*args):
     code = (
         f"import sys; sys.argv = ['tavolan', *{list(args)!r}]\n"
-        "from tavolan.cli.main import program\n"
+        "from tavolan.cli.main import commands as build\n"
         "try: program(sys.argv[1])()\nexcept SystemExit: pass\n"
         "print('\\n' + ' '.join(sys.modules))"
     )
@@ -46,7 +46,7 @@ def test_nothing_that_paints_is_loaded_when_nothing_changed(shared_project, tmp_
 
 
 def test_only_the_command_asked_for_is_built():
-    whole, one = program(), program("shots")
+    whole, one = build(), build("shots")
     assert len(whole.registered_groups) > 5 and not one.registered_commands
     assert [group.name for group in one.registered_groups] == ["shots"]
     assert "Did you mean 'shots'" in run_tavolan("shott").err
@@ -76,7 +76,7 @@ def test_the_public_names_are_listed_and_sorted():
 
 
 def commands():
-    app = program()
+    app = build()
     found = [command.name or command.callback.__name__ for command in app.registered_commands]
     for group in app.registered_groups:
         for command in group.typer_instance.registered_commands:

@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import difflib
 from collections.abc import Iterator
 
 from tavolan.checking.findings import Finding
 from tavolan.checking.registry import Check, check
 from tavolan.checking.review import Review
+from tavolan.edge import nearest
+from tavolan.project.screens import Screen
 
 
 @check("caption-missing", "error")
@@ -15,44 +18,124 @@ def caption_missing(review: Review, this: Check) -> Iterator[Finding]:
     project = review.project
     level = review.missing_level or this.level
     for tag, copy in project.copy.items():
-        for shot in project.captioned:
-            value = copy.caption(shot.name)
-            if value.written:
+        for key in project.caption_keys:
+            value = copy.caption(key)
+            if value.written or not key:
                 continue
             instead = "" if tag == project.source_locale else f"; the picture shows the {project.source_locale} caption"
             message = f"the shot has no caption in this locale{instead}"
-            remedy = f'Write {shot.name} = "…" under [captions].'
+            remedy = f'Write {key} = "…" under [captions].'
+            yield Finding(this.id, level, "", tag, f"captions.{key}", copy.source.shown, value.line, message, remedy)
+
+
+@check("graphic-caption", "warning")
+def graphic_caption(review: Review, this: Check) -> Iterator[Finding]:
+    """A graphic has no caption in the source locale, so it goes out without words.
+
+    It may share the caption of another picture (`caption = "feature"` in its table); `caption = ""` says that none is
+    meant.
+    """
+    project = review.project
+    level = review.missing_level or this.level
+    copy = project.copy[project.source_locale]
+    for table in project.graphics:
+        key = table.caption_key
+        if not key or copy.caption(key).written:
+            continue
+        line = project.shots_source.line(("graphic", project.shots.graphic.index(table)))
+        remedy = f'Write {key} = "…" under [captions], or share another picture\'s: caption = "…" in its [[graphic]].'
+        place = ("", "", f"graphic.{table.name}", project.shots_source.shown, line)
+        yield Finding(this.id, level, *place, f"{table.name} has no caption", remedy, subject=table.name)
+
+
+@check("caption-unused", "warning")
+def caption_unused(review: Review, this: Check) -> Iterator[Finding]:
+    """A caption belongs to no shot and no graphic of `shots.toml`: nothing prints it.
+
+    It's a note while `shots.toml` has no shots at all: captions may be written before the pictures are planned.
+    """
+    project = review.project
+    known = [picture.name for picture in (*project.shots.shot, *project.shots.graphic)]
+    used = {picture.caption_key for picture in (*project.shots.shot, *project.shots.graphic)}
+    for tag, copy in project.copy.items():
+        for name in copy.data.get("captions", {}):
+            if name in used:
+                continue
+            entry = copy.entry("captions", name)
+            remedy = nearest(name, known) or f'Add [[shot]] with name = "{name}" to shots.toml.'
             yield Finding(
-                this.id, level, "", tag, f"captions.{shot.name}", copy.source.shown, value.line, message, remedy
-            )
+                this.id, this.level if known else "note", "", tag, f"captions.{name}", copy.source.shown,
+                entry.line, "belongs to no shot of shots.toml", remedy,
+            )  # fmt: skip
 
 
 @check("screen-stands-in", "warning")
 def screen_stands_in(review: Review, this: Check) -> Iterator[Finding]:
     """Some shots have no raw screen of their own locale, so the source locale's stands in: visitors see a foreign app.
 
-    It's an error where nothing can stand in: then the picture can't be made. One finding tells all that a locale
-    lacks for a size class.
+    One finding tells it for all locales and size classes. A locale that is `like` another one takes its screens.
     """
     project = review.project
-    index = review.screens
-    source, total = project.shots_source, len(project.shots.shot)
+    lent: dict[str, dict[str, None]] = {}
+    count = total = 0
+    for tag, _, shot, screen in _needed_screens(review):
+        total += 1
+        if screen and not screen.exact:
+            count += 1
+            lent.setdefault(tag, {})[shot] = None
+    if lent:
+        source = project.source_locale
+        message = f"{count} of {total} pictures show screens of {source}: {_by_same(lent, len(project.shots.shot))}"
+        remedy = "Capture them in those languages: tavolan shots take FILES --locale TAG"
+        place = ("", "", "screens", project.shots_source.shown, project.shots_source.line(("shot",)))
+        yield Finding(this.id, this.level, *place, message, remedy, measured=count, limit=0, unit="pictures")
+
+
+@check("screen-missing", "error")
+def screen_missing(review: Review, this: Check) -> Iterator[Finding]:
+    """A shot has no raw screen, and none can stand in for it, so its picture can't be made.
+
+    Another size class of the same form could lend one, and the source locale could. While the project is being written
+    it's a note.
+    """
+    project = review.project
+    gone: dict[str, dict[str, None]] = {}
+    count = 0
+    for _, name, shot, screen in _needed_screens(review):
+        if screen is None:
+            count += 1
+            gone.setdefault(name, {})[shot] = None
+    if gone:
+        message = f"{count} pictures have no raw screen: {_by_same(gone, len(project.shots.shot))}"
+        name, shots = next((name, list(shots)) for name, shots in gone.items())
+        screen_name = next(shot.screen for shot in project.shots.shot if shot.name == shots[0])
+        near = difflib.get_close_matches(screen_name, review.screens.names(), n=1)
+        hint = f' Or did you mean the screen "{near[0]}"?' if near else ""
+        remedy = f"Put them at screens/{project.source_locale}/{name}/{screen_name}.png and so on.{hint}"
+        level = review.missing_level or this.level
+        place = ("", "", "screens", project.shots_source.shown, project.shots_source.line(("shot",)))
+        yield Finding(this.id, level, *place, message, remedy, measured=count, limit=0, unit="pictures")
+
+
+def _needed_screens(review: Review) -> Iterator[tuple[str, str, str, Screen | None]]:
+    """Yield locale, size class and shot of every picture, with the raw screen that serves it."""
+    project = review.project
     for store in project.stores.values():
         for name in project.classes_of(store):
             for tag in store.locales:
-                found = {shot.name: index.find(shot.screen, tag, name) for shot in project.shots.shot}
-                lent = [shot for shot, screen in found.items() if screen and not screen.exact]
-                none = [shot for shot, screen in found.items() if not screen]
-                remedy = f"Add the screens under screens/{tag}/{name}/."
-                place = (store.id, tag, f"screens.{name}", source.shown, source.line(("shot",)))
-                if lent:
-                    message = f"{len(lent)} of {total} raw screens are {project.source_locale}'s: {', '.join(lent)}"
-                    yield Finding(this.id, this.level, *place, message, remedy, measured=len(lent), limit=0)
-                if none:
-                    message = (
-                        f"{len(none)} of {total} raw screens are missing, with none to stand in: {', '.join(none)}"
-                    )
-                    yield Finding(this.id, "error", *place, message, remedy, measured=len(none), limit=0)
+                for shot in project.shots.shot:
+                    yield tag, name, shot.name, review.screens.find(shot.screen, tag, name)
+
+
+def _by_same(found: dict[str, dict[str, None]], total: int) -> str:
+    """Say which shots are meant where; places that share their shots are told together."""
+    groups: dict[tuple[str, ...], list[str]] = {}
+    for place, shots in found.items():
+        groups.setdefault(tuple(shots), []).append(place)
+    return "; ".join(
+        f"{', '.join(places)} ({f'all {total} shots' if len(shots) == total > 1 else ', '.join(shots)})"
+        for shots, places in groups.items()
+    )
 
 
 @check("shot-count", "error")

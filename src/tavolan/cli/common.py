@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import os
 import sys
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
@@ -14,10 +13,9 @@ import typer
 
 if TYPE_CHECKING:
     from rich.console import Console
+    from rich.text import Text
 
     from tavolan.project.model import Project
-
-PIPED_WIDTH = 120
 
 ProjectOption = Annotated[
     Path | None,
@@ -30,10 +28,16 @@ LocaleOption = Annotated[list[str] | None, typer.Option("--locale", help="Only t
 
 def console() -> Console:
     """Return the console for results; without colour and 120 columns wide when piped."""
-    from rich.console import Console
+    from tavolan.reports.styled import People
 
-    width = None if sys.stdout.isatty() or "COLUMNS" in os.environ else PIPED_WIDTH
-    return Console(width=width, highlight=False, soft_wrap=False)
+    return People()
+
+
+def styled(template: str, *values: object) -> Text:
+    """Return a text with mark-up in its template, never in its values."""
+    from tavolan.reports.styled import styled as fill_in
+
+    return fill_in(template, *values)
 
 
 def open_project(folder: Path | None) -> Project:
@@ -50,7 +54,9 @@ def print_json(document: dict[str, Any]) -> None:
 
 def say(message: str) -> None:
     """Print a line for people on stderr."""
-    sys.stderr.write(message + "\n")
+    from tavolan.reports.safe import SafeStream
+
+    SafeStream(sys.stderr).write(message + "\n")
 
 
 @contextmanager

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from tavolan.cli.common import JsonOption, LocaleOption, ProjectOption, console, open_project, print_json
+from tavolan.cli.common import JsonOption, LocaleOption, ProjectOption, console, open_project, print_json, styled
 
 if TYPE_CHECKING:
     from tavolan.project.texts import Change, Texts
@@ -223,7 +223,7 @@ def _read_back(texts: Texts, path: Path, prefer: str, dry_run: bool) -> None:
         print_changes(printer, outcome.changes)
     if outcome.conflicts:
         print_changes(printer, outcome.conflicts, "\nChanged on both sides (− here, + in the sheet):")
-        printer.print("[dim]Nothing of these was written. Decide with --prefer sheet or --prefer project.[/]")
+        printer.print(styled("[dim]Nothing of these was written. Decide with --prefer sheet or --prefer project.[/]"))
     if not dry_run:
         texts.write(outcome.changes)
     done = "would be written" if dry_run else "written"

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from tavolan.cli.common import console, progress_bar
+from tavolan.cli.common import console, progress_bar, styled
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -28,7 +28,9 @@ def demo(
     from tavolan.sample.write import write_screens, write_texts
 
     out = console()
-    out.print("[bold]1  The sample[/]  Kilnary, an imaginary app for potters, with a few faults planted on purpose")
+    out.print(
+        styled("[bold]1  The sample[/]  Kilnary, an imaginary app for potters, with a few faults planted on purpose")
+    )
     texts = write_texts(folder)
     with progress_bar("Drawing raw screens") as move:
         screens = write_screens(folder, move)
@@ -49,27 +51,29 @@ def _walk(out: Console, project: Project, full: bool) -> None:
     from tavolan.reports.tables import print_findings
 
     findings = tavolan.check(project)
-    out.print("[bold]2  tavolan check[/]  every finding, in all stores and locales")
+    out.print(styled("[bold]2  tavolan check[/]  every finding, in all stores and locales"))
     print_findings(out, project, findings)
-    out.print("\n[bold]3  tavolan terms cover[/]  which phrases people can find the app by")
+    out.print(styled("\n[bold]3  tavolan terms cover[/]  which phrases people can find the app by"))
     _coverage(out, project)
     locales = tuple(project.app.locales) if full else SHORT_WALK
-    out.print("\n[bold]4  tavolan locale send, receive[/]  to translators and back, with a stand-in that translates")
+    out.print(
+        styled("\n[bold]4  tavolan locale send, receive[/]  to translators and back, with a stand-in that translates")
+    )
     _exchange(out, project)
-    out.print("\n[bold]5  tavolan shots render[/]  the store pictures, at each store's exact sizes")
+    out.print(styled("\n[bold]5  tavolan shots render[/]  the store pictures, at each store's exact sizes"))
     with progress_bar("Rendering") as move:
         files = tavolan.render(project, Selection(locales=locales), move)
     more = "" if full else "; all locales: tavolan demo --full"
     icons = make_icons(project, plan_icons(project))
     out.print(f"   {len(files)} pictures in {', '.join(locales)}{more}; {len(icons)} icons\n")
-    out.print("[bold]6  tavolan shots board[/]  all of them at one look")
+    out.print(styled("[bold]6  tavolan shots board[/]  all of them at one look"))
     with progress_bar("Boards") as move:
         boards = make_boards(project, locales=locales, progress=move)
     page = project.root / "out" / "preview.html"
     out.print(f"   {len(boards)} contact sheets\n")
-    out.print("[bold]7  tavolan preview[/]  the listing as visitors would meet it\n")
+    out.print(styled("[bold]7  tavolan preview[/]  the listing as visitors would meet it\n"))
     write_text(page, build_page(project, findings))
-    out.print("[bold]Open next[/]")
+    out.print(styled("[bold]Open next[/]"))
     out.print(f"  {page}", soft_wrap=True)
     for board in boards:
         out.print(f"  {board}", soft_wrap=True)
@@ -117,7 +121,7 @@ def _coverage(out: Console, project: Project) -> None:
     answers = tavolan.cover(project)
     for store, fronts in as_document(answers)["summary"].items():
         parts = [f"{front} {cell['covered']}/{cell['phrases']}" for front, cell in fronts.items()]
-        out.print(f"   [bold]{store}[/]  {'  '.join(parts)}")
+        out.print(styled("   [bold]{}[/]  {}", store, "  ".join(parts)))
     best = max((a for a in answers if not a.covered), key=lambda a: a.term.relevance or 0)
     missing = ", ".join(best.missing)
     out.print(f"   worth most of what is not answered: “{best.phrase}” in {best.storefront} lacks {missing}")

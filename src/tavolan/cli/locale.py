@@ -15,6 +15,7 @@ from tavolan.cli.common import (
     open_project,
     print_json,
     progress_bar,
+    styled,
 )
 
 if TYPE_CHECKING:
@@ -107,12 +108,16 @@ def send(
     sent = send_texts(opened, _targets(opened, locale), format, folder, all, keywords)
     screen = console()
     for tag, (path, count) in sent.items():
-        told = f"{path}  [dim]{counted(count, 'text')}[/]" if path else "[dim]nothing needs work[/]"
-        screen.print(f"{tag:8} {told}", soft_wrap=True)
+        written = (
+            styled("{}  [dim]{}[/]", path, counted(count, "text")) if path else styled("[dim]nothing needs work[/]")
+        )
+        screen.print(styled("{:8} {}", tag, written), soft_wrap=True)
     if not keywords:
         screen.print(
-            "[dim]Keyword lists stay here: people search in words of their own, not in translated ones. "
-            "tavolan terms mine and tavolan terms plan find them.[/]"
+            styled(
+                "[dim]Keyword lists stay here: people search in words of their own, not in translated ones. "
+                "tavolan terms mine and tavolan terms plan find them.[/]"
+            )
         )
 
 
@@ -155,14 +160,14 @@ def _tell(out: Console, received: Received, dry_run: bool) -> None:
     from tavolan.reports.tables import counted
 
     for refused in received.refused:
-        out.print(f"[red]refused[/]   {refused.locale} {refused.address}: {refused.why}", soft_wrap=True)
+        out.print(styled("[red]refused[/]   {} {}: {}", refused.locale, refused.address, refused.why), soft_wrap=True)
     for conflict in received.conflicts:
-        out.print(f"[red]conflict[/]  {conflict.locale} {conflict.address}: both sides changed it", soft_wrap=True)
         out.print(
-            f"          here  {conflict.before!r}\n          file  {conflict.after!r}", soft_wrap=True, markup=False
+            styled("[red]conflict[/]  {} {}: both sides changed it", conflict.locale, conflict.address), soft_wrap=True
         )
+        out.print(f"          here  {conflict.before!r}\n          file  {conflict.after!r}", soft_wrap=True)
     for over in received.over:
-        out.print(f"[yellow]over[/]      {over.locale} {over.address}: {over.why}", soft_wrap=True)
+        out.print(styled("[yellow]over[/]      {} {}: {}", over.locale, over.address, over.why), soft_wrap=True)
     if received.conflicts:
         out.print("Decide with --keep mine or --keep theirs.")
     verb = "would be written" if dry_run else "written"
@@ -232,8 +237,9 @@ def draft(
         return
     with progress_bar("Drafting") as move:
         done = drafter.run(wanted, move)
-    for line in done.lines():
-        out.print(line, soft_wrap=True)
-    out.print(done.keywords_hint())
+    for what, which in done.lines():
+        out.print(styled("[yellow]{:9}[/]  {}", what, which), soft_wrap=True)
+    out.print(f"{len(done.written)} drafts written. Review them: tavolan locale send, or in copy/ by hand.")
+    out.print(styled("[dim]{}[/]", done.keywords_hint()))
     if done.failed:
         raise typer.Exit(4)

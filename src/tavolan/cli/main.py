@@ -7,7 +7,7 @@ import os
 import sys
 from contextlib import suppress
 from importlib import import_module
-from typing import Annotated
+from typing import Annotated, Any
 
 import typer
 
@@ -19,8 +19,8 @@ _COMMANDS = ("demo", "new", "check", "preview", "status")
 _GROUPS = ("copy", "terms", "shots", "locale", "notes", "rules", "standin")
 
 
-def program(first: str = "") -> typer.Typer:
-    """Return the program: with all commands, or with only the one that a first word names, which starts sooner."""
+def commands(first: str = "") -> typer.Typer:
+    """Return all commands, or only the one that a first word names, which starts sooner."""
     app = typer.Typer(
         name="tavolan",
         help=_HELP,
@@ -42,6 +42,22 @@ def program(first: str = "") -> typer.Typer:
     return app
 
 
+def program(first: str = "") -> Any:
+    """Return the program, with all commands or with the one that a first word names."""
+    command = typer.main.get_command(commands(first))
+    _keep_brackets(command)
+    return command
+
+
+def _keep_brackets(command: Any) -> None:
+    """Have the help texts of a command and all below it printed as they are: none of them holds mark-up."""
+    for described in (command, *command.params):
+        if getattr(described, "help", None):
+            described.help = described.help.replace("[", "\\[")
+    for below in getattr(command, "commands", {}).values():
+        _keep_brackets(below)
+
+
 def _version(wanted: bool) -> None:
     if wanted:
         typer.echo(f"tavolan {__version__}")
@@ -56,18 +72,15 @@ def root(
 
 def report(error: TavolanError) -> None:
     """Print an error on stderr, one line per problem."""
+    from tavolan.cli.common import say
+
     if isinstance(error, ProjectError):
         for problem in error.problems:
-            sys.stderr.write(f"{_printable(str(problem))}\n")
+            say(str(problem))
         count = len(error.problems)
-        sys.stderr.write(f"tavolan: {count} problem{'' if count == 1 else 's'} to put right first.\n")
+        say(f"tavolan: {count} problem{'' if count == 1 else 's'} to put right first.")
     else:
-        sys.stderr.write(f"tavolan: {_printable(str(error))}\n")
-
-
-def _printable(text: str) -> str:
-    """Escape control characters that a file may have smuggled into a message."""
-    return "".join(c if c == "\n" or c.isprintable() else f"\\x{ord(c):02x}" for c in text)
+        say(f"tavolan: {error}")
 
 
 def run() -> None:

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Annotated, Literal
 
 import typer
 
-from tavolan.cli.common import LocaleOption, ProjectOption, StoreOption, console, open_project
+from tavolan.cli.common import LocaleOption, ProjectOption, StoreOption, console, open_project, styled
 
 if TYPE_CHECKING:
     from tavolan.notes.writing import DraftedNotes
@@ -46,19 +46,19 @@ def _tell(drafted: DraftedNotes) -> None:
     for bullet in drafted.bullets:
         if bullet.kind != kind:
             kind = bullet.kind
-            out.print(f"[bold]{kind}[/]")
+            out.print(styled("[bold]{}[/]", kind))
         ids = " ".join(commit.short for commit in bullet.commits)
         out.print(Text.assemble("  - ", bullet.text, ("  " + ids, "dim")), soft_wrap=True)
     if not drafted.bullets:
         out.print("Nothing since then that users would feel.")
     if drafted.dropped:
-        out.print("[bold]left out[/]")
+        out.print(styled("[bold]left out[/]"))
     for item in drafted.dropped:
         out.print(
             Text.assemble("  ", item.commit.subject, (f"  {item.commit.short} {item.why}", "dim")), soft_wrap=True
         )
     for store, gone in drafted.too_long.items():
-        out.print(f"[yellow]{store}[/] has no room for: {'; '.join(gone)}", soft_wrap=True)
+        out.print(styled("[yellow]{}[/] has no room for: {}", store, "; ".join(gone)), soft_wrap=True)
 
 
 @app.command()
@@ -82,8 +82,8 @@ def show(
     for tag in tags:
         for who, text in (current(opened, tag) if now else kept(opened, opened.copy[tag], str(version))).items():
             found = True
-            out.print(f"[bold]{tag}[/]" + (f"  {who}" if who else ""))
-            out.print(text + "\n", markup=False, soft_wrap=True)
+            out.print(styled("[bold]{}[/]  {}", tag, who))
+            out.print(text + "\n", soft_wrap=True)
     if not found:
         out.print("There are no notes yet. Draft them: tavolan notes draft --since TAG")
 

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from tavolan.cli.common import JsonOption, LocaleOption, ProjectOption, console, open_project, print_json
+from tavolan.cli.common import JsonOption, LocaleOption, ProjectOption, console, open_project, print_json, styled
 
 if TYPE_CHECKING:
     from tavolan.project.model import Project
@@ -74,13 +74,13 @@ def import_terms(
     done = import_table(opened, tag, file, given)
     out = console()
     for ours, theirs in done.mapping.items():
-        out.print(f"{ours} [dim]from[/] {theirs}")
+        out.print(styled("{} [dim]from[/] {}", ours, theirs))
     if done.unmapped:
-        out.print(f"note [dim]from[/] {', '.join(done.unmapped)}")
+        out.print(styled("note [dim]from[/] {}", ", ".join(done.unmapped)))
     for repair in done.repairs[:20]:
-        out.print(f"[yellow]repaired:[/] {repair}")
+        out.print(styled("[yellow]repaired:[/] {}", repair))
     if len(done.repairs) > 20:
-        out.print(f"[yellow]and {len(done.repairs) - 20} more[/]")
+        out.print(styled("[yellow]and {} more[/]", len(done.repairs) - 20))
     if not dry_run:
         write_terms(opened.root / "terms" / f"{tag}.csv", done.terms)
     verb = "would be" if dry_run else "were"

@@ -17,6 +17,7 @@ from tavolan.cli.common import (
     open_project,
     print_json,
     progress_bar,
+    styled,
 )
 
 if TYPE_CHECKING:
@@ -75,7 +76,7 @@ def take(
         more = words.get(taken.action, f"  (the old one is now {taken.earlier})")
         if taken.cropped:
             more += f"  cropped to {taken.cropped[0]}×{taken.cropped[1]}"
-        out.print(f"{taken.source.name} → {taken.target}{more}", soft_wrap=True, markup=False)
+        out.print(f"{taken.source.name} → {taken.target}{more}", soft_wrap=True)
     if dry_run:
         out.print("Nothing was taken: --dry-run.")
         return
@@ -117,7 +118,7 @@ def render(
     if why:
         out = console()
         for file, reason in done.why.items():
-            out.print(f"{file}  [dim]{reason}[/]", soft_wrap=True)
+            out.print(styled("{}  [dim]{}[/]", file, reason), soft_wrap=True)
     # Plain, so that Rich, which takes a while to load, isn't needed for one line.
     typer.echo(_summary(opened.root, done))
 
@@ -139,8 +140,8 @@ def _dry_run(out: Console, opened: object, wanted: Selection, why: bool) -> None
     with closing(Ledger(opened.root, write=False)) as ledger:
         todo = [job for job in Planner(opened, ledger).jobs(wanted) if not ledger.is_current(job)]
         for job in todo:
-            reason = f"  [dim]{ledger.why(job)}[/]" if why else ""
-            out.print(f"{job.file}  [dim]{job.size[0]}×{job.size[1]}[/]{reason}", soft_wrap=True)
+            reason = f"  {ledger.why(job)}" if why else ""
+            out.print(styled("{}  [dim]{}×{}{}[/]", job.file, *job.size, reason), soft_wrap=True)
     out.print(f"Would make {len(todo)} pictures.")
 
 
@@ -221,7 +222,9 @@ def icons(
     out = console()
     for icon in planned:
         kind = "RGBA" if icon.alpha else "RGB, square corners"
-        out.print(f"{icon.file}  [dim]{icon.side}×{icon.side}, {kind}, from {icon.master}[/]", soft_wrap=True)
+        out.print(
+            styled("{}  [dim]{}×{}, {}, from {}[/]", icon.file, icon.side, icon.side, kind, icon.master), soft_wrap=True
+        )
 
 
 @app.command()
@@ -234,7 +237,7 @@ def pack(project: ProjectOption = None, store: StoreOption = None) -> None:
         files = make_packs(opened, tuple(store or ()), move)
     out = console()
     for file in files:
-        out.print(f"{file}  [dim]{file.stat().st_size / 1e6:.1f} MB[/]", soft_wrap=True)
+        out.print(styled("{}  [dim]{:.1f} MB[/]", file, file.stat().st_size / 1e6), soft_wrap=True)
 
 
 @app.command()

@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 from pathlib import Path
 
-from tavolan.cli.common import console
+from tavolan.cli.common import console, styled
 from tavolan.errors import ProjectError, UsageError
 from tavolan.pictures.plan import Selection
 from tavolan.project.load import load_project
@@ -53,10 +53,10 @@ def _round(root: Path, selection: Selection, page: Path) -> bool:
         done = render(project, selection)
         write_text(page, build_page(project, run_checks(project)))
     except (ProjectError, UsageError) as error:
-        out.print(str(error), markup=False)
+        out.print(str(error))
         return False
     for file, reason in list(done.why.items())[:8]:
-        out.print(f"{file}  [dim]{reason}[/]", soft_wrap=True)
+        out.print(styled("{}  [dim]{}[/]", file, reason), soft_wrap=True)
     more = f", {len(done.why) - 8} not listed" if len(done.why) > 8 else ""
     out.print(f"{len(done.made)} made{more}, {done.kept} up to date, in {time.perf_counter() - begin:.1f} s")
     return True

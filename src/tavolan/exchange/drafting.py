@@ -66,25 +66,22 @@ class Drafted:
     failed: str = ""
     unused: dict[str, tuple[int, int]] = field(default_factory=dict)
 
-    def lines(self) -> list[str]:
-        """Return what happened, in lines."""
-        found = [f"[red]not taken[/]  {tag} {address}: {why}" for tag, address, why in self.broken]
-        found += [f"[yellow]too long[/]   {tag} {address}: {why}; it's marked over" for tag, address, why in self.over]
-        found += [f"[cyan]aside[/]      {c.locale} {c.address}: a person wrote the text, so the draft is an alternate"
+    def lines(self) -> list[tuple[str, str]]:
+        """Return what happened beside drafts that were written: what became of a text, and which and why."""
+        found = [("not taken", f"{tag} {address}: {why}") for tag, address, why in self.broken]
+        found += [("too long", f"{tag} {address}: {why}; it's marked over") for tag, address, why in self.over]
+        found += [("aside", f"{c.locale} {c.address}: a person wrote the text, so the draft is an alternate")
                   for c in self.aside]  # fmt: skip
-        found += [f"[yellow]no answer[/]  {tag} {address}" for tag, address in self.missing]
-        found += [f"[red]stopped[/]    {self.failed}"] if self.failed else []
-        return [*found, f"{len(self.written)} drafts written. Review them: tavolan locale send, or in copy/ by hand."]
+        found += [("no answer", f"{tag} {address}") for tag, address in self.missing]
+        return [*found, ("stopped", self.failed)] if self.failed else found
 
     def keywords_hint(self) -> str:
         """Say why keyword lists weren't asked for, and what a literal translation would leave unused."""
-        text = (
-            "[dim]Keyword lists aren't drafted: people search in words of their own. Use tavolan terms mine and plan."
-        )
+        text = "Keyword lists aren't drafted: people search in words of their own. Use tavolan terms mine and plan."
         parts = [f"{tag} {most - used} of {most}" for tag, (used, most) in self.unused.items() if used < most]
         if parts:
             text += f" Word for word, the source's list would leave unused: {', '.join(parts[:5])} characters."
-        return text + "[/]"
+        return text
 
 
 class Drafter:

@@ -11,7 +11,6 @@ import numpy as np
 
 from tavolan.errors import UsageError
 from tavolan.files import write_bytes
-from tavolan.markup import Run
 from tavolan.pictures import png
 from tavolan.pictures.backends import skia
 from tavolan.pictures.canvas import Pixels, canvas_on
@@ -183,6 +182,5 @@ class _Board:
     ) -> None:
         """Write one line, shrunk to its width; `y` is its vertical middle."""
         style = Style(weight, argb(colour), 0, align)
-        needed = self.setter.paragraph([Run(text)], style, size, 10_000).MaxIntrinsicWidth
-        made = self.setter.paragraph([Run(text)], style, size * min(1.0, width / max(needed, 1) * 0.99), width)
+        made = self.setter.label(text, style, size, width)
         made.paint(self.canvas, x, y - made.Height / 2)

@@ -19,6 +19,9 @@ if TYPE_CHECKING:
     from tavolan.pictures.caption import Setter
 
 
+_FONT_REMEDY = "Put a font that has it into art/fonts, or write it otherwise."
+
+
 class Setters:
     """The setters of a project's locales, each made when it's first asked for, with what they know of texts and fonts.
 
@@ -93,7 +96,7 @@ class Fitter:
             return None
         except MissingCharactersError as error:
             message = f"has a character that no font has: {describe(error.characters)}"
-            self._problem(job, message, "Put a font that has it into art/fonts, or write it otherwise.")
+            self._problem(job, message, _FONT_REMEDY)
             return None
         if size is None:
             message = f"is too long for the look {job.look.name} at {job.place}: not even its smallest size fits"
@@ -101,7 +104,20 @@ class Fitter:
         return size
 
     def _problem(self, job: Job, message: str, remedy: str) -> None:
-        value = self.project.copy[job.caption_locale].caption(job.name)
-        problem = Problem(value.source.shown, value.line, f"captions.{job.name}", message, remedy)
+        shots = self.project.shots
+        key = next(picture.caption_key for picture in (*shots.shot, *shots.graphic) if picture.name == job.name)
+        self._tell(job.caption_locale, "captions", key, message, remedy)
+
+    def _tell(self, tag: str, table: str, key: str, message: str, remedy: str) -> None:
+        value = self.project.copy[tag].entry(table, key)
+        problem = Problem(value.source.shown, value.line, f"{table}.{key}", message, remedy)
         if problem not in self.problems:
             self.problems.append(problem)
+
+    def check_showcase(self, jobs: list[Job]) -> None:
+        """Note the showcase values of pictures to be painted that no font can set."""
+        touches = {touch for job in jobs for screen in job.screens for touch in screen.touches if touch.name}
+        for locale, name, text in sorted({(touch.locale, touch.name, touch.text) for touch in touches}):
+            if faults := self.setters.of(locale).type.fonts.missing(text):
+                message = f"has a character that no font has: {describe(faults)}"
+                self._tell(locale, "showcase", name, message, _FONT_REMEDY)

@@ -138,6 +138,19 @@ class Fonts:
             self._chosen[key] = self._choose(*key)
         return self._chosen[key]
 
+    def missing(self, text: str) -> list[str]:
+        """Return the characters of a text that no font has."""
+        try:
+            self.families(text, 400)
+        except MissingCharactersError as error:
+            return error.characters
+        return []
+
+    def settable(self, text: str) -> str:
+        """Return a text for a label of ours: a question mark stands for what no font has."""
+        unknown = set(self.missing(text))
+        return "".join("?" if char in unknown else char for char in text) if unknown else text
+
     def _choose(self, text: str, weight: int, italic: bool) -> list[str]:
         wanted = [c for c in dict.fromkeys(text) if not _needs_no_glyph(c)]
         chosen: list[str] = []

@@ -9,7 +9,6 @@ from pathlib import Path
 
 import numpy as np
 
-from tavolan.markup import Run
 from tavolan.pictures.backends import skia
 from tavolan.pictures.canvas import Pixels, canvas_on, image_of
 from tavolan.pictures.colour import argb
@@ -79,8 +78,8 @@ def _sheet(root: Path, shown: list[tuple[str, list[Pixels]]], height: int, colum
     for index, (name, pictures) in enumerate(shown):
         x, y = _MARGIN + index % columns * (cell + _GAP), _MARGIN + index // columns * row
         what = load_look(root, name).what
-        setter.paragraph([Run(name)], Style(720, argb(_INK), 0, "start"), 22, cell).paint(canvas, x, y - 4)
-        setter.paragraph([Run(what)], Style(450, argb(_MUTED), 0, "start"), 13, cell).paint(canvas, x, y + 26)
+        setter.label(name, Style(720, argb(_INK), 0, "start"), 22, cell).paint(canvas, x, y - 4)
+        setter.label(what, Style(450, argb(_MUTED), 0, "start"), 13, cell).paint(canvas, x, y + 26)
         for picture in pictures:
             canvas.drawImage(image_of(picture), x, y + _LABEL)
             line = skia().Paint(Style=skia().Paint.kStroke_Style, Color=argb("#000000", 0.12))

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import numpy as np
 
-from tavolan.markup import Run
 from tavolan.pictures import png
 from tavolan.pictures.backends import skia
 from tavolan.pictures.canvas import canvas_on
@@ -86,7 +85,6 @@ class _Drawing:
         # A table's labels begin at the left in every script.
         side = ("end" if setter.right_to_left else "start") if align == "left" else align
         style = Style(weight, argb(colour), 0, side)
-        needed = setter.paragraph([Run(text)], style, size, 10_000).MaxIntrinsicWidth
-        made = setter.paragraph([Run(text)], style, size * min(1.0, width / max(1.0, needed) * 0.99), width)
+        made = setter.label(text, style, size, width)
         made.paint(self.canvas, x, y - made.Height / 2)
         return float(min(needed, width))

@@ -18,7 +18,10 @@ if TYPE_CHECKING:
 
 @dataclass(frozen=True)
 class Touch:
-    """One retouch of a screen, its text already in the screen's language. See `Retouch` for the meaning."""
+    """One retouch of a screen, its text already in the screen's language. See `Retouch` for the meaning.
+
+    `name` is the key of its text under `[showcase]`.
+    """
 
     region: Box
     kind: str
@@ -31,6 +34,7 @@ class Touch:
     ground: str = ""
     file: str = ""
     digest: str = ""
+    name: str = ""
 
 
 @dataclass(frozen=True)

@@ -12,7 +12,7 @@ import xxhash
 
 from tavolan.errors import OutsideError
 from tavolan.pictures.job import Job
-from tavolan.project.made import ENDINGS, LEDGER, Made, rows_of
+from tavolan.project.made import ENDINGS, LEDGER, Made, copy_of_ledger, rows_of
 
 _SCHEMA = """
 create table if not exists made (
@@ -29,32 +29,45 @@ class Ledger:
 
     def __init__(self, root: Path, write: bool = True) -> None:
         self.root = root
-        path = root / LEDGER
-        if write:
-            path.parent.mkdir(parents=True, exist_ok=True)
-        elif not path.exists():
-            # To look on leaves no trace.
-            path = Path(":memory:")
-        try:
-            self._base = self._open(path)
-        except sqlite3.DatabaseError:
-            path.unlink(missing_ok=True)
-            try:
-                self._base = self._open(path)
-            except sqlite3.DatabaseError as error:
-                raise OutsideError(f"{path} can't be written ({error}). Delete it, or free the disk.") from error
-        self.made = rows_of(self._base)
+        self._base, self.made = self._opened(root / LEDGER) if write else self._copied()
         self._by_key = {row.key: row.file for row in self.made.values()}
         self._digests = {row[0]: row[1:] for row in self._base.execute("select * from content")}
         self._new_digests: dict[str, tuple[int, int, str]] = {}
 
+    def _opened(self, path: Path) -> tuple[sqlite3.Connection, dict[str, Made]]:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        try:
+            return self._open(path)
+        except (sqlite3.DatabaseError, ValueError, TypeError):
+            path.unlink(missing_ok=True)
+            try:
+                return self._open(path)
+            except sqlite3.DatabaseError as error:
+                raise OutsideError(f"{path} can't be written ({error}). Delete it, or free the disk.") from error
+
     @staticmethod
-    def _open(path: Path) -> sqlite3.Connection:
+    def _open(path: Path) -> tuple[sqlite3.Connection, dict[str, Made]]:
         base = sqlite3.connect(path, timeout=60, isolation_level=None)
-        base.execute("pragma journal_mode = wal")
-        base.execute("pragma synchronous = normal")
-        base.executescript(_SCHEMA)
-        return base
+        try:
+            base.execute("pragma journal_mode = wal")
+            base.execute("pragma synchronous = normal")
+            base.executescript(_SCHEMA)
+            return base, rows_of(base)
+        except Exception:
+            base.close()
+            raise
+
+    def _copied(self) -> tuple[sqlite3.Connection, dict[str, Made]]:
+        """Return a copy in memory: to look on leaves no trace."""
+        base = copy_of_ledger(self.root)
+        try:
+            base.executescript(_SCHEMA)
+            return base, rows_of(base)
+        except (sqlite3.DatabaseError, ValueError, TypeError):
+            base.close()
+            base = sqlite3.connect(":memory:", isolation_level=None)
+            base.executescript(_SCHEMA)
+            return base, {}
 
     def close(self) -> None:
         """Write what's left and close the database."""

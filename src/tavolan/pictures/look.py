@@ -283,12 +283,18 @@ def load_look(root: Path, name: str, words: Collection[str] = ()) -> Look:
     own = root / "looks" / f"{name}.toml"
     path = own if own.is_file() else BUILT_IN / f"{name}.toml"
     if not path.is_file():
-        raise UsageError(f'shots.toml: there\'s no look "{name}". {nearest(name, look_names(root))}')
+        raise UsageError(f'there\'s no look "{name}". {nearest(name, look_names(root))}')
     shown = f"looks/{path.name}"
     data, text = read_toml(path, shown)
     # The file as it stands is checked first, so that an error is told at the line that it's on.
     _validated(data, shown, text)
     return _validated(_varied(data, words), shown, text)
+
+
+def built_in_look(name: str, words: Collection[str] = ()) -> Look:
+    """Return a look that ships, as it's meant for a place that these words describe."""
+    data, text = read_toml(BUILT_IN / f"{name}.toml", f"{name}.toml")
+    return _validated(_varied(data, words), f"{name}.toml", text)
 
 
 def _varied(data: dict[str, Any], words: Collection[str]) -> dict[str, Any]:

@@ -8,14 +8,14 @@ from dataclasses import dataclass, replace
 from functools import cache
 from pathlib import Path
 
-from tavolan.errors import Problem, ProjectError
+from tavolan.errors import Problem, ProjectError, UsageError
 from tavolan.imagefile import image_facts
 from tavolan.pictures.colour import Colours, resolve
 from tavolan.pictures.fitting import Fitter
 from tavolan.pictures.fonts import fonts_version
 from tavolan.pictures.job import File, Job, ScreenUse
 from tavolan.pictures.ledger import Ledger
-from tavolan.pictures.look import Box, Look, Span, load_look, place_words
+from tavolan.pictures.look import Box, Look, Span, built_in_look, load_look, place_words
 from tavolan.pictures.touches import Retoucher
 from tavolan.project.locales import is_right_to_left
 from tavolan.project.made import digest_of, shot_file
@@ -80,7 +80,7 @@ class Planner:
         self._owns_ledger = ledger is None
         self.index = ScreenIndex(project)
         self.problems: list[Problem] = []
-        self.retoucher = Retoucher(project, self._file)
+        self.retoucher = Retoucher(project, self._file, self.problems)
         self._sizes: dict[str, tuple[int, int] | None] = {}
         self._looks: dict[tuple[str, frozenset[str]], Look] = {}
         self._fonts = fonts_version() + self._own_fonts()
@@ -292,9 +292,26 @@ class Planner:
         return facts.width, facts.height
 
     def _look(self, name: str, words: frozenset[str]) -> Look:
+        """Return a look; for one that can't be read a shipped one, so that all other problems are found too."""
         if (name, words) not in self._looks:
-            self._looks[name, words] = load_look(self.project.root, name, words)
+            try:
+                self._looks[name, words] = load_look(self.project.root, name, words)
+            except ProjectError as error:
+                self.problems += [problem for problem in error.problems if problem not in self.problems]
+                self._looks[name, words] = built_in_look("rise", words)
+            except UsageError as error:
+                self._problem("shots.toml", self._look_line(name), "look", str(error), "")
+                self._looks[name, words] = built_in_look("rise", words)
         return self._looks[name, words]
+
+    def _look_line(self, name: str) -> int:
+        """Return the line of shots.toml that asks for a look first."""
+        shots, source = self.project.shots, self.project.shots_source
+        for kind, pictures in (("shot", shots.shot), ("graphic", shots.graphic)):
+            for index, picture in enumerate(pictures):
+                if picture.look == name:
+                    return source.line((kind, index, "look"))
+        return source.line(("look",))
 
     def _palette(self, picture: Picture) -> Colours:
         if picture.name not in self._colours:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import replace
 
-from tavolan.errors import one_problem
+from tavolan.errors import Problem
 from tavolan.pictures.job import File, Touch
 from tavolan.pictures.look import Box
 from tavolan.project.locales import is_right_to_left
@@ -17,59 +17,68 @@ _BAR = {"phone": 0.050, "tablet": 0.026, "desktop": 0.03, "tv": 0.03, "watch": 0
 
 
 class Retoucher:
-    """Finds what is to be retouched on a screen in a locale, its texts in that locale."""
+    """Finds what is to be retouched on a screen in a locale, its texts in that locale; collects problems."""
 
-    def __init__(self, project: Project, file: Callable[[str], File]) -> None:
-        self.project, self._file = project, file
+    def __init__(self, project: Project, file: Callable[[str], File], problems: list[Problem]) -> None:
+        self.project, self._file, self.problems = project, file, problems
 
     def touches(self, screen: str, tag: str, form: str, captured: str) -> tuple[Touch, ...]:
-        """Return the retouches of a screen that was captured in a locale, in the order of shots.toml.
-
-        Raises ProjectError for one that can't be.
-        """
+        """Return the retouches of a screen that was captured in a locale, in the order of shots.toml."""
         found = []
         for number, retouch in enumerate(self.project.shots.retouch, 1):
             if (not retouch.screens or screen in retouch.screens) and (not retouch.forms or form in retouch.forms):
-                touch = self._touch(retouch, number, tag, form)
+                touch = self._touch(retouch, number, tag, form, captured)
+                if touch is None:
+                    continue
                 if retouch.mirror and is_right_to_left(captured):
                     x, y, width, height = touch.region
                     touch = replace(touch, region=(1 - x - width, y, width, height))
                 found.append(touch)
         return tuple(found)
 
-    def _touch(self, retouch: Retouch, number: int, tag: str, form: str) -> Touch:
+    def _touch(self, retouch: Retouch, number: int, tag: str, form: str, captured: str) -> Touch | None:
         kinds = [name for name in ("bar", "text", "picture", "blur") if getattr(retouch, name)]
         if len(kinds) != 1:
-            raise self._fault(number, "must do exactly one of bar, text, picture and blur", "Split it into several.")
+            return self._fault(number, "must do exactly one of bar, text, picture and blur", "Split it into several.")
         kind = kinds[0]
-        given = retouch.region or ([0.0, 0.0, 1.0, _BAR[form]] if kind == "bar" else None)
+        told = retouch.regions.get(captured) or retouch.region
+        given = told or ([0.0, 0.0, 1.0, _BAR[form]] if kind == "bar" else None)
         if given is None:
-            raise self._fault(number, "has no region", "Add region = [x, y, width, height] as shares of the screen.")
+            return self._fault(number, "has no region", "Add region = [x, y, width, height] as shares of the screen.")
         region: Box = (given[0], given[1], given[2], given[3])
         ink, ground = retouch.ink or "", retouch.ground or ""
         if kind == "text":
-            text, locale = self._text(str(retouch.text), number, tag)
-            return Touch(region, kind, text, locale, retouch.align, retouch.weight, retouch.size, ink, ground)
+            name = str(retouch.text)
+            value, locale = self._text(name, tag)
+            if value is None:
+                source = f"copy/{self.project.source_locale}.toml"
+                remedy = f'Write {name} = "…" under [showcase] in {source}.'
+                return self._fault(number, f'shows "{name}", which no copy file has', remedy)
+            return Touch(
+                region, kind, value, locale, retouch.align, retouch.weight, retouch.size, ink, ground, name=name
+            )
         if kind == "bar":
             return Touch(region, kind, retouch.time, tag, ink=ink, ground=ground)
         if kind == "picture":
             path = self.project.root / str(retouch.picture)
             if not path.is_file():
-                raise self._fault(number, f'needs "{retouch.picture}", which isn\'t there', "Add it under art/.")
+                return self._fault(number, f'needs "{retouch.picture}", which isn\'t there', "Add it under art/.")
             file = self._file(str(retouch.picture))
             return Touch(region, kind, locale=tag, file=file.path, digest=file.digest)
         return Touch(region, kind, locale=tag)
 
-    def _text(self, name: str, number: int, tag: str) -> tuple[str, str]:
+    def _text(self, name: str, tag: str) -> tuple[str | None, str]:
+        """Return a showcase value and the locale that it's in, or None."""
         for locale in (tag, self.project.source_locale):
             value = self.project.copy[locale].entry("showcase", name)
             if value.written:
                 return str(value.value), locale
-        source = f"copy/{self.project.source_locale}.toml"
-        raise self._fault(
-            number, f'shows "{name}", which no copy file has', f'Write {name} = "…" under [showcase] in {source}.'
-        )
+        return None, tag
 
-    def _fault(self, number: int, message: str, remedy: str) -> Exception:
+    def _fault(self, number: int, message: str, remedy: str) -> Touch | None:
+        """Note a problem of a retouch, which then can't be made."""
         line = self.project.shots_source.line(("retouch", number - 1))
-        return one_problem("shots.toml", line, f"retouch {number}", message, remedy)
+        problem = Problem("shots.toml", line, f"retouch {number}", message, remedy)
+        if problem not in self.problems:
+            self.problems.append(problem)
+        return None

@@ -92,6 +92,12 @@ class Typesetter:
         made.layout(width)
         return made
 
+    def label(self, text: str, style: Style, size: float, width: float) -> Any:
+        """Return one line for a sheet of ours, shrunk to a width in pixels; what no font has is a question mark."""
+        runs = [Run(self.fonts.settable(text))]
+        needed = self.paragraph(runs, style, size, 10_000).MaxIntrinsicWidth
+        return self.paragraph(runs, style, size * min(1.0, width / max(needed, 1.0) * 0.99), width)
+
     def _align(self, align: str) -> Any:
         kinds = skia().textlayout.TextAlign
         if align == "centre":

@@ -17,10 +17,13 @@ SPECIAL = ("captions", "showcase", "alternates", "history", "items", "replace")
 
 
 class CopyReader:
-    """Reads copy files against the fields of the given rulebooks; collects problems in `problems`."""
+    """Reads copy files against the fields of the given rulebooks; collects problems in `problems`.
+
+    `complete` says that all rulebooks could be read: only then is a key that none of them has a problem.
+    """
 
     def __init__(
-        self, shipped: dict[str, Rulebook], stores: list[str], shots: set[str] | None, items: list[str] | None
+        self, shipped: dict[str, Rulebook], stores: list[str], items: list[str] | None, complete: bool = True
     ) -> None:
         self.fields: dict[str, FieldRule] = {}
         self.per_store: dict[str, dict[str, FieldRule]] = {}
@@ -28,7 +31,7 @@ class CopyReader:
             local = {key: rule for key, rule in book.fields.items() if rule.scope == "locale"}
             self.per_store[store] = local
             self.fields |= {key: rule for key, rule in local.items() if key not in self.fields}
-        self.stores, self.shots, self.items = stores, shots, items
+        self.stores, self.items, self.complete = stores, items, complete
         self.item_fields = {
             key for book in shipped.values() for key, rule in book.fields.items() if rule.scope == "item"
         }
@@ -67,7 +70,7 @@ class CopyReader:
                 self._table(value, source, path, self.per_store[key])
             elif key in fields:
                 self._typed(value, fields[key], source, path)
-            else:
+            elif self.complete:
                 known = [*fields, *(() if at else ("like", *SPECIAL, *self.per_store))]
                 self._problem(source, path, "isn't a known key", nearest(key, known))
 
@@ -87,15 +90,19 @@ class CopyReader:
                 self._item(name, item, source)
                 continue
             if key == "alternates":
-                if name not in self.fields:
-                    self._problem(source, (key, name), "isn't a known field", nearest(name, self.fields))
+                if not self._is_field(name):
+                    if self.complete:
+                        self._problem(source, (key, name), "isn't a known field", nearest(name, self.fields))
                 elif not isinstance(item, list) or not all(isinstance(i, str) for i in item):
                     self._problem(source, (key, name), "must be a list of texts", f'Write {name} = ["one", "two"].')
                 continue
             if not isinstance(item, str):
                 self._problem(source, (key, name), "must be text", f'Write {name} = "…".')
-            if key == "captions" and self.shots is not None and name not in self.shots:
-                self._problem(source, (key, name), "belongs to no shot of shots.toml", nearest(name, self.shots))
+
+    def _is_field(self, name: str) -> bool:
+        """Whether alternates may have this name: a field, or one of a store, as `android.title`."""
+        store, _, field = name.rpartition(".")
+        return field in self.per_store.get(store, {}) if store else field in self.fields
 
     def _item(self, name: str, value: object, source: Source) -> None:
         if self.items is not None and name not in self.items:
@@ -106,6 +113,8 @@ class CopyReader:
             return
         for key, text in value.items():
             if key not in self.item_fields:
+                if not self.complete:
+                    continue
                 self._problem(source, ("items", name, key), "isn't a known field", nearest(key, self.item_fields))
             elif not isinstance(text, str):
                 self._problem(source, ("items", name, key), "must be text", f'Write {key} = "…".')

@@ -15,7 +15,6 @@ from tavolan.project.copyfile import CopyReader
 from tavolan.project.locales import language_of
 from tavolan.project.model import Copy, Project, Source, Store, Term
 from tavolan.project.schema import FORMS, Config, Shots, StoreTable
-from tavolan.project.screens import ScreenIndex
 from tavolan.project.state import State, read_state
 from tavolan.project.termsfile import read_terms
 from tavolan.rulebooks.load import load_rulebooks
@@ -46,17 +45,14 @@ def load_project(root: Path) -> Project:
     config, config_source = _read(root / CONFIG, Config, problems)
     books, rule_problems = load_rulebooks(root)
     problems += rule_problems
+    # What a rulebook that can't be read would allow isn't known: nothing is said against it then.
+    known_rules = not rule_problems
     shots, shots_source = Shots(), Source(SHOTS, "")
     if (root / SHOTS).exists():
         read_shots, shots_source = _read(root / SHOTS, Shots, problems)
         shots = read_shots or shots
-        shots_known = read_shots is not None
-    else:
-        shots_known = True
-    pictures = [*shots.shot, *shots.graphic]
-    names = {picture.name for picture in pictures} if shots_known else None
     items = list(config.app.items) if config else None
-    reader = CopyReader(books, list(config.store) if config else list(books), names, items)
+    reader = CopyReader(books, list(config.store) if config else list(books), items, known_rules)
     copy: dict[str, Copy] = {}
     for path in sorted((root / "copy").glob("*.toml")):
         if read := reader.read(path):
@@ -65,16 +61,15 @@ def load_project(root: Path) -> Project:
     terms = {path.stem: read_terms(path, problems) for path in sorted((root / "terms").glob("*.csv"))}
     state = read_state(root, problems)
     _check_names(shots, shots_source, problems)
-    _check_regions(shots, shots_source, books, problems)
+    if known_rules:
+        _check_regions(shots, shots_source, books, problems)
     if config is None:
         raise ProjectError(problems)
     stores = _stores(config, config_source, books, problems)
     _check_copy(config, config_source, copy, root, problems)
-    project = _assemble(root, config, config_source, stores, copy, terms, shots, shots_source, state)
-    _check_screens(project, problems)
     if problems:
         raise ProjectError(problems)
-    return project
+    return _assemble(root, config, config_source, stores, copy, terms, shots, shots_source, state)
 
 
 def _assemble(
@@ -135,7 +130,8 @@ def _stores(config: Config, source: Source, books: dict[str, Rulebook], problems
                 problems.append(Problem(source.shown, source.line(key), f"store.{name}", message, remedy))
             continue
         locales = tuple(table.locales if table.locales is not None else config.app.locales)
-        _check_store(config, table, locales, books[name], source, problems)
+        if not any(problem.path == f"rules/{name}.toml" for problem in problems):
+            _check_store(config, table, locales, books[name], source, problems)
         stores[name] = Store(books[name], table, locales, table.default_locale or config.app.source)
     return stores
 
@@ -185,16 +181,17 @@ def _check_copy(config: Config, source: Source, copy: dict[str, Copy], root: Pat
             remedy = f'Create it (an empty file will do), or take "{tag}" out of locales.'
             problems.append(Problem(f"copy/{tag}.toml", None, "", "is missing: tavolan.toml lists this locale", remedy))
     for tag, own in copy.items():
-        _check_like(tag, own, copy, problems)
+        _check_like(tag, own, copy, root, problems)
         if tag not in config.app.locales:
             remedy = f'Add "{tag}" to locales in tavolan.toml, or move the file away.'
             problems.append(Problem(f"copy/{tag}.toml", None, "", "isn't used: tavolan.toml doesn't list it", remedy))
 
 
-def _check_like(tag: str, own: Copy, copy: dict[str, Copy], problems: list[Problem]) -> None:
+def _check_like(tag: str, own: Copy, copy: dict[str, Copy], root: Path, problems: list[Problem]) -> None:
     """Report a `like` that names no locale, itself, another language, or a locale that is itself like another."""
     like = own.data.get("like")
-    if like is None:
+    if like is None or (isinstance(like, str) and like not in copy and (root / "copy" / f"{like}.toml").exists()):
+        # One that is there and can't be read has a problem of its own.
         return
     message = remedy = ""
     if not isinstance(like, str) or like not in copy:
@@ -231,22 +228,3 @@ def _check_regions(shots: Shots, source: Source, books: dict[str, Rulebook], pro
                 problems.append(
                     Problem(source.shown, line, where, f'"{key}" is no size class or form', nearest(key, known))
                 )
-
-
-def _check_screens(project: Project, problems: list[Problem]) -> None:
-    """Report shots whose raw screen is nowhere, in no locale and no size class."""
-    known = ScreenIndex(project).names()
-    for index, shot in enumerate(project.shots.shot):
-        if shot.screen not in known:
-            line = project.shots_source.line(("shot", index, "screen"))
-            place = f"screens/{project.source_locale}/<size class>/{shot.screen}.png"
-            remedy = f"Put it at {place}. {nearest(shot.screen, known)}"
-            problems.append(
-                Problem(
-                    project.shots_source.shown,
-                    line,
-                    f"shot.{shot.name}",
-                    f'has no picture "{shot.screen}.png"',
-                    remedy.strip(),
-                )
-            )

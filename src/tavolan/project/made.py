@@ -10,6 +10,7 @@ from contextlib import closing
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
+from urllib.parse import quote
 
 LEDGER = Path("out") / "made.sqlite"
 ENDINGS = (".png", ".jpg")
@@ -75,14 +76,32 @@ def rows_of(base: sqlite3.Connection) -> dict[str, Made]:
     return {row[0]: Made(row[0], row[1], json.loads(row[2]), json.loads(row[3]), row[4], row[5]) for row in rows}
 
 
+def copy_of_ledger(root: Path) -> sqlite3.Connection:
+    """Return a copy of a project's ledger in memory: empty when there's none that can be read.
+
+    Nothing is written, not even beside the file. What's wrong with a damaged one, the next render puts right.
+    """
+    copy = sqlite3.connect(":memory:", isolation_level=None)
+    path = root / LEDGER
+    if path.is_file():
+        # A run that works on it now has a log of what it writes beside it; only then a shared look at that is needed.
+        running = path.with_name(f"{path.name}-wal").exists()
+        mode = "mode=ro" if running else "immutable=1"
+        try:
+            with closing(
+                sqlite3.connect(f"file:{quote(path.resolve().as_posix())}?{mode}", uri=True, timeout=10)
+            ) as base:
+                base.backup(copy)
+        except sqlite3.Error:
+            copy.close()
+            copy = sqlite3.connect(":memory:", isolation_level=None)
+    return copy
+
+
 def read_made(root: Path) -> dict[str, Made]:
     """Return all pictures that were made, by their file; none when there's no ledger that can be read."""
-    path = root / LEDGER
-    if not path.is_file():
-        return {}
-    try:
-        with closing(sqlite3.connect(f"file:{path.resolve().as_posix()}?mode=ro", uri=True, timeout=10)) as base:
+    with closing(copy_of_ledger(root)) as base:
+        try:
             return rows_of(base)
-    except (sqlite3.Error, ValueError):
-        # Whatever is wrong with it, the next render puts right; the files themselves are still checked.
-        return {}
+        except (sqlite3.Error, ValueError, TypeError):
+            return {}

@@ -14,6 +14,7 @@ from tavolan.lines import KeyPath, line_of
 from tavolan.project.schema import (
     App,
     CheckTable,
+    GraphicTable,
     Guard,
     Picture,
     ProviderTable,
@@ -96,9 +97,9 @@ class Copy:
             return self._lent(self.parent.entry(table, name), (table, name))
         return Value(entries.get(name), self.source, (table, name))
 
-    def caption(self, shot: str) -> Value:
-        """Return the caption of a shot."""
-        return self.entry("captions", shot)
+    def caption(self, key: str) -> Value:
+        """Return a caption by its key."""
+        return self.entry("captions", key)
 
     def item(self, item: str, key: str) -> Value:
         """Return a field of an in-app item."""
@@ -204,9 +205,25 @@ class Project:
 
     @property
     def captioned(self) -> list[Picture]:
-        """All pictures that print a caption: the shots, and the graphics that have one in the source locale."""
+        """All pictures that print a caption: the shots, and the graphics of its stores that have one in the source."""
         source = self.copy[self.source_locale]
-        return [*self.shots.shot, *(table for table in self.shots.graphic if source.caption(table.name).written)]
+        return [*self.shots.shot, *(table for table in self.graphics if source.caption(table.caption_key).written)]
+
+    @property
+    def graphics(self) -> list[GraphicTable]:
+        """The graphics that some store of the project takes."""
+        taken = {name for store in self.stores.values() for name in store.rulebook.graphics}
+        return [table for table in self.shots.graphic if table.name in taken]
+
+    @property
+    def caption_keys(self) -> list[str]:
+        """The keys of all captions that pictures print, each once: several pictures may share one."""
+        return list(dict.fromkeys(picture.caption_key for picture in self.captioned))
+
+    def parents_of(self, locale: str) -> list[str]:
+        """Return the locale that this one is like, in a list; an empty one when it stands for itself."""
+        parent = self.copy[locale].parent if locale in self.copy else None
+        return [parent.locale] if parent else []
 
     def value(self, store: str, locale: str, key: str) -> Value:
         """Return the value of a per-locale field."""
@@ -228,7 +245,7 @@ class Project:
     def caption(self, locale: str, shot: Picture) -> tuple[str, str]:
         """Return a shot's caption and the locale it's in: the source locale's stands in for a missing one."""
         for tag in (locale, self.source_locale):
-            value = self.copy[tag].caption(shot.name)
+            value = self.copy[tag].caption(shot.caption_key)
             if value.written:
                 return str(value.value), tag
         return "", locale

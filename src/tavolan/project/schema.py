@@ -192,12 +192,13 @@ Region = Annotated[list[float], Field(min_length=4, max_length=4), AfterValidato
 
 
 class Picture(Table):
-    """What shots and graphics share. `name` is also the key of the caption.
+    """What shots and graphics share. `name` is also the key of the caption, unless `caption` names another one.
 
     `region` is the part of the screen that a look may enlarge; `regions` tells others, by size class or form.
     """
 
     name: Name
+    caption: Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9_-]*$|^$")] | None = None
     screen: Name | None = None
     second: Name | None = None
     look: Name | None = None
@@ -206,6 +207,11 @@ class Picture(Table):
     region: Region | None = None
     regions: dict[str, Region] = {}
     picture: str | None = None
+
+    @property
+    def caption_key(self) -> str:
+        """The key of its caption under `[captions]`; "" when it's meant to have none."""
+        return self.name if self.caption is None else self.caption
 
 
 class Shot(Picture):
@@ -225,12 +231,13 @@ class Retouch(Table):
 
     `bar` sets a clean status bar over it, `text` a text of the `[showcase]` table by that name, `picture` a file under
     art/, and `blur` makes it unreadable. `size` is the share of the region's height that lines of text may take.
-    Without `screens` it's for all of them. On screens of right-to-left locales the region is mirrored, unless
-    `mirror = false`.
+    Without `screens` it's for all of them. `regions` tells other regions, by the locale that the screen was captured
+    in. On screens of right-to-left locales the region is mirrored, unless `mirror = false`.
     """
 
     screens: list[Name] = []
     region: Region | None = None
+    regions: dict[Tag, Region] = {}
     bar: bool = False
     time: str = "10:00"
     text: Name | None = None

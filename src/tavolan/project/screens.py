@@ -10,7 +10,10 @@ from tavolan.project.model import Project
 
 @dataclass(frozen=True)
 class Screen:
-    """A raw screen that was found for a place; `locale` and `size_class` say what it was captured as."""
+    """A raw screen that was found for a place; `locale` and `size_class` say what it was captured as.
+
+    It's `exact` when it shows the place's own language: captured in its locale, or in the one that it's like.
+    """
 
     path: Path
     locale: str
@@ -32,14 +35,18 @@ class ScreenIndex:
         return set(self.found)
 
     def find(self, name: str, locale: str, size_class: str) -> Screen | None:
-        """Return the screen for a place: exact, else another class of the same form, else the source locale's."""
+        """Return the screen for a place, of its size class, else of another one of the same form.
+
+        The locale's own come first, then those of the locale that it's like, then the source locale's.
+        """
         places = self.found.get(name, {})
         forms = self.project.forms
         form = forms.get(size_class)
-        for tag in dict.fromkeys((locale, self.project.source_locale)):
+        own = [locale, *self.project.parents_of(locale)]
+        for tag in dict.fromkeys((*own, self.project.source_locale)):
             if (tag, size_class) in places:
-                return Screen(places[tag, size_class], tag, size_class, tag == locale)
+                return Screen(places[tag, size_class], tag, size_class, tag in own)
             for (found_tag, found_class), path in places.items():
                 if found_tag == tag and forms.get(found_class, found_class.split("-")[0]) == form:
-                    return Screen(path, tag, found_class, tag == locale)
+                    return Screen(path, tag, found_class, tag in own)
         return None

@@ -67,7 +67,7 @@ class Texts:
                 own = copy.data.get(store, {})
                 found += [f"{store}.{key}" for key in own if f"{store}.{key}" not in found]
         found += [f"items.{item}.{key}" for item in self.project.app.items for key in self.item_rules]
-        found += [f"captions.{shot.name}" for shot in self.project.captioned]
+        found += [f"captions.{key}" for key in self.project.caption_keys if key]
         names = {name for copy in self.project.copy.values() for name in copy.data.get("showcase", {})}
         return [*found, *(f"showcase.{name}" for name in sorted(names))]
 
@@ -91,9 +91,11 @@ class Texts:
         }
         if len(parts) not in known or not all(parts) or not known[len(parts)]():
             raise UsageError(f'there\'s no field "{address}". {nearest(address, self.addresses())}')
-        pictures = [picture.name for picture in (*self.project.shots.shot, *self.project.shots.graphic)]
-        if parts[0] == "captions" and parts[1] not in pictures:
-            shots = [f"captions.{name}" for name in pictures]
+        pictures = (*self.project.shots.shot, *self.project.shots.graphic)
+        keys = {picture.caption_key for picture in pictures}
+        # Before there are shots, captions may be written already.
+        if parts[0] == "captions" and pictures and parts[1] not in keys:
+            shots = [f"captions.{key}" for key in keys]
             raise UsageError(f'there\'s no field "{address}". {nearest(address, shots)}')
         return parts
 

@@ -11,6 +11,7 @@ from tavolan.checking import Finding
 from tavolan.project.locales import locale_name
 from tavolan.project.model import Project
 from tavolan.project.texts import Change, Texts
+from tavolan.reports.styled import styled
 from tavolan.reports.tables import counted, plain_table
 from tavolan.rulebooks.measure import measure
 from tavolan.words.cover import Answer
@@ -73,10 +74,10 @@ def _served(answers: list[Answer], locale: str, address: str) -> Text:
 
 def print_locale(console: Console, texts: Texts, locale: str, only_store: str | None) -> None:
     """Print all texts of one locale with their lengths."""
-    console.print(f"[bold]{locale_name(locale)} · {locale}[/]")
+    console.print(styled("[bold]{} · {}[/]", locale_name(locale), locale))
     like: str = texts.project.copy[locale].data.get("like", "")
     if like:
-        console.print(f"[dim]like {like}: what isn't written here is taken from there[/]")
+        console.print(styled("[dim]like {}: what isn't written here is taken from there[/]", like))
     table = plain_table("field", "", "length", "left", "text")
     for address in texts.addresses():
         own_store = address.split(".")[0] in texts.project.stores
@@ -98,7 +99,7 @@ def print_locale(console: Console, texts: Texts, locale: str, only_store: str | 
 def print_changes(console: Console, changes: list[Change], title: str = "") -> None:
     """Print texts before and after, the part that differs in colour."""
     if title:
-        console.print(f"[bold]{title}[/]")
+        console.print(styled("[bold]{}[/]", title))
     for change in changes:
         console.print(Text(f"{change.locale}  {change.address}", "bold"))
         before, after = _clip(change.before, change.after)
@@ -158,7 +159,7 @@ def print_status(
     worst = next((f for f in findings if not f.waived and f.level != "note"), None)
     console.print()
     if worst is None:
-        console.print("[green]Nothing left to do.[/]")
+        console.print(styled("[green]Nothing left to do.[/]"))
         return
     where = f"{worst.path}:{worst.line}" if worst.line else worst.path
     place = " ".join(part for part in (worst.locale, worst.field) if part)

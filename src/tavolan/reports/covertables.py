@@ -9,6 +9,7 @@ from rich.text import Text
 
 from tavolan.project.model import Project
 from tavolan.reports.copytables import gauge
+from tavolan.reports.styled import styled
 from tavolan.reports.tables import counted, plain_table
 from tavolan.words.cover import Answer, Unlock
 from tavolan.words.mentions import Mentions
@@ -29,7 +30,7 @@ def print_coverage(console: Console, project: Project, answers: list[Answer], un
         reads = ", ".join(rows[0].reads) or "none of the project's locales"
         reached, best = sum(a.value for a in rows), sum(a.worth.value for a in rows)
         facts = f"{done} of {counted(len(rows), 'phrase')} answered, value {reached:.0f} of {best:.0f}"
-        console.print(f"\n[bold]{store} · {front}[/]  {facts}  [dim]reads {reads}[/]")
+        console.print(styled("\n[bold]{} · {}[/]  {}  [dim]reads {}[/]", store, front, facts, reads))
         table = plain_table("", "phrase", "value", "answered by", "how", "words and where they stand")
         for a in sorted(rows, key=lambda a: (a.covered, -a.worth.value, a.phrase)):
             if not (a.covered and uncovered_only):
@@ -39,8 +40,14 @@ def print_coverage(console: Console, project: Project, answers: list[Answer], un
     total = sum(a.covered for a in answers)
     reached, best = sum(a.value for a in answers), sum(a.worth.value for a in answers)
     console.print(
-        f"\n[bold]{project.app.name}:[/] {total} of {counted(len(answers), 'phrase')} answered, "
-        f"value {reached:.0f} of {best:.0f} if every phrase stood in a title."
+        styled(
+            "\n[bold]{}:[/] {} of {} answered, value {:.0f} of {:.0f} if every phrase stood in a title.",
+            project.app.name,
+            total,
+            counted(len(answers), "phrase"),
+            reached,
+            best,
+        )
     )
 
 
@@ -85,7 +92,7 @@ def print_matrix(console: Console, answers: list[Answer]) -> None:
             table.add_row(Text(phrase), f"{worth[phrase]:.0f}", *marks)
         console.print(table)
     legend = "   ".join(f"{MARKS[tier]} {words}" for tier, words in TIER_WORDS.items())
-    console.print(f"[dim]{legend}   {MARKS[None]} not answered[/]")
+    console.print(styled("[dim]{}   {} not answered[/]", legend, MARKS[None]))
 
 
 def _mark(answer: Answer | None) -> Text:

@@ -7,7 +7,6 @@ from collections import Counter
 from typing import Any
 
 from rich.console import Console
-from rich.markup import escape
 from rich.text import Text
 
 from tavolan.project.locales import locale_name
@@ -16,6 +15,7 @@ from tavolan.project.memory import read_memory
 from tavolan.project.progress import NEEDS_WORK, STANDINGS, Standing, Unit
 from tavolan.project.state import digest
 from tavolan.project.texts import Texts
+from tavolan.reports.styled import styled
 from tavolan.reports.tables import plain_table
 
 _WIDTH = 28
@@ -40,7 +40,7 @@ def print_progress(console: Console, found: dict[str, list[Unit]]) -> None:
             Text(str(counts[name]) if counts[name] else "·", style=_STYLES[name] if counts[name] else "dim")
             for name in shown
         ]
-        table.add_row(f"{tag} [dim]{escape(locale_name(tag))}[/]", _bar(counts, total), f"{done} %", *cells)
+        table.add_row(styled("{} [dim]{}[/]", tag, locale_name(tag)), _bar(counts, total), f"{done} %", *cells)
     console.print(table)
     need = sum(unit.standing in NEEDS_WORK for units in found.values() for unit in units)
     if need:
@@ -114,7 +114,7 @@ def print_suggestions(console: Console, found: list[Suggestion]) -> None:
     """Print locales that would pay, and why."""
     table = plain_table("store", "locale", "would be the first language of", "second keyword budget in")
     for item in found:
-        name = f"{item.locale} [dim]{escape(locale_name(item.locale))}[/]"
+        name = styled("{} [dim]{}[/]", item.locale, locale_name(item.locale))
         table.add_row(item.store, name, _fronts(item.serves), _fronts(item.adds))
     console.print(table if found else "Every storefront that the rulebooks know reads a language of yours.")
 

@@ -6,6 +6,7 @@ from rich.console import Console
 from rich.text import Text
 
 from tavolan.reports.copytables import gauge
+from tavolan.reports.styled import styled
 from tavolan.reports.tables import plain_table
 from tavolan.rulebooks.measure import measure
 from tavolan.words.plan import LocalePlan, Plan
@@ -31,21 +32,30 @@ def print_plan(console: Console, plan: Plan, why: bool) -> None:
         console.print()
         console.print(table)
         if len(shown) < len(plan.changes):
-            console.print(f"[dim]and {len(plan.changes) - len(shown)} more (--why)[/]")
+            console.print(styled("[dim]and {} more (--why)[/]", len(plan.changes) - len(shown)))
     gained = sum(change.before is None for change in plan.changes)
     lost = sum(change.after is None for change in plan.changes)
-    console.print(f"\n[bold]Value[/] {plan.before:.1f} → [bold]{plan.value:.1f}[/]   {gained} gained, {lost} lost")
+    console.print(
+        styled("\n[bold]Value[/] {:.1f} → [bold]{:.1f}[/]   {} gained, {} lost", plan.before, plan.value, gained, lost)
+    )
     if plan.proven:
-        console.print(f"[green]Proven optimal[/]: no choice is worth more than {plan.bound:.1f} ({plan.seconds:.1f} s)")
+        console.print(
+            styled("[green]Proven optimal[/]: no choice is worth more than {:.1f} ({:.1f} s)", plan.bound, plan.seconds)
+        )
     else:
         console.print(
-            f"[yellow]Not proven optimal[/]: no choice is worth more than {plan.bound:.1f}, "
-            f"so at most {plan.gap:.1%} is left ({plan.seconds:.1f} s; --seconds gives it more)"
+            styled(
+                "[yellow]Not proven optimal[/]: no choice is worth more than {:.1f}, so at most {:.1%} is left "
+                "({:.1f} s; --seconds gives it more)",
+                plan.bound,
+                plan.gap,
+                plan.seconds,
+            )
         )
 
 
 def _print_locale(console: Console, locale: LocalePlan) -> None:
-    console.print(f"\n[bold]{locale.locale}[/]")
+    console.print(styled("\n[bold]{}[/]", locale.locale))
     table = plain_table("", "", "")
     table.show_header = False
     for name, (before, after) in (("title", locale.title), ("subtitle", locale.subtitle)):
@@ -69,4 +79,6 @@ def print_factors(console: Console, rows: list[tuple[str, str, float, float, flo
     for locale, phrase, relevance, demand, chance, value in rows:
         table.add_row(locale, phrase, f"{relevance:.2f}", f"{demand:.2f}", f"{chance:.2f}", f"{value:.1f}")
     console.print(table)
-    console.print("[dim]value = 100 × relevance × demand × chance, times the tier's weight in \\[words.tiers][/]")
+    console.print(
+        styled("[dim]value = 100 × relevance × demand × chance, times the tier's weight in \\[words.tiers][/]")
+    )

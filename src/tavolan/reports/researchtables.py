@@ -7,6 +7,7 @@ from typing import Any
 from rich.console import Console
 from rich.text import Text
 
+from tavolan.reports.styled import styled
 from tavolan.reports.tables import counted, plain_table
 from tavolan.words.mine import Mined
 from tavolan.words.score import PARTS, Fit, Score
@@ -27,7 +28,7 @@ def print_mined(console: Console, found: list[Mined], total: int) -> None:
         apps = str(one.apps) if one.apps else ""
         table.add_row(Text(one.phrase, "bold"), f"{one.score:+.1f}", str(one.texts), apps, stars, marks, sources)
     console.print(table)
-    console.print(f"[dim]{len(found)} of {counted(total, 'candidate')}; G² as in docs/words.md[/]")
+    console.print(styled("[dim]{} of {}; G² as in docs/words.md[/]", len(found), counted(total, "candidate")))
 
 
 def print_scores(console: Console, found: list[Score], parts: bool) -> None:
@@ -40,13 +41,13 @@ def print_scores(console: Console, found: list[Score], parts: bool) -> None:
         values = [f"{one.parts[name]:.2f}" if name in one.parts else "" for name in extra]
         table.add_row(one.locale, Text(one.phrase, "bold"), one.storefront, hard, asked, one.demand_from, *values)
     console.print(table)
-    console.print("[dim]difficulty: from data/results.csv; the formula stands in docs/words.md[/]")
+    console.print(styled("[dim]difficulty: from data/results.csv; the formula stands in docs/words.md[/]"))
 
 
 def print_fit(console: Console, locale: str, fit: Fit) -> None:
     """Print what's within reach."""
     facts = f"{counted(fit.phrases, 'phrase')} in the first ten: difficulty {fit.mean:.0f} ± {fit.spread:.0f}"
-    console.print(f"[bold]{locale}[/]  {facts}\n")
+    console.print(styled("[bold]{}[/]  {}\n", locale, facts))
     table = plain_table("phrase", "reach")
     order = list(_REACH)
     for phrase, reach in sorted(fit.reach.items(), key=lambda item: (order.index(item[1]), item[0])):

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from rich.console import Console
+from rich.text import Text
 
+from tavolan.reports.styled import styled
 from tavolan.reports.tables import counted, plain_table
 from tavolan.rulebooks.model import FieldRule, Rulebook, SizeClass
 
@@ -41,39 +43,45 @@ def print_list(console: Console, books: dict[str, Rulebook], own: set[str]) -> N
         origin = "rules/" if book.id in own else "shipped"
         codes = len(book.locales.codes) + len(book.locales.low_confidence_codes)
         table.add_row(
-            f"[bold]{book.id}[/]", book.name, str(len(book.fields)), str(len(book.classes)), str(codes), book.as_of,
+            Text(book.id, "bold"), book.name, str(len(book.fields)), str(len(book.classes)), str(codes), book.as_of,
             book.confidence, origin,
         )  # fmt: skip
     console.print(table)
-    console.print("\n[dim]One in full: tavolan rules show ios. A number is wrong? Put it right in rules/ios.toml.[/]")
+    console.print(
+        styled("\n[dim]One in full: tavolan rules show ios. A number is wrong? Put it right in rules/ios.toml.[/]")
+    )
 
 
 def print_rulebook(console: Console, book: Rulebook) -> None:
     """Print one rulebook as tables."""
-    console.print(f"[bold]{book.id}[/]  {book.name}")
-    console.print(f"[dim]as of {book.as_of}, from {book.source or 'your project'}; lengths in {book.unit}[/]\n")
+    console.print(styled("[bold]{}[/]  {}", book.id, book.name))
+    console.print(
+        styled("[dim]as of {}, from {}; lengths in {}[/]\n", book.as_of, book.source or "your project", book.unit)
+    )
     table = plain_table("field", "limit", "required", "search", "confidence", "what", title="Text and facts")
     for key, rule in book.fields.items():
-        name = key if rule.scope == "locale" else f"{key} [dim]({rule.scope})[/]"
+        name = key if rule.scope == "locale" else styled("{} [dim]({})[/]", key, rule.scope)
         rank = str(rule.search) if rule.search else ""
         table.add_row(name, _limit(book, rule), _need(rule.required), rank, book.confidence_of(rule), rule.what)
     console.print(table)
-    console.print("[dim]search: 1 weighs most. (once): told once for all locales.[/]\n")
+    console.print(styled("[dim]search: 1 weighs most. (once): told once for all locales.[/]\n"))
     _print_pictures(console, book)
     codes = ", ".join(book.locales.codes)
-    console.print(f"\n[bold]Locales[/] [dim]({counted(len(book.locales.codes), 'code')})[/]\n{codes}")
+    console.print(styled("\n[bold]Locales[/] [dim]({})[/]\n{}", counted(len(book.locales.codes), "code"), codes))
     if book.locales.low_confidence_codes:
-        console.print(f"[dim]confidence low:[/] {', '.join(book.locales.low_confidence_codes)}")
+        console.print(styled("[dim]confidence low:[/] {}", ", ".join(book.locales.low_confidence_codes)))
     if book.locales.map:
         pairs = ", ".join(f"{tag} → {code}" for tag, code in book.locales.map.items())
-        console.print(f"[dim]a project's tag → the store's code:[/] {pairs}")
+        console.print(styled("[dim]a project's tag → the store's code:[/] {}", pairs))
     table = plain_table("storefront", "search reads", title="\nStorefronts")
     for code, tags in book.storefronts.reads.items():
-        last = ["[dim]the default locale[/]"] if book.storefronts.default_locale_too else []
-        table.add_row(code, ", ".join([*tags, *last]))
+        cell = Text(", ".join(tags))
+        if book.storefronts.default_locale_too:
+            cell.append(", " if tags else "").append("the default locale", "dim")
+        table.add_row(code, cell)
     console.print(table)
     places = ", ".join(book.storefronts.confidence_by_place)
-    console.print(f"[dim]confidence from the first locale on: {places}[/]")
+    console.print(styled("[dim]confidence from the first locale on: {}[/]", places))
 
 
 def _class_need(size_class: SizeClass) -> str:
@@ -103,7 +111,7 @@ def _print_pictures(console: Console, book: Rulebook) -> None:
         facts.append(f"at most {rule.max_megabytes:g} MB")
     if rule.accepts:
         facts.append(f"accepted either way round: {_sizes(rule.accepts)}")
-    console.print(f"[dim]{'; '.join(facts)}[/]\n")
+    console.print(styled("[dim]{}[/]\n", "; ".join(facts)))
     table = plain_table("graphic", "sizes", "formats", "alpha", "at most", "required", "what", title="Other graphics")
     for name, graphic in book.graphics.items():
         alpha = {True: "allowed", False: "no", None: ""}[graphic.alpha]
@@ -115,6 +123,6 @@ def _print_pictures(console: Console, book: Rulebook) -> None:
         given = {key: value for key, value in book.video.model_dump(exclude_none=True).items() if value}
         sizes = given.pop("sizes", {})
         lines = [f"{key.replace('_', ' ')}: {', '.join(v) if isinstance(v, tuple) else v}" for key, v in given.items()]
-        console.print(f"\n[bold]Video[/]\n{'; '.join(lines)}")
+        console.print(styled("\n[bold]Video[/]\n{}", "; ".join(lines)))
         if sizes:
-            console.print("[dim]" + ", ".join(f"{name} {w}×{h}" for name, (w, h) in sizes.items()) + "[/]")
+            console.print(Text(", ".join(f"{name} {w}×{h}" for name, (w, h) in sizes.items()), "dim"))

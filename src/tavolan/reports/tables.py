@@ -5,13 +5,13 @@ from __future__ import annotations
 from itertools import groupby
 
 from rich.console import Console
-from rich.markup import escape
 from rich.table import Table
 from rich.text import Text
 
 from tavolan.checking.findings import LEVELS, Finding, count_levels
 from tavolan.project.locales import locale_name
 from tavolan.project.model import Project
+from tavolan.reports.styled import styled
 
 LEVEL_STYLE = {"error": "bold red", "warning": "yellow", "note": "cyan"}
 
@@ -51,8 +51,8 @@ def print_findings(
         table.add_column(ratio=1)
         table.add_column(no_wrap=True, overflow="fold", style="dim")
         for stores, finding in _merged(list(group)):
-            field = f"{finding.field}\n[dim]{', '.join(stores)}[/]" if stores else escape(finding.field)
-            words = f"{escape(finding.message)}. [dim]{escape(finding.remedy)}[/]"
+            field = styled("{}\n[dim]{}[/]", finding.field, ", ".join(stores)) if stores else Text(finding.field)
+            words = styled("{}. [dim]{}[/]", finding.message, finding.remedy)
             where = f"{finding.path}:{finding.line}" if finding.line else finding.path
             table.add_row(Text(finding.level, LEVEL_STYLE[finding.level]), field, words, f"{where}\n{finding.rule}")
         console.print(table)
@@ -64,7 +64,7 @@ def print_findings(
     asides += [f"{len(findings) - len(counting)} waived"] if len(findings) > len(counting) else []
     asides += [f"{hidden} hidden by the baseline"] if hidden else []
     if asides:
-        console.print(f"[dim]{'; '.join(asides)}[/]")
+        console.print(styled("[dim]{}[/]", "; ".join(asides)))
 
 
 def _order(project: Project, locale: str) -> int:

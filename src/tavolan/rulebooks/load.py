@@ -32,7 +32,8 @@ def shipped_rulebook(store: str) -> Rulebook:
 def load_rulebooks(root: Path | None, wanted: list[str] | None = None) -> tuple[dict[str, Rulebook], list[Problem]]:
     """Return the rulebooks by id: shipped ones with the project's overrides, then the project's own.
 
-    `wanted` leaves out all others. Problems in `rules/*.toml` are collected, not raised.
+    `wanted` leaves out all others. Problems in `rules/*.toml` are collected, not raised; the shipped rulebook stands
+    in for its overrides that can't be read, so that nothing else seems wrong because of them.
     """
     problems: list[Problem] = []
     own = {path.stem: path for path in sorted((root / "rules").glob("*.toml"))} if root else {}
@@ -46,6 +47,8 @@ def load_rulebooks(root: Path | None, wanted: list[str] | None = None) -> tuple[
         book = _own_rulebook(store, own[store], problems)
         if book:
             books[store] = book
+        elif store in SHIPPED:
+            books[store] = shipped_rulebook(store)
     return books, problems
 
 

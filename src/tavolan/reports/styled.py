@@ -1,0 +1,53 @@
+"""Print for people: our own words may be styled, text from outside never is, and its direction stays its own."""
+
+from __future__ import annotations
+
+import os
+import sys
+from string import Formatter
+from typing import IO, cast
+
+from rich.console import Console
+from rich.text import Text
+
+from tavolan.reports.safe import SafeStream
+
+PIPED_WIDTH = 120
+# Stands for a value while the template's mark-up is read: a character that no text may hold (Unicode, noncharacters).
+_HOLE = "\ufdd0"
+
+
+def styled(template: str, *values: object) -> Text:
+    """Return a text whose template may hold mark-up, as `styled("[bold]{}[/] {:.1f}", name, value)`.
+
+    Values go in as they are, whatever they hold; a `Text` keeps its own styles.
+    """
+    filled = iter(values)
+    marked, inserted = "", []
+    for literal, name, spec, _ in Formatter().parse(template):
+        marked += literal
+        if name is not None:
+            value = next(filled)
+            inserted.append(value if isinstance(value, Text) else Text(format(value, spec or "")))
+            marked += _HOLE
+    text = Text.from_markup(marked, emoji=False)
+    made = Text()
+    for piece in text.split(_HOLE, include_separator=True, allow_blank=True):
+        if not piece.plain.endswith(_HOLE):
+            made.append_text(piece)
+            continue
+        made.append_text(piece[:-1])
+        value = inserted.pop(0).copy()
+        for span in piece[-1:].spans:
+            value.stylize_before(span.style)
+        made.append_text(value)
+    return made
+
+
+class People(Console):
+    """The console for results: plain strings are printed as they are, never read as mark-up or emoji codes."""
+
+    def __init__(self) -> None:
+        width = None if sys.stdout.isatty() or "COLUMNS" in os.environ else PIPED_WIDTH
+        stream = cast(IO[str], SafeStream(sys.stdout))
+        super().__init__(file=stream, width=width, highlight=False, markup=False, emoji=False, soft_wrap=False)
