@@ -22,7 +22,7 @@ HEAVY = ("skia", "pyvips", "numpy", "scipy", "pandas", "matplotlib", "jinja2", "
 def loaded_by(*args):
     code = (
         f"import sys; sys.argv = ['tavolan', *{list(args)!r}]\n"
-        "from tavolan.cli.main import commands as build\n"
+        "from tavolan.cli.main import program\n"
         "try: program(sys.argv[1])()\nexcept SystemExit: pass\n"
         "print('\\n' + ' '.join(sys.modules))"
     )

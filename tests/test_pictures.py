@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 import tavolan
 from conftest import replace, write_screen
-from tavolan.errors import ProjectError, UsageError
+from tavolan.errors import ProjectError
 from tavolan.markup import MarkupError, Run, parse, plain
 from tavolan.pictures.board import make_boards, plan_sheet
 from tavolan.pictures.breaks import joined
@@ -256,7 +256,7 @@ def test_own_looks_and_fonts_are_checked(project):
     with pytest.raises(ProjectError, match=r"looks/bold\.toml:3: color: isn't a known key"):
         tavolan.render(tavolan.open_project(project))
     replace(project / "shots.toml", 'look = "bold"', 'look = "rice"')
-    with pytest.raises(UsageError, match=r'no look "rice"\. Did you mean "rise"'):
+    with pytest.raises(ProjectError, match=r'shots\.toml:1: look: there.s no look "rice"\. Did you mean "rise"'):
         tavolan.render(tavolan.open_project(project))
     replace(project / "shots.toml", 'look = "rice"', 'look = "rise"')
     (project / "art/fonts").mkdir(parents=True)

@@ -37,6 +37,10 @@ def test_a_capture_finds_its_class_and_the_next_free_name(project, tmp_path):
     for path, size in zip(captures, ((1290, 2796), (1320, 2868), (2064, 2752)), strict=True):
         write_screen(path, *size)
     done = run_tavolan("shots", "take", *captures, "--locale", "de-DE", cwd=project)
+    assert done.code == 2 and "IMG 1.png → screens/de-DE/phone-6.9/home.png  (by order)" in done.out
+    assert "IMG 1.png, IMG 2.png, pad.png: their names are no screen's" in done.err
+    assert not (project / "screens/de-DE/phone-6.9/home.png").exists()
+    done = run_tavolan("shots", "take", *captures, "--locale", "de-DE", "--in-order", cwd=project)
     assert done.code == 0, done.err
     assert "IMG 1.png → screens/de-DE/phone-6.9/home.png" in done.out
     assert "IMG 2.png → screens/de-DE/phone-6.9/kiln.png" in done.out
@@ -44,6 +48,59 @@ def test_a_capture_finds_its_class_and_the_next_free_name(project, tmp_path):
     assert "de-DE still lacks at tablet-13: kiln" in done.out
     before = load_screen(captures[0], "", 1290, 2796)
     assert same(load_screen(project / "screens/de-DE/phone-6.9/home.png", "", 1290, 2796), before, 0)
+
+
+@pytest.mark.parametrize(
+    ("name", "locale", "target"),
+    [
+        ("kiln.png", "de-DE", "de-DE/phone-6.9/kiln"),
+        ("02_Kiln@2x.png", "de-DE", "de-DE/phone-6.9/kiln"),
+        ("kiln de_DE phone-6.9 (3).png", "", "de-DE/phone-6.9/kiln"),
+        ("Screenshot-home-ar-SA.png", "", "ar-SA/phone-6.9/home"),
+        ("home.png", "", "en-US/phone-6.9/home"),
+    ],
+)
+def test_a_files_name_decides_which_screen_it_is(project, tmp_path, name, locale, target):
+    for path in (project / "screens").rglob("*.png"):
+        path.unlink()
+    write_screen(tmp_path / name, 1290, 2796)
+    told = ("--locale", locale) if locale else ()
+    done = run_tavolan("shots", "take", tmp_path / name, *told, cwd=project)
+    assert done.code == 0 and f"→ screens/{target}.png" in done.out, done.err
+    assert (project / f"screens/{target}.png").is_file()
+
+
+def test_a_name_that_says_another_locale_is_no_guess(project, tmp_path):
+    write_screen(tmp_path / "kiln-ar-SA.png", 1290, 2796)
+    done = run_tavolan("shots", "take", tmp_path / "kiln-ar-SA.png", "--locale", "de-DE", cwd=project)
+    assert done.code == 3 and "says ar-SA in its name, and --locale says de-DE" in done.err
+
+
+def test_the_first_capture_can_be_taken_before_there_are_shots(project, tmp_path):
+    (project / "shots.toml").unlink()
+    for path in (project / "screens").rglob("*.png"):
+        path.unlink()
+    write_screen(tmp_path / "Tide log.png", 1290, 2796)
+    done = run_tavolan("shots", "take", tmp_path / "Tide log.png", cwd=project)
+    assert done.code == 0 and "Tide log.png → screens/en-US/phone-6.9/tide-log.png" in done.out
+
+
+@pytest.mark.parametrize(
+    ("size", "words"),
+    [
+        ((2208, 1242), "is 2208×1242, a size of phone-5.5, which this project doesn't render"),
+        ((1920, 1080), "is 1920×1080, a size of laptop, phone, tv, which are all rendered here"),
+    ],
+)
+def test_a_size_that_nothing_or_several_things_have_is_never_guessed(project, tmp_path, size, words):
+    extra = '[store.android]\nclasses = ["phone", "laptop", "tv"]\n[store.ios.once]'
+    replace(project / "tavolan.toml", "[store.ios.once]", extra if size[0] == 1920 else "[store.ios.once]")
+    write_screen(tmp_path / "home.png", *size)
+    done = run_tavolan("shots", "take", tmp_path / "home.png", cwd=project)
+    assert done.code == 3 and words in done.err and "--device" in done.err
+    named = words.split("size of ")[1].split(",")[0]
+    done = run_tavolan("shots", "take", tmp_path / "home.png", "--device", named, cwd=project)
+    assert done.code == 0 and f"screens/en-US/{named}/home.png" in done.out
 
 
 def test_no_capture_is_ever_overwritten(project, tmp_path):

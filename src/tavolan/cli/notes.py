@@ -82,7 +82,7 @@ def show(
     for tag in tags:
         for who, text in (current(opened, tag) if now else kept(opened, opened.copy[tag], str(version))).items():
             found = True
-            out.print(styled("[bold]{}[/]  {}", tag, who))
+            out.print(styled("[bold]{}[/]{}", tag, f"  {who}" if who else ""))
             out.print(text + "\n", soft_wrap=True)
     if not found:
         out.print("There are no notes yet. Draft them: tavolan notes draft --since TAG")

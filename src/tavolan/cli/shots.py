@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from contextlib import closing
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
@@ -25,6 +26,7 @@ if TYPE_CHECKING:
 
     from tavolan.pictures.plan import Selection
     from tavolan.pictures.render import Rendered
+    from tavolan.pictures.take import Taken
 
 app = typer.Typer(help="Store pictures: take screens in, render, look at them all, pack.", no_args_is_help=True)
 
@@ -42,12 +44,17 @@ def _selection(
 
 @app.command()
 def take(
-    files: Annotated[list[Path], typer.Argument(help="Raw captures, in the order of the shots.", exists=True)],
+    files: Annotated[list[Path], typer.Argument(help="Raw captures, named like the screens.", exists=True)],
     project: ProjectOption = None,
-    locale: Annotated[str | None, typer.Option("--locale", help="Language they show; else the source locale.")] = None,
+    locale: Annotated[
+        str | None, typer.Option("--locale", help="Language they show; else what their names say, or the source's.")
+    ] = None,
     name: Annotated[list[str] | None, typer.Option("--name", help="Name of a screen; one per file.")] = None,
     device: Annotated[str | None, typer.Option("--device", help="Size class, where the size alone can't tell.")] = None,
     crop: Annotated[bool, typer.Option("--crop", help="Crop to the nearest size class what fits none.")] = False,
+    in_order: Annotated[
+        bool, typer.Option("--in-order", help="Files whose name is no screen's go by the order of the shots, unasked.")
+    ] = False,
     replace: Annotated[
         bool, typer.Option("--replace", help="Take the place of one there; that moves to earlier/.")
     ] = False,
@@ -65,26 +72,51 @@ def take(
         raise UsageError(f"--name is given {len(names)} times for {len(files)} files. Give one per file, or none.")
     if wrong := [given for given in names if not re.fullmatch(r"[a-z0-9][a-z0-9-]*", given)]:
         raise UsageError(f'--name: "{wrong[0]}" can\'t be a name. Use small letters, digits and hyphens.')
-    tag = locale or opened.source_locale
-    taker = Taker(opened, tag, device or "", crop, replace)
+    taker = Taker(opened, locale, device or "", crop, replace, _ask_class)
     planned = taker.plan(files, names)
+    by_order = [taken for taken in planned if taken.by_order]
+    asked = bool(by_order) and not in_order and not dry_run
     out = console()
-    words = {"taken": "", "known": "  (there already, nothing to do)", "numbered": "  (the name is taken: numbered)"}
-    for taken in planned:
-        if not dry_run:
-            taker.take(taken)
-        more = words.get(taken.action, f"  (the old one is now {taken.earlier})")
-        if taken.cropped:
-            more += f"  cropped to {taken.cropped[0]}×{taken.cropped[1]}"
-        out.print(f"{taken.source.name} → {taken.target}{more}", soft_wrap=True)
+    if dry_run or asked:
+        _print_taken(out, planned)
     if dry_run:
         out.print("Nothing was taken: --dry-run.")
         return
-    missing = missing_screens(opened, tag)
-    for size_class, screens in missing.items():
-        out.print(f"{tag} still lacks at {size_class}: {', '.join(screens)}")
-    if not missing:
-        out.print(f"{tag} has every screen of every size class.")
+    if asked and not (sys.stdin.isatty() and typer.confirm("Some go by the order of the shots. Is that right?")):
+        screens = f"{'its name is' if len(by_order) == 1 else 'their names are'} no screen's"
+        raise UsageError(
+            f"{', '.join(taken.source.name for taken in by_order)}: {screens}, so only the order of the shots could "
+            "tell. Nothing was taken. Give --in-order if the plan is right, or name them with --name."
+        )
+    for taken in planned:
+        taker.take(taken)
+    if not asked:
+        _print_taken(out, planned)
+    for tag in dict.fromkeys(taken.locale for taken in planned):
+        missing = missing_screens(opened, tag)
+        for size_class, lacking in missing.items():
+            out.print(f"{tag} still lacks at {size_class}: {', '.join(lacking)}")
+        if not missing:
+            out.print(f"{tag} has every screen of every size class.")
+
+
+def _print_taken(out: Console, planned: list[Taken]) -> None:
+    words = {"taken": "", "known": "  (there already, nothing to do)", "numbered": "  (the name is taken: numbered)"}
+    for taken in planned:
+        more = words.get(taken.action, f"  (the old one is now {taken.earlier})")
+        more += f"  cropped to {taken.cropped[0]}×{taken.cropped[1]}" if taken.cropped else ""
+        more += "  (by order)" if taken.by_order else ""
+        out.print(f"{taken.source.name} → {taken.target}{more}", soft_wrap=True)
+
+
+def _ask_class(said: str, classes: list[str]) -> str:
+    """Ask which size class is meant, where somebody sits at a terminal."""
+    if not sys.stdin.isatty():
+        return ""
+    answer = ""
+    while answer not in classes:
+        answer = str(typer.prompt(f"{said} {' / '.join(classes)}")).strip()
+    return answer
 
 
 @app.command()

@@ -87,4 +87,4 @@ class _Drawing:
         style = Style(weight, argb(colour), 0, side)
         made = setter.label(text, style, size, width)
         made.paint(self.canvas, x, y - made.Height / 2)
-        return float(min(needed, width))
+        return float(min(made.MaxIntrinsicWidth, width))

@@ -96,6 +96,12 @@ class Planner:
             if self._owns_ledger:
                 self.ledger.close()
 
+    def check_showcase(self, jobs: list[Job]) -> None:
+        """Look at the showcase values of pictures to be painted. Raises ProjectError for those that no font can set."""
+        self.fitter.check_showcase(jobs)
+        if self.problems:
+            raise ProjectError(self.problems)
+
     def count(self, selection: Selection) -> int:
         """Return about how many pictures a selection is."""
         locales = selection.locales or self.project.app.locales

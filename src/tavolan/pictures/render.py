@@ -80,9 +80,7 @@ def _run(
         # What's the same as another picture (as in regional variants) is made once and copied.
         (later if job.key in first or (not again and ledger.twin(job)) else todo).append(job)
         first.add(job.key)
-    planner.fitter.check_showcase(todo)
-    if planner.problems:
-        raise ProjectError(planner.problems)
+    planner.check_showcase(todo)
     problems: list[Problem] = []
     results = _on_cluster(project.root, todo, cluster) if cluster else workers.make(todo, planner.fitter.setters)
     for number, (job, facts, found) in enumerate(results, 1):

@@ -3,69 +3,104 @@
 from __future__ import annotations
 
 import math
+import re
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-from tavolan.errors import Problem, ProjectError, UsageError
+from tavolan.edge import nearest
+from tavolan.errors import Problem, ProjectError, UsageError, one_problem
 from tavolan.files import write_bytes
 from tavolan.pictures import encode, png
 from tavolan.pictures.canvas import Pixels
+from tavolan.pictures.naming import read_name
 from tavolan.project.model import Project
 from tavolan.project.screens import ScreenIndex
 
 # Proportions that differ by no more than this are the same but for rounding.
 _SAME = 0.004
-# Classes whose proportions fit about as well: the project's own goes first, then the one nearest in size.
+# Sizes of a class whose proportions fit a capture about as well: the first one listed is meant.
 _ALIKE = 0.01
 # A capture may be cropped to a class whose proportions differ by no more than this.
 _NEAR = 0.12
+_NAME_ONE = "Name the one that's meant: --device CLASS."
+
+
+# Asks which of several size classes a capture is of: what's said of it, and the classes. "" when nobody can be asked.
+Ask = Callable[[str, list[str]], str]
 
 
 @dataclass(frozen=True)
 class Taken:
-    """One capture and what becomes of it. `action` is taken, numbered, replaced or known; `cropped` in pixels."""
+    """One capture and what becomes of it. `action` is taken, numbered, replaced or known; `cropped` in pixels.
+
+    `by_order` says that nothing but its place among the files gave it its name.
+    """
 
     source: Path
     target: str
     size_class: str
     size: tuple[int, int]
     action: str
+    locale: str
     cropped: tuple[int, int] | None = None
     earlier: str = ""
+    by_order: bool = False
 
 
 class Taker:
-    """Plans and takes captures for one locale."""
+    """Plans and takes captures: of one locale, or of the locales that their names say."""
 
-    def __init__(self, project: Project, locale: str, size_class: str = "", crop: bool = False, replace: bool = False):
-        if locale not in project.app.locales:
-            raise UsageError(f'--locale: this project has no "{locale}". Known here: {", ".join(project.app.locales)}.')
+    def __init__(
+        self, project: Project, locale: str | None = None, size_class: str = "", crop: bool = False,
+        replace: bool = False, ask: Ask | None = None,
+    ) -> None:  # fmt: skip
+        if locale and locale not in project.app.locales:
+            raise UsageError(f'--locale: this project has no "{locale}". {nearest(locale, project.app.locales)}')
         self.project, self.locale, self.crop, self.replace = project, locale, crop, replace
-        known = {name for store in project.stores.values() for name in store.rulebook.classes}
-        if size_class and size_class not in known:
-            raise UsageError(f'--device: no store here has "{size_class}". Known here: {", ".join(sorted(known))}.')
+        self._ask = ask or (lambda _said, _classes: "")
+        self._all = self._sizes_of_classes()
+        if size_class and size_class not in self._all:
+            raise UsageError(f'--device: no store here has "{size_class}". Known here: {", ".join(sorted(self._all))}.')
         self.wanted = size_class
+        shots = project.shots.shot
+        self.screens = list(dict.fromkeys([*(s.screen for s in shots), *(s.second for s in shots if s.second)]))
         self._claimed: set[str] = set()
 
     def plan(self, files: list[Path], names: list[str]) -> list[Taken]:
-        """Return what taking these files would do. Raises ProjectError with every file that doesn't fit."""
+        """Return what taking these files would do. Raises ProjectError with every file that doesn't fit.
+
+        A file's name decides when it's a screen's name, also one with a number, a locale or a size class in it; else
+        the order of the shots does, and without shots the file's own name.
+        """
         problems: list[Problem] = []
         planned: list[Taken] = []
         for number, file in enumerate(files):
             try:
-                size = encode.screen_size(file, str(file))
-                name_class, cropped = self._class_of(file, size)
-                there = "" if names or cropped else self._twin(file, name_class)
-                if there:
-                    planned.append(Taken(file, there, name_class, size, "known"))
-                    continue
-                name = names[number] if number < len(names) else self._next_name(name_class)
-                planned.append(self._one(file, name, name_class, cropped or size, cropped))
+                planned.append(self._planned(file, names[number] if number < len(names) else ""))
             except ProjectError as error:
                 problems += error.problems
         if problems:
             raise ProjectError(problems)
         return planned
+
+    def _planned(self, file: Path, given: str) -> Taken:
+        size = encode.screen_size(file, str(file))
+        said = read_name(file, self.screens, self.project.app.locales, self._all)
+        if self.locale and said.locale not in ("", self.locale):
+            message = f"says {said.locale} in its name, and --locale says {self.locale}"
+            raise one_problem(file, None, "", message, "Leave --locale out, or rename the file.")
+        tag = self.locale or said.locale or self.project.source_locale
+        name_class, cropped = self._class_of(file, size, self.wanted or said.size_class)
+        name = given or said.screen
+        by_order = not name and bool(self.screens)
+        if by_order and not cropped and (there := self._twin(file, tag, name_class)):
+            return Taken(file, there, name_class, size, "known", tag)
+        if by_order:
+            name = self._next_name(tag, name_class)
+        elif not name:
+            name = re.sub(r"[^a-z0-9]+", "-", said.rest).strip("-") or self._next_name(tag, name_class)
+        return self._one(file, tag, name, name_class, cropped or size, cropped, by_order)
 
     def take(self, taken: Taken) -> None:
         """Write one capture: upright, in sRGB, without alpha, its pixels untouched otherwise."""
@@ -86,91 +121,108 @@ class Taker:
         region = ((width - wide) / 2 / width, (height - high) / 2 / height, wide / width, high / height)
         return encode.load_screen(taken.source, str(taken.source), wide, high, region)
 
-    def _class_of(self, file: Path, size: tuple[int, int]) -> tuple[str, tuple[int, int] | None]:
-        """Return the size class of a capture, and the size to crop it to, if it must be."""
-        classes = self._classes()
-        exact = [name for name, sizes in classes.items() if size in sizes]
-        if exact:
-            return exact[0], None
-        off = {name: min(_off(size, other) for other in sizes) for name, sizes in classes.items()}
-        own = {name for store in self.project.stores.values() for name in self.project.classes_of(store)}
-        near = [name for name in off if off[name] <= min(off.values()) + _ALIKE]
-        best = min(near, key=lambda name: (name not in own, abs(math.log(_area(size) / _area(classes[name][0])))))
-        if off[best] <= _SAME:
-            return best, None
-        target = next(other for other in classes[best] if _off(size, other) <= off[best] + _ALIKE)
-        nearest = f"{best} ({target[0]}×{target[1]})"
-        said = f"is {size[0]}×{size[1]}, the proportions of no size class here; {nearest} is nearest"
-        if off[best] > _NEAR:
-            raise ProjectError(
-                [Problem(str(file), None, "", said, "Capture it on another device, or name one with --device.")]
-            )
+    def _class_of(self, file: Path, size: tuple[int, int], told: str) -> tuple[str, tuple[int, int] | None]:
+        """Return the size class of a capture, and the size to crop it to, if it must be.
+
+        Of the classes that the project renders, one alone must have this size, or these proportions: else somebody
+        must say which one is meant.
+        """
+        own = {told} if told else {n for store in self.project.stores.values() for n in self.project.classes_of(store)}
+        exact = [name for name, sizes in self._all.items() if size in sizes]
+        mine = [name for name in exact if name in own]
+        off = {name: min(_off(size, other) for other in self._all[name]) for name in own}
+        if not mine and (told or not exact):
+            mine = [name for name in own if off[name] <= _SAME]
+        if len(mine) == 1:
+            return mine[0], None
+        if mine or exact:
+            return self._asked(file, size, sorted(mine or exact), rendered=bool(mine)), None
+        if not off:
+            raise one_problem(file, None, "", "has no size class to go to: this project renders none", _NAME_ONE)
+        return self._cropped_to(file, size, min(off, key=lambda name: (off[name], _apart(size, self._all[name][0]))))
+
+    def _asked(self, file: Path, size: tuple[int, int], classes: list[str], rendered: bool) -> str:
+        """Return the class that somebody names. Raises ProjectError when nobody can be asked."""
+        why = "which are all rendered here" if rendered else "which this project doesn't render"
+        said = f"is {size[0]}×{size[1]}, a size of {', '.join(classes)}, {why}"
+        if answer := self._ask(f"{file.name} {said}. Which one is it?", classes):
+            return answer
+        raise one_problem(file, None, "", said, _NAME_ONE)
+
+    def _cropped_to(self, file: Path, size: tuple[int, int], best: str) -> tuple[str, tuple[int, int]]:
+        sizes = self._all[best]
+        off = min(_off(size, other) for other in sizes)
+        target = next(other for other in sizes if _off(size, other) <= off + _ALIKE)
+        nearest_class = f"{best} ({target[0]}×{target[1]})"
+        said = f"is {size[0]}×{size[1]}, the proportions of no size class here; {nearest_class} is nearest"
+        if off > _NEAR:
+            raise one_problem(file, None, "", said, "Capture it on another device, or name one with --device.")
         if not self.crop:
-            raise ProjectError([Problem(str(file), None, "", said, "Crop it to those proportions with --crop.")])
+            raise one_problem(file, None, "", said, "Crop it to those proportions with --crop.")
         return best, _cropped(size, target)
 
-    def _classes(self) -> dict[str, list[tuple[int, int]]]:
-        """Return the sizes of every class, also turned where a store takes both; the project's own classes first."""
-        chosen: dict[str, list[tuple[int, int]]] = {}
-        others: dict[str, list[tuple[int, int]]] = {}
+    def _sizes_of_classes(self) -> dict[str, list[tuple[int, int]]]:
+        """Return the sizes of every class of the project's stores, also turned where a store takes both."""
+        found: dict[str, list[tuple[int, int]]] = {}
         for store in self.project.stores.values():
-            own = self.project.classes_of(store)
             for name, size_class in store.rulebook.classes.items():
                 sizes = [*size_class.sizes, *((h, w) for w, h in size_class.sizes if size_class.turn == "both")]
-                (chosen if name in own else others).setdefault(name, sizes)
-        both = {**chosen, **{name: sizes for name, sizes in others.items() if name not in chosen}}
-        return {self.wanted: both[self.wanted]} if self.wanted else both
+                known = found.setdefault(name, [])
+                known += [size for size in sizes if size not in known]
+        return found
 
-    def _next_name(self, size_class: str) -> str:
+    def _next_name(self, tag: str, size_class: str) -> str:
         """Return the first shot's screen that this locale and class lack, or a number behind all of them."""
-        for shot in self.project.shots.shot:
-            if not self._taken(size_class, shot.screen):
-                return shot.screen
+        for screen in self.screens:
+            if not self._taken(tag, size_class, screen):
+                return screen
         number = 1
-        while self._taken(size_class, f"screen-{number}"):
+        while self._taken(tag, size_class, f"screen-{number}"):
             number += 1
         return f"screen-{number}"
 
-    def _twin(self, file: Path, size_class: str) -> str:
+    def _twin(self, file: Path, tag: str, size_class: str) -> str:
         """Return the screen of this locale and class that shows the very same pixels, if there is one."""
-        folder = self.project.root / "screens" / self.locale / size_class
+        folder = self.project.root / "screens" / tag / size_class
         same = (path for path in sorted(folder.glob("*.png")) if _same_pixels(file, path))
         found = next(same, None)
         return found.relative_to(self.project.root).as_posix() if found else ""
 
-    def _path(self, size_class: str, name: str) -> str:
-        return f"screens/{self.locale}/{size_class}/{name}.png"
+    @staticmethod
+    def _path(tag: str, size_class: str, name: str) -> str:
+        return f"screens/{tag}/{size_class}/{name}.png"
 
-    def _taken(self, size_class: str, name: str) -> bool:
-        path = self._path(size_class, name)
+    def _taken(self, tag: str, size_class: str, name: str) -> bool:
+        path = self._path(tag, size_class, name)
         return path in self._claimed or (self.project.root / path).exists()
 
     def _one(
-        self, file: Path, name: str, size_class: str, size: tuple[int, int], cropped: tuple[int, int] | None
-    ) -> Taken:
-        path, action, earlier = self._path(size_class, name), "taken", ""
-        if self._taken(size_class, name):
+        self, file: Path, tag: str, name: str, size_class: str, size: tuple[int, int],
+        cropped: tuple[int, int] | None, by_order: bool,
+    ) -> Taken:  # fmt: skip
+        path, action, earlier = self._path(tag, size_class, name), "taken", ""
+        if self._taken(tag, size_class, name):
             existing = self.project.root / path
             if existing.exists() and not cropped and _same_pixels(file, existing):
-                return Taken(file, path, size_class, size, "known")
-            if self.replace and existing.exists():
-                action, earlier = "replaced", self._earlier(size_class, name)
+                return Taken(file, path, size_class, size, "known", tag)
+            if self.replace and existing.exists() and path not in self._claimed:
+                action, earlier = "replaced", self._earlier(tag, size_class, name)
             else:
-                action, path = "numbered", self._numbered(size_class, name)
+                action, path = "numbered", self._numbered(tag, size_class, name)
         self._claimed.add(path)
-        return Taken(file, path, size_class, size, action, cropped, earlier)
+        return Taken(file, path, size_class, size, action, tag, cropped, earlier, by_order)
 
-    def _numbered(self, size_class: str, name: str) -> str:
+    def _numbered(self, tag: str, size_class: str, name: str) -> str:
         number = 2
-        while self._taken(size_class, f"{name}-{number}"):
+        while self._taken(tag, size_class, f"{name}-{number}"):
             number += 1
-        return self._path(size_class, f"{name}-{number}")
+        return self._path(tag, size_class, f"{name}-{number}")
 
-    def _earlier(self, size_class: str, name: str) -> str:
-        number = 1
-        while (self.project.root / f"screens/{self.locale}/{size_class}/earlier/{name}-{number}.png").exists():
+    def _earlier(self, tag: str, size_class: str, name: str) -> str:
+        folder, number = f"screens/{tag}/{size_class}/earlier", 1
+        while (self.project.root / f"{folder}/{name}-{number}.png").exists():
             number += 1
-        return f"screens/{self.locale}/{size_class}/earlier/{name}-{number}.png"
+        return f"{folder}/{name}-{number}.png"
 
 
 def missing_screens(project: Project, locale: str) -> dict[str, list[str]]:
@@ -187,8 +239,9 @@ def missing_screens(project: Project, locale: str) -> dict[str, list[str]]:
     return missing
 
 
-def _area(size: tuple[int, int]) -> int:
-    return size[0] * size[1]
+def _apart(one: tuple[int, int], other: tuple[int, int]) -> float:
+    """Return how far two sizes' areas are apart, as a logarithm."""
+    return abs(math.log((one[0] * one[1]) / (other[0] * other[1])))
 
 
 def _off(one: tuple[int, int], other: tuple[int, int]) -> float:

@@ -46,34 +46,29 @@ class Retoucher:
         if given is None:
             return self._fault(number, "has no region", "Add region = [x, y, width, height] as shares of the screen.")
         region: Box = (given[0], given[1], given[2], given[3])
-        ink, ground = retouch.ink or "", retouch.ground or ""
+        plain = Touch(region, kind, locale=tag, ink=retouch.ink or "", ground=retouch.ground or "")
         if kind == "text":
-            name = str(retouch.text)
-            value, locale = self._text(name, tag)
-            if value is None:
-                source = f"copy/{self.project.source_locale}.toml"
-                remedy = f'Write {name} = "…" under [showcase] in {source}.'
-                return self._fault(number, f'shows "{name}", which no copy file has', remedy)
-            return Touch(
-                region, kind, value, locale, retouch.align, retouch.weight, retouch.size, ink, ground, name=name
-            )
-        if kind == "bar":
-            return Touch(region, kind, retouch.time, tag, ink=ink, ground=ground)
+            return self._with_text(plain, retouch, number, tag)
         if kind == "picture":
-            path = self.project.root / str(retouch.picture)
-            if not path.is_file():
-                return self._fault(number, f'needs "{retouch.picture}", which isn\'t there', "Add it under art/.")
-            file = self._file(str(retouch.picture))
-            return Touch(region, kind, locale=tag, file=file.path, digest=file.digest)
-        return Touch(region, kind, locale=tag)
+            return self._with_picture(plain, str(retouch.picture), number)
+        return replace(plain, text=retouch.time) if kind == "bar" else plain
 
-    def _text(self, name: str, tag: str) -> tuple[str | None, str]:
-        """Return a showcase value and the locale that it's in, or None."""
+    def _with_text(self, plain: Touch, retouch: Retouch, number: int, tag: str) -> Touch | None:
+        """Return a retouch with its showcase value, the source locale's where the locale has none."""
+        name = str(retouch.text)
         for locale in (tag, self.project.source_locale):
             value = self.project.copy[locale].entry("showcase", name)
             if value.written:
-                return str(value.value), locale
-        return None, tag
+                return replace(plain, text=str(value.value), locale=locale, name=name, align=retouch.align,
+                               weight=retouch.weight, size=retouch.size)  # fmt: skip
+        remedy = f'Write {name} = "…" under [showcase] in copy/{self.project.source_locale}.toml.'
+        return self._fault(number, f'shows "{name}", which no copy file has', remedy)
+
+    def _with_picture(self, plain: Touch, name: str, number: int) -> Touch | None:
+        if not (self.project.root / name).is_file():
+            return self._fault(number, f'needs "{name}", which isn\'t there', "Add it under art/.")
+        file = self._file(name)
+        return replace(plain, file=file.path, digest=file.digest)
 
     def _fault(self, number: int, message: str, remedy: str) -> Touch | None:
         """Note a problem of a retouch, which then can't be made."""

@@ -88,9 +88,8 @@ def copy_of_ledger(root: Path) -> sqlite3.Connection:
         running = path.with_name(f"{path.name}-wal").exists()
         mode = "mode=ro" if running else "immutable=1"
         try:
-            with closing(
-                sqlite3.connect(f"file:{quote(path.resolve().as_posix())}?{mode}", uri=True, timeout=10)
-            ) as base:
+            address = f"file:{quote(path.resolve().as_posix())}?{mode}"
+            with closing(sqlite3.connect(address, uri=True, timeout=10)) as base:
                 base.backup(copy)
         except sqlite3.Error:
             copy.close()

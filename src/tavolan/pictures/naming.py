@@ -1,0 +1,55 @@
+"""What the name of a capture says: which screen it shows, in which locale, on which size class."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass
+from pathlib import Path
+
+_MARKS = re.compile(r"[\s_.@()\[\]+~-]+")
+# What capturing programs add: numbers, scales, sizes in pixels, times.
+_NOISE = re.compile(r"\d+|\d+x|\d+x\d+|v\d+|screenshot|screen|shot|capture|copy|img|image|raw|final|new")
+
+
+@dataclass(frozen=True)
+class Named:
+    """What a file's name says; "" where it says nothing. `rest` is the name without locale, size class and numbers."""
+
+    screen: str
+    locale: str
+    size_class: str
+    rest: str
+
+
+def read_name(file: Path, screens: Iterable[str], locales: Iterable[str], classes: Iterable[str]) -> Named:
+    """Return what the name of a capture says.
+
+    It is a screen's name when it is one, or when it's one but for a locale, a size class, numbers and words as
+    `screenshot`: `log.png`, `02_log-fr-FR@2x.png`, `phone-6.9 log (3).png`. Of several the longest counts.
+    """
+    whole = _plain(file.stem)
+    locale, left = _taken_out(whole, locales)
+    size_class, left = _taken_out(left, classes)
+    by_plain = {_plain(name): name for name in screens}
+    candidates = [whole, left, _without_noise(left)]
+    screen = next((by_plain[name] for name in candidates if name in by_plain), "")
+    return Named(screen, locale, size_class, _without_noise(left) or left)
+
+
+def _plain(text: str) -> str:
+    """Return a name with one hyphen wherever signs or spaces stand."""
+    return _MARKS.sub("-", text.casefold()).strip("-")
+
+
+def _taken_out(name: str, known: Iterable[str]) -> tuple[str, str]:
+    """Return the longest of the known words that a name holds between hyphens, and the name without it."""
+    for word in sorted(known, key=len, reverse=True):
+        found = re.search(rf"(?:^|-){re.escape(_plain(word))}(?:-|$)", name)
+        if found:
+            return word, f"{name[: found.start()]}-{name[found.end() :]}".strip("-")
+    return "", name
+
+
+def _without_noise(name: str) -> str:
+    return "-".join(part for part in name.split("-") if part and not _NOISE.fullmatch(part))
