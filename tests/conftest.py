@@ -50,6 +50,7 @@ age_answers = { violence = "none" }
 
 [check.levels]
 old-rulebook = "off"
+origin-unknown = "off"
 keyword-room = "off"
 title-room = "off"
 """

@@ -8,7 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import tavolan
-from conftest import replace
+from conftest import replace, run_tavolan, write_screen
 from tavolan.checking import CHECKS
 from tavolan.checking.registry import all_checks
 from tavolan.rulebooks.measure import measure
@@ -75,13 +75,40 @@ def test_list_limits(project):
 def test_a_screen_of_another_locale_is_told(project):
     (project / "screens/de-DE/phone-6.9/kiln.png").unlink()
     (found,) = findings(project, "screen-stands-in")
-    assert (found.level, found.locale, found.field) == ("warning", "de-DE", "screens.phone-6.9")
-    assert found.message == "1 of 2 raw screens are en-US's: kiln"
+    assert (found.level, found.locale, found.field) == ("warning", "", "screens")
+    assert found.message == "1 of 12 pictures show screens of en-US: de-DE (kiln)"
     (project / "screens/en-US/phone-6.9/kiln.png").unlink()
-    assert {(f.level, f.locale) for f in findings(project, "screen-stands-in")} == {
-        ("error", "en-US"),
-        ("error", "de-DE"),
-    }
+    (found,) = findings(project, "screen-missing")
+    assert (found.level, found.measured) == ("error", 2)
+    assert found.message == "2 pictures have no raw screen: phone-6.9 (kiln)"
+
+
+def test_a_project_can_be_worked_on_before_there_is_a_screen(project, tmp_path):
+    for path in (project / "screens").rglob("*.png"):
+        path.unlink()
+    (found,) = findings(project, "screen-missing")
+    assert found.message == "12 pictures have no raw screen: phone-6.9, tablet-13 (all 2 shots)"
+    for command in (["status"], ["copy", "show", "de-DE"], ["terms", "cover"], ["locale", "status"], ["preview"]):
+        done = run_tavolan(*command, cwd=project)
+        assert done.code == 0, (command, done.err)
+    assert run_tavolan("check", cwd=project).code == 1
+    write_screen(tmp_path / "home.png", 1290, 2796)
+    assert run_tavolan("shots", "take", tmp_path / "home.png", cwd=project).code == 0
+    done = run_tavolan("shots", "render", cwd=project)
+    assert done.code == 3 and "screens/en-US/phone-6.9/kiln.png" in done.err
+    replace(project / "tavolan.toml", 'name = "Potto"', 'name = "Potto"\nstage = "writing"')
+    assert run_tavolan("check", cwd=project).code == 0
+
+
+def test_a_caption_without_a_shot_is_a_finding(project):
+    replace(project / "copy/de-DE.toml", "kiln = ", "kilm = ")
+    (found,) = findings(project, "caption-unused")
+    assert (found.level, found.line) == ("warning", 11) and 'Did you mean "kiln"?' in found.remedy
+    (project / "shots.toml").unlink()
+    assert {(f.level, f.field) for f in findings(project, "caption-unused") if f.locale == "de-DE"} == {
+        ("note", "captions.home"), ("note", "captions.kilm")
+    }  # fmt: skip
+    assert run_tavolan("copy", "set", "de-DE", "captions.kiln", "Brand", cwd=project).code == 0
 
 
 def test_too_few_shots_for_a_store(project):

@@ -279,7 +279,7 @@ def test_regional_variants_take_the_notes_in_their_own_spelling(project):
     replace(project / "tavolan.toml", 'locales = ["en-US", ', 'locales = ["en-US", "en-GB", ')
     (project / "copy/en-GB.toml").write_text('like = "en-US"\n[replace]\ncolor = "colour"\ncolors = "colours"\n')
     notes = run_tavolan("notes", "export", "--locale", "en-GB", cwd=project).json["notes"]
-    assert notes[0]["text"] == "Colour and more colours. Colour stays a word."
+    assert notes[0]["text"] == "Colour and more colours. COLOUR stays a word."
     (project / "copy/en-GB.toml").write_text('like = "en-US"\n[replace]\ncolor = 1\n')
     with pytest.raises(ProjectError, match="must be text"):
         tavolan.open_project(project)

@@ -89,7 +89,7 @@ def test_a_plan_is_as_good_as_trying_everything(bare, case):
 @given(small)
 def test_two_locales_together_are_as_good_as_trying_everything(bare, case):
     set_up(bare, case)
-    made = plan(bare, Options("ios", ("en-US", "es-MX"), fields=False))
+    made = plan(bare, Options("ios", ("en-US", "es-MX"), fields=False, any_language=True))
     best = 0.0
     for first, second in itertools.product(keyword_sets(), keyword_sets()):
         fill(bare, "en-US", case["titles"][0], case["subtitles"][0], first)
@@ -225,3 +225,56 @@ def test_more_budget_is_never_worth_less(project):
     assert [budget for budget, _ in points] == [0, 25, 50, 75, 100]
     values = [value for _, value in points]
     assert values == sorted(values) and values[-1] > values[0]
+
+
+def test_a_locale_gets_words_of_its_own_language_unless_asked_for(bare):
+    bare.terms.clear()
+    bare.terms["en-US"] = [Term("glaze", "en-US", 1, relevance=50, volume=1.0, difficulty=0.0)]
+    bare.terms["es-MX"] = [Term("horno", "es-MX", 1, relevance=90, volume=1.0, difficulty=0.0, storefronts=("US",))]
+    try:
+        fill(bare, "en-US", "", "", [])
+        fill(bare, "es-MX", "", "", [])
+        made = plan(bare, Options("ios", ("en-US",)))
+        assert made.locales[0].keywords[1] == ["glaze"]
+        made = plan(bare, Options("ios", ("en-US",), any_language=True))
+        assert made.locales[0].keywords[1] == ["glaze", "horno"]
+    finally:
+        bare.terms.clear()
+
+
+def test_a_plan_drops_what_answers_nothing_and_keeps_to_the_number_of_entries(bare):
+    case = {"phrases": {"pot": 50, "clay": 40}, "titles": ["pot"], "subtitles": [""], "now": ["pot", "glaze"]}
+    set_up(bare, case)
+    assert plan(bare, Options("ios", ("en-US",))).locales[0].keywords == (["pot", "glaze"], ["clay"])
+
+
+def test_a_plan_for_one_store_writes_where_only_that_store_reads(project):
+    config = '[store.maker]\nclasses = []\nlocales = ["en-US", "de-DE"]\nstorefronts = ["US"]\n[store.ios.once]'
+    replace(project / "tavolan.toml", "[store.ios.once]", config)
+    rows = "".join(f"kiln word{number:02d},90,10\n" for number in range(45))
+    (project / "terms/en-US.csv").write_text("phrase,relevance,volume\n" + rows)
+    before = (project / "copy/en-US.toml").read_text()
+    done = run_tavolan("terms", "plan", "--locale", "en-US", "--store", "maker", "--apply", cwd=project)
+    assert done.code == 0 and "copy/en-US.toml: maker.keywords is written" in done.out, done.err
+    opened = tavolan.open_project(project)
+    copy = opened.copy["en-US"]
+    assert copy.data["keywords"] == ["pottery", "glaze"] and "keywords" not in copy.data.get("ios", {})
+    assert len(copy.data["maker"]["keywords"]) == 30
+    assert copy.alternates("maker.keywords").value == ["pottery,glaze"]
+    made_by_plan = [f for f in tavolan.check(opened) if f.field == "keywords" and f.store == "maker"]
+    assert [f.rule for f in made_by_plan if f.rule != "keyword-room"] == []
+    assert before.splitlines()[0] in (project / "copy/en-US.toml").read_text()
+    assert run_tavolan("copy", "choose", "en-US", "maker.keywords", "1", cwd=project).code == 0
+    assert tavolan.open_project(project).copy["en-US"].data["maker"]["keywords"] == ["pottery", "glaze"]
+
+
+def test_after_a_plan_the_checks_find_nothing_that_it_made(tmp_path):
+    from tavolan.sample.write import sample_files
+
+    for name, data in sample_files().items():
+        (tmp_path / name).parent.mkdir(parents=True, exist_ok=True)
+        (tmp_path / name).write_bytes(data)
+    done = run_tavolan("terms", "plan", "--locale", "en-US", "--apply", cwd=tmp_path)
+    assert done.code == 0, done.err
+    found = [f for f in tavolan.check(tavolan.open_project(tmp_path)) if f.locale == "en-US" and "keyword" in f.rule]
+    assert [(f.rule, f.subject) for f in found if f.rule not in ("keyword-room",)] == []

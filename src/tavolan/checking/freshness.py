@@ -10,7 +10,9 @@ from tavolan.checking.findings import Finding
 from tavolan.checking.registry import Check, check
 from tavolan.checking.review import Review
 from tavolan.notes.versions import apart
+from tavolan.project.origins import unknown_origins
 from tavolan.project.progress import is_drafted, is_outdated
+from tavolan.project.state import State
 from tavolan.project.texts import Texts
 
 _DAYS = 366
@@ -42,7 +44,7 @@ def drafted(review: Review, this: Check) -> Iterator[Finding]:
 
     Change it, or let somebody review it (`tavolan locale send`, then `receive`): what's touched counts as theirs.
     """
-    for locale, address, place in _remembered(review, is_drafted):
+    for locale, address, place in _remembered(review, review.project.state, is_drafted):
         remedy = f"Review it: tavolan locale send --locale {locale}"
         yield Finding(
             this.id, this.level, "", locale, address, *place, "was drafted by a machine and not reviewed", remedy
@@ -50,12 +52,12 @@ def drafted(review: Review, this: Check) -> Iterator[Finding]:
 
 
 def _remembered(
-    review: Review, holds: Callable[[Texts, str, str], bool]
+    review: Review, state: State, holds: Callable[[Texts, str, str], bool]
 ) -> Iterator[tuple[str, str, tuple[str, int | None]]]:
-    """Return locale, field, and file and line of the texts in `copy/state.csv` that something holds for."""
+    """Return locale, field, and file and line of the remembered texts that something holds for."""
     project = review.project
     texts = Texts(project)
-    for locale, address in project.state:
+    for locale, address in state:
         if locale in project.copy and address in texts.known and holds(texts, locale, address):
             source = project.copy[locale].source
             yield locale, address, (source.shown, source.line(texts.key(address)))
@@ -65,14 +67,30 @@ def _remembered(
 def outdated(review: Review, this: Check) -> Iterator[Finding]:
     """The source text changed since this translation was made.
 
-    `copy/state.csv` remembers, by a digest, what each translation was made from; the tool's own edits keep it. A
-    translation that isn't listed there isn't judged, and one that somebody changed by hand since counts as made from
-    the source as it stands.
+    `copy/state.csv` remembers, by a digest, what each translation was made from; every command that writes texts keeps
+    it. Of a text that came in by hand, the history in git tells which source it was made from.
     """
     message = f"the {review.project.source_locale} text changed since this was translated"
-    for locale, address, place in _remembered(review, is_outdated):
+    for locale, address, place in _remembered(review, review.project.origins, is_outdated):
         remedy = f"Translate it again, then run: tavolan copy set {locale} {address} -"
         yield Finding(this.id, this.level, "", locale, address, *place, message, remedy)
+
+
+@check("origin-unknown", "note")
+def origin_unknown(review: Review, this: Check) -> Iterator[Finding]:
+    """Nobody knows which source text some translations were made from, so they never become outdated.
+
+    They came in by hand, and neither `copy/state.csv` nor git tells. The next command that writes texts adopts them,
+    and so does `tavolan locale adopt`: as made from the source as it stands.
+    """
+    unknown = unknown_origins(review.project)
+    if unknown:
+        count = sum(map(len, unknown.values()))
+        places = ", ".join(f"{tag} {len(addresses)}" for tag, addresses in unknown.items())
+        message = f"of {count} translations nobody knows which source they were made from ({places})"
+        remedy = "If they fit the source as it stands, run: tavolan locale adopt"
+        place = ("", "", "state", "copy/state.csv", None)
+        yield Finding(this.id, this.level, *place, message, remedy, measured=count, limit=0, unit="texts")
 
 
 def last_day(as_of: str) -> date:

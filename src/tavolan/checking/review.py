@@ -122,10 +122,11 @@ class Review:
         for place in self.places:
             if not place.locale or place.rule.scope != "locale" or place.rule.kind == "list":
                 continue
-            value = self.project.copy[place.locale].alternates(place.field)
-            for number, text in enumerate(value.value, 1):
-                one = Value(text, value.source, value.key)
-                found.append(Place(place.store, place.locale, f"alternates.{place.field}", place.rule, one, number))
+            for name in (place.field, f"{place.store.id}.{place.field}"):
+                value = self.project.copy[place.locale].alternates(name)
+                for number, text in enumerate(value.value, 1):
+                    one = Value(text, value.source, value.key)
+                    found.append(Place(place.store, place.locale, f"alternates.{name}", place.rule, one, number))
         return found
 
     @cached_property

@@ -37,25 +37,27 @@ def _locale(texts: Texts, locale: str) -> str:
 @app.command()
 def show(
     locale: LocaleArgument,
-    field: Annotated[str | None, typer.Argument(help="Only this field, exactly as it is.")] = None,
+    field: Annotated[str | None, typer.Argument(help="Only this field, exactly as it ships.")] = None,
     project: ProjectOption = None,
     store: Annotated[str | None, typer.Option("--store", help="Leave out what's for other stores.")] = None,
     json: JsonOption = False,
 ) -> None:
-    """Print the text of one locale with its lengths, or one field exactly as it is."""
+    """Print the text of one locale with its lengths, or one field exactly as it ships."""
     texts = _texts(project)
     tag = _locale(texts, locale)
     if field:
         texts.key(field)
+        text, lent_by = texts.shown(tag, field)
         if json:
-            print_json({"schema": "tavolan/text@1", "locale": tag, "field": field, "text": texts.get(tag, field)})
+            document = {"schema": "tavolan/text@1", "locale": tag, "field": field, "text": text, "like": lent_by}
+            print_json(document)
         else:
-            sys.stdout.write(texts.get(tag, field))
+            sys.stdout.write(text)
             if sys.stdout.isatty():
                 sys.stdout.write("\n")
         return
     if json:
-        values = {address: texts.raw(tag, address) for address in texts.addresses()}
+        values = {address: texts.project.copy[tag].at(texts.key(address)).value for address in texts.addresses()}
         there = {address: value for address, value in values.items() if value is not None}
         print_json({"schema": "tavolan/copy@1", "locale": tag, "texts": there})
         return
@@ -82,19 +84,24 @@ def table(
 def set_text(
     locale: LocaleArgument,
     field: FieldArgument,
-    text: Annotated[str, typer.Argument(help="The text; - reads it from standard input.")],
+    text: Annotated[str, typer.Argument(help="The text; - reads it from standard input.")] = "",
     project: ProjectOption = None,
+    clear: Annotated[bool, typer.Option("--clear", help="Take the text away.")] = False,
     force: Force = False,
     dry_run: DryRun = False,
 ) -> None:
     """Write one text into its file, which keeps its comments and order. Refused over the limit, unless forced."""
+    from tavolan.errors import UsageError
     from tavolan.project.texts import Change
 
     texts = _texts(project)
     tag = _locale(texts, locale)
     texts.key(field)
-    if text == "-":
-        text = _standard_input()
+    text = _standard_input() if text == "-" else text
+    if clear and text:
+        raise UsageError("--clear takes the text away: give it no text.")
+    if not clear and not text.strip():
+        raise UsageError(f"{tag} {field}: the text is empty. Nothing was written; to take it away, use --clear.")
     _apply(texts, [Change(tag, field, texts.get(tag, field), text)], force, dry_run)
 
 

@@ -44,9 +44,11 @@ def status(
     json: JsonOption = False,
 ) -> None:
     """Show how far each language is: translated, reviewed, drafted, outdated, over its limit, missing."""
+    from tavolan.project.origins import unknown_origins
     from tavolan.project.progress import units as units_of
     from tavolan.project.texts import Texts
     from tavolan.reports.localetables import as_document, print_progress, print_units
+    from tavolan.reports.tables import counted
 
     opened = open_project(project)
     texts = Texts(opened)
@@ -57,6 +59,38 @@ def status(
         print_units(console(), texts, found)
     else:
         print_progress(console(), found)
+        if unknown := sum(len(addresses) for tag, addresses in unknown_origins(opened).items() if tag in found):
+            texts_of = counted(unknown, "translation")
+            console().print(
+                f"Of {texts_of} nobody knows which source they were made from. If they fit it: tavolan locale adopt"
+            )
+
+
+@app.command()
+def adopt(
+    project: ProjectOption = None,
+    locale: LocaleOption = None,
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="Say what would be adopted, write nothing.")] = False,
+) -> None:
+    """Take translations that came in by hand as made from the source as it stands: its changes are noticed then."""
+    from tavolan.project.origins import unknown_origins
+    from tavolan.project.state import write_state
+    from tavolan.project.texts import Texts
+    from tavolan.reports.tables import counted
+
+    opened = open_project(project)
+    unknown = unknown_origins(opened)
+    chosen = {tag: unknown[tag] for tag in _targets(opened, locale) if tag in unknown}
+    if not dry_run:
+        adopted = Texts(opened).adopted()
+        left = {(tag, address) for tag in unknown if tag not in chosen for address in unknown[tag]}
+        write_state(opened.root, {key: entry for key, entry in adopted.items() if key not in left})
+    for tag, addresses in chosen.items():
+        console().print(f"{tag:8} {counted(len(addresses), 'text')}: {', '.join(addresses)}", soft_wrap=True)
+    total = sum(map(len, chosen.values()))
+    verb = "would be adopted" if dry_run else "adopted"
+    done = f"{counted(total, 'translation')} {verb}."
+    console().print(done if total else "The source of every translation is known.")
 
 
 @app.command()

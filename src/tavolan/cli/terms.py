@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from rich.console import Console
 
     from tavolan.project.model import Project
+    from tavolan.project.texts import Change
     from tavolan.words.cover import Answer
     from tavolan.words.plan import Options, Plan
 
@@ -113,6 +114,9 @@ def plan(
     ] = None,
     storefront: Annotated[list[str] | None, typer.Option("--storefront", help="Only this country; repeatable.")] = None,
     changes: Annotated[int | None, typer.Option("--changes", help="Replace at most N present keywords.", min=0)] = None,
+    any_language: Annotated[
+        bool, typer.Option("--any-language", help="Use words of other languages too, as in a second keyword budget.")
+    ] = False,
     keywords_only: Annotated[bool, typer.Option("--keywords-only", help="Leave title and subtitle alone.")] = False,
     seconds: Annotated[float, typer.Option("--seconds", help="Most time for the solver.", min=0.1)] = 30.0,
     why: Annotated[bool, typer.Option("--why", help="Print every factor and every phrase.")] = False,
@@ -122,6 +126,7 @@ def plan(
 ) -> None:
     """Find the title, subtitle and keywords that answer the most value, with proof that nothing is better."""
     from tavolan.reports.plantable import print_plan
+    from tavolan.words.applying import apply_plan
     from tavolan.words.cover import storefronts_of
     from tavolan.words.plan import Options
     from tavolan.words.plan import plan as make_plan
@@ -130,7 +135,9 @@ def plan(
     chosen = _planned_store(opened, store)
     locales = opened.pick("--locale", locale, list(opened.stores[chosen].locales))
     fronts = opened.pick("--storefront", storefront or [], storefronts_of(opened.stores[chosen])) if storefront else []
-    options = Options(chosen, tuple(locales), tuple(fronts), changes, not keywords_only, seconds)
+    options = Options(
+        chosen, tuple(locales), tuple(fronts), changes, not keywords_only, seconds, any_language=any_language
+    )
     made = make_plan(opened, options)
     if json:
         print_json(_plan_document(made))
@@ -141,9 +148,15 @@ def plan(
     if figure:
         _write_curve(opened, options, made, figure)
     if apply:
-        _apply_plan(opened, made)
-        if not json:
-            console().print("Written into copy/.")
+        _tell_written(apply_plan(opened, made), silent=json)
+
+
+def _tell_written(written: list[Change], silent: bool) -> None:
+    out = console()
+    for change in () if silent else written:
+        out.print(f"copy/{change.locale}.toml: {change.address} is written; what stood there is an alternate now.")
+    if not written and not silent:
+        out.print("Nothing to write: the listing has it already.")
 
 
 def _write_curve(project: Project, options: Options, made: Plan, target: Path) -> None:
@@ -185,25 +198,6 @@ def _print_factors(out: Console, project: Project, store: str, locales: list[str
             row = (answer.terms_locale, answer.phrase, worth.relevance, worth.demand, worth.chance, worth.value)
             rows[row] = None
     print_factors(out, sorted(rows, key=lambda row: -row[5]))
-
-
-def _apply_plan(project: Project, made: Plan) -> None:
-    from tavolan.project.texts import Change, Texts
-
-    texts = Texts(project)
-    separator = project.stores[made.store].rulebook.fields[made.fields[2]].separator
-    changes = []
-    for locale in made.locales:
-        planned = (locale.title[1], locale.subtitle[1], separator.join(locale.keywords[1]))
-        for key, after in zip(made.fields, planned, strict=True):
-            if not key:
-                continue
-            own = texts.raw(locale.locale, f"{made.store}.{key}") is not None
-            address = f"{made.store}.{key}" if own else key
-            before = texts.get(locale.locale, address)
-            if after and after != before:
-                changes.append(Change(locale.locale, address, before, after))
-    texts.write(changes)
 
 
 @app.command()

@@ -143,10 +143,12 @@ def _unchanged(texts: Texts, locale: str, text: Text, work: Work, received: Rece
     """A translation that stays as it is may have been reviewed, or found to serve the changed source as well.
 
     One that differs from what was sent was taken before, by a run that may have been killed before it remembered so.
+    One of unknown origin came back beside the source as it stands: it's taken as made from that.
     """
-    entry = texts.project.state.get((locale, text.address))
+    entry = texts.project.origins.get((locale, text.address))
     taken = bool(text.base) and digest(text.target) != text.base
-    if (text.work == "reviewed" or taken) and entry != Entry(digest(text.source), work, digest(text.target)):
+    now = Entry(digest(text.source), work, digest(text.target))
+    if (text.work == "reviewed" or taken or entry is None) and entry != now:
         received.confirmed.append(Change(locale, text.address, text.target, text.target))
         received.works[locale, text.address] = work
     received.same += 1

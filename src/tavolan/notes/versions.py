@@ -64,6 +64,8 @@ def keep_notes(project: Project) -> list[str]:
     """Move the notes of this version into `[history]` of every locale. Raises UsageError without a version."""
     # The checks read versions too, and edit nothing.
     from tavolan.project.edit import TomlEditor
+    from tavolan.project.state import write_state
+    from tavolan.project.texts import Texts
 
     version = project.app.version
     if not version:
@@ -74,6 +76,7 @@ def keep_notes(project: Project) -> list[str]:
         if any(who in earlier and earlier[who] != text.strip() for who, text in notes.items()):
             raise UsageError(f"copy/{tag}.toml has other notes of version {version} in [history]. Compare them first.")
     places = addresses(project)
+    write_state(project.root, Texts(project).adopted())
     for tag, notes in found.items():
         editor = TomlEditor(project.root / "copy" / f"{tag}.toml", f"copy/{tag}.toml")
         for who, text in notes.items():

@@ -72,7 +72,7 @@ def write_draft(project: Project, drafted: DraftedNotes, replace: bool = False) 
     editor = TomlEditor(project.root / file, file)
     for address in spare:
         editor.remove(tuple(address.split(".")))
-    state = dict(project.state)
+    state = texts.adopted()
     for address, text in values.items():
         editor.set(tuple(address.split(".")), text)
         state[source, address] = Entry(digest(text), "drafted", digest(text))

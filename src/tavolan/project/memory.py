@@ -136,5 +136,7 @@ def current_pairs(project: Project) -> list[Pair]:
         for tag in project.copy
         if tag != source
         for unit in units(texts, tag)
-        if unit.target.strip() and unit.standing in ("translated", "reviewed")
+        if unit.target.strip()
+        and unit.standing in ("translated", "reviewed")
+        and (tag, unit.address) in project.origins
     ]

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from dataclasses import dataclass, field
 from functools import cached_property
 from pathlib import Path
@@ -11,6 +10,7 @@ from typing import Any
 from tavolan.edge import nearest
 from tavolan.errors import UsageError
 from tavolan.lines import KeyPath, line_of
+from tavolan.project.locales import language_of
 from tavolan.project.schema import (
     App,
     CheckTable,
@@ -108,6 +108,19 @@ class Copy:
             return self._lent(self.parent.item(item, key), ("items", item, key))
         return Value(entries.get(key), self.source, ("items", item, key))
 
+    def at(self, key: tuple[str, ...]) -> Value:
+        """Return the value at a key path as it ships: its own, else what the locale takes from the one it's like."""
+        if key[0] == "items":
+            return self.item(key[1], key[2])
+        if key[0] in ("captions", "showcase"):
+            return self.entry(key[0], key[1])
+        own: Any = self.data
+        for part in key:
+            own = own.get(part) if isinstance(own, dict) else None
+        if own is None and self.parent:
+            return self._lent(self.parent.at(key), key)
+        return Value(own, self.source, key)
+
     def alternates(self, key: str) -> Value:
         """Return the further candidates for a field."""
         return Value(self.data.get("alternates", {}).get(key, []), self.source, ("alternates", key))
@@ -124,20 +137,17 @@ class Copy:
         return Value(self._respelt(value.value), value.source, value.key, lender)
 
     def _respelt(self, value: Any) -> Any:
-        """Return a parent's text in this locale's spelling: the words of `[replace]`, whole words, capitals kept."""
+        """Return a parent's text in this locale's spelling."""
         words = self.data.get("replace", {})
         if not words:
             return value
+        # Not needed by most projects, and slow to load.
+        from tavolan.project.respelling import respelt
+
+        english = language_of(self.locale) == "en"
         if isinstance(value, list):
-            return [self._respelt(item) for item in value]
-        pattern = r"\b(" + "|".join(re.escape(word) for word in sorted(words, key=len, reverse=True)) + r")\b"
-        lowered = {word.lower(): other for word, other in words.items()}
-
-        def spelt(found: re.Match[str]) -> str:
-            other = str(lowered[found.group().lower()])
-            return other[:1].upper() + other[1:] if found.group()[:1].isupper() else other
-
-        return re.sub(pattern, spelt, str(value), flags=re.IGNORECASE)
+            return [respelt(str(item), words, english) for item in value]
+        return respelt(str(value), words, english)
 
 
 @dataclass(frozen=True)
@@ -197,6 +207,13 @@ class Project:
     words: WordsTable = field(default_factory=WordsTable)
     providers: dict[str, ProviderTable] = field(default_factory=dict)
     translate: TranslateTable = field(default_factory=TranslateTable)
+
+    @cached_property
+    def origins(self) -> State:
+        """What's known of every translation as it stands: its source, and who made it."""
+        from tavolan.project.origins import find_origins
+
+        return find_origins(self)
 
     @property
     def source_locale(self) -> str:

@@ -29,13 +29,10 @@ class Unit:
 
 
 def is_outdated(texts: Texts, locale: str, address: str) -> bool:
-    """Whether the source changed since a translation was made, and nobody has touched the translation since."""
-    entry = texts.project.state.get((locale, address))
+    """Whether the source changed since a translation was made."""
+    entry = texts.project.origins.get((locale, address))
     original = texts.get(texts.project.source_locale, address)
-    target = texts.get(locale, address)
-    if not entry or not original or not target or digest(original) == entry.source:
-        return False
-    return not entry.text or entry.text == digest(target)
+    return bool(entry and original and texts.get(locale, address) and digest(original) != entry.source)
 
 
 def is_drafted(texts: Texts, locale: str, address: str) -> bool:
@@ -54,9 +51,8 @@ def units(texts: Texts, locale: str, keywords: bool = False) -> list[Unit]:
     parent = project.copy[locale].data.get("like")
     found = []
     for address in texts.addresses():
-        rule = texts.rule(address)
-        listed = address.split(".")[-1] == "keywords" and not keywords
-        if rule and (rule.kind == "link" or listed):
+        listed = keywords and address.split(".")[-1] == "keywords"
+        if not listed and not texts.is_translated(address):
             continue
         source = texts.get(project.source_locale, address)
         if not source.strip():

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field
 from functools import cached_property
 from typing import Any
@@ -10,7 +10,7 @@ from typing import Any
 from tavolan.edge import nearest
 from tavolan.errors import UsageError
 from tavolan.project.model import Project
-from tavolan.project.state import Entry, Work, digest, write_state
+from tavolan.project.state import Entry, State, Work, digest, write_state
 from tavolan.rulebooks.measure import measure
 from tavolan.rulebooks.model import FieldRule, Unit
 
@@ -133,12 +133,38 @@ class Texts:
         return value
 
     def get(self, locale: str, address: str) -> str:
-        """Return a text as one string, lists joined by their separator; empty when nothing is written."""
-        value = self.raw(locale, address)
-        if isinstance(value, list):
+        """Return the text in the locale's own file, lists joined by their separator; empty when nothing is written."""
+        return self.text_in(self.project.copy[locale].data, address)
+
+    def text_in(self, data: Any, address: str) -> str:
+        """Return the text at an address of a copy file's data, as one string."""
+        for part in self.key(address):
+            data = data.get(part) if isinstance(data, dict) else None
+        if isinstance(data, list):
             rule = self.rule(address)
-            return (rule.separator if rule else ",").join(value)
-        return value or ""
+            return (rule.separator if rule else ",").join(map(str, data))
+        return data if isinstance(data, str) else ""
+
+    def shown(self, locale: str, address: str) -> tuple[str, str]:
+        """Return the text that ships, and the locale that lends it ("": its own): after `like` and `[replace]`."""
+        value = self.project.copy[locale].at(self.key(address))
+        rule = self.rule(address)
+        if isinstance(value.value, list):
+            return (rule.separator if rule else ",").join(map(str, value.value)), value.inherited_from
+        return str(value.value or ""), value.inherited_from
+
+    def is_translated(self, address: str) -> bool:
+        """Whether a field is translated from the source: links stay, and keyword lists are researched."""
+        rule = self.rule(address)
+        return not (rule and rule.kind == "link") and address.rpartition(".")[2] != "keywords"
+
+    def translations(self) -> Iterator[tuple[str, str]]:
+        """Yield locale and address of every text that was translated from one of the source locale."""
+        source = self.project.source_locale
+        addresses = [a for a in self.addresses() if self.is_translated(a) and self.get(source, a).strip()]
+        for locale in self.project.copy:
+            if locale != source:
+                yield from ((locale, address) for address in addresses if self.get(locale, address).strip())
 
     def parse(self, address: str, text: str) -> str | list[str]:
         """Return a text in the shape of its field: a list is cut at its separator."""
@@ -170,8 +196,8 @@ class Texts:
         from tavolan.project.edit import TomlEditor
 
         editors: dict[str, TomlEditor] = {}
-        state = dict(self.project.state)
         changes = list(changes)
+        state = self.adopted()
         for change in changes:
             shown = f"copy/{change.locale}.toml"
             if change.locale not in editors:
@@ -183,9 +209,9 @@ class Texts:
             else:
                 editor.remove(key)
         sources = {change.address: change.after for change in changes if change.locale == self.project.source_locale}
+        self._keep_earlier(changes, state)
         for change in changes:
             self._remember(state, change, sources, work)
-        self._keep_earlier(changes)
         if work == "drafted" and state != self.project.state:
             write_state(self.project.root, state)
         for editor in editors.values():
@@ -193,11 +219,25 @@ class Texts:
         if work != "drafted" and state != self.project.state:
             write_state(self.project.root, state)
         # The next write of this run builds on it.
-        self.project.state.clear()
-        self.project.state.update(state)
+        for known in (self.project.state, self.project.origins):
+            known.clear()
+            known.update(state)
 
-    def _keep_earlier(self, changes: list[Change]) -> None:
-        """Keep in the memory what a changed source said, with its translations: they may fit again."""
+    def adopted(self) -> State:
+        """Return the state with every translation in it: those of unknown origin as made from the source as it stands.
+
+        Whoever wrote them by hand had that source before their eyes, as far as anybody can tell.
+        """
+        source = self.project.source_locale
+        state = {**self.project.state, **self.project.origins}
+        for locale, address in self.translations():
+            if (locale, address) not in self.project.origins:
+                original, target = self.get(source, address), self.get(locale, address)
+                state[locale, address] = Entry(digest(original), "translated", digest(target))
+        return state
+
+    def _keep_earlier(self, changes: list[Change], state: State) -> None:
+        """Keep in the memory what a changed source said, with the translations made from it: they may fit again."""
         from tavolan.project.memory import Pair, remember
 
         source = self.project.source_locale
@@ -207,6 +247,7 @@ class Texts:
             if change.locale == source and change.before.strip() and change.before != change.after
             for tag in self.project.copy
             if tag != source and (target := self.get(tag, change.address)).strip()
+            if (entry := state.get((tag, change.address))) and entry.source == digest(change.before)
         ]
         if pairs:
             remember(self.project.root, pairs, source)

@@ -44,10 +44,7 @@ def print_field(console: Console, texts: Texts, address: str, answers: list[Answ
     project = texts.project
     table = plain_table("locale", "text", "", "length", "left", "phrases served")
     for tag in project.app.locales:
-        own = texts.get(tag, address)
-        value = project.value(next(iter(project.stores)), tag, address) if "." not in address else None
-        inherited = value.inherited_from if value and value.inherited_from and not own else ""
-        text = texts.get(inherited, address) if inherited else own
+        text, inherited = texts.shown(tag, address)
         shown = Text(text) if text else Text("still to write", "italic dim")
         if inherited:
             shown.append(f"  like {inherited}", "dim")
@@ -83,15 +80,14 @@ def print_locale(console: Console, texts: Texts, locale: str, only_store: str | 
         own_store = address.split(".")[0] in texts.project.stores
         if only_store and own_store and not address.startswith(f"{only_store}."):
             continue
-        text = texts.get(locale, address)
-        inherited = bool(like) and not text and bool(texts.get(like, address))
-        shown = Text(texts.get(like, address) if inherited else text, "dim" if inherited else "default")
-        if not text and not inherited:
+        text, inherited = texts.shown(locale, address)
+        shown = Text(text, "dim" if inherited else "default")
+        if not text:
             rule = texts.rule(address)
             if own_store or (rule and rule.required == "never"):
                 continue
             shown = Text("still to write", "italic dim")
-        bar, length, left = _length_cells(texts, locale, address, shown.plain if text or inherited else "")
+        bar, length, left = _length_cells(texts, locale, address, text)
         table.add_row(Text(address, "bold"), bar, length, left, shown)
     console.print(table)
 

@@ -65,11 +65,12 @@ def _print_locale(console: Console, locale: LocalePlan) -> None:
             table.add_row(Text(name, "dim"), Text(after, "default" if before == after else "green"), note)
     words = Text()
     for word in locale.keywords[1]:
-        words.append(word, "green" if word in locale.added else "default").append("  ")
-    for word in locale.dropped:
-        words.append(word, "red strike").append("  ")
+        words.append(f"+{word}" if word in locale.added else word, "green" if word in locale.added else "default")
+        words.append("  ")
     length = gauge(locale.length, locale.limit).append(f" {locale.length}/{locale.limit}", "default")
     table.add_row(Text("keywords", "dim"), words, length)
+    if locale.dropped:
+        table.add_row(Text("dropped", "dim"), Text("  ".join(locale.dropped), "red"), Text(""))
     console.print(table)
 
 

@@ -13,6 +13,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 
 from tavolan.errors import UsageError
+from tavolan.project.locales import language_of, script_of
 from tavolan.project.model import Project, Store, Term
 from tavolan.rulebooks.measure import measure
 from tavolan.words import split
@@ -105,7 +106,10 @@ class Plan:
 
 @dataclass
 class LocaleChoices:
-    """What can be chosen in one locale. Forms are folded words, English plurals as their singular."""
+    """What can be chosen in one locale. Forms are folded words, English plurals as their singular.
+
+    `budget` is in the rulebook's unit, with a separator behind the last entry; `most` is how many entries there may be.
+    """
 
     locale: str
     match: split.Matching
@@ -116,6 +120,7 @@ class LocaleChoices:
     cost: dict[str, int]
     budget: int
     now: list[str]
+    most: int | None = None
     must: set[str] = field(default_factory=set)
     kept: set[str] = field(default_factory=set)
 
@@ -127,7 +132,8 @@ class LocaleChoices:
 @dataclass(frozen=True)
 class Options:
     """What a plan may do. `changes` caps how many keywords of the running listing are replaced, over all locales;
-    `budget` caps each keyword list below the store's limit.
+    `budget` caps each keyword list below the store's limit. A locale gets words of its own language and script, unless
+    `any_language`; what it has already may be kept.
     """
 
     store: str
@@ -137,6 +143,7 @@ class Options:
     fields: bool = True
     seconds: float = 60.0
     budget: int | None = None
+    any_language: bool = False
 
 
 def plan(project: Project, options: Options) -> Plan:
@@ -186,6 +193,10 @@ def _fields(store: Store) -> tuple[str, str, str]:
     return texts[0], texts[1] if len(texts) > 1 else "", lists[0]
 
 
+def _same_language(one: str, other: str) -> bool:
+    return language_of(one) == language_of(other) and script_of(one) == script_of(other)
+
+
 def _read_locales(store: Store, fronts: list[str]) -> list[str]:
     return list(dict.fromkeys(tag for front in fronts for tag in store.reads(front)))
 
@@ -194,7 +205,8 @@ def _candidates(
     project: Project, store: Store, tag: str, key: str, match: split.Matching, alternates: bool
 ) -> list[Candidate]:
     now = str(project.value(store.id, tag, key).value or "") if key else ""
-    others = project.copy[tag].alternates(key).value if key and alternates else []
+    copy = project.copy[tag]
+    others = [*copy.alternates(f"{store.id}.{key}").value, *copy.alternates(key).value] if key and alternates else []
     rule = store.rulebook.fields[key] if key else None
     fitting = [
         text
@@ -232,11 +244,13 @@ def _choices(
         for front, terms in aims.items()
         if tag in store.reads(front)
         for t in terms
+        if options.any_language or _same_language(t.locale, tag)
         for word in split.units(t.phrase)
     ]
     for word in (*now, *project.words.must, *sorted(spoken)):
         form = split.key(split.fold(word), match)
-        if split.fold(word) not in forbidden and form not in words:
+        fits = rule.item_max is None or measure(word, unit) <= rule.item_max
+        if split.fold(word) not in forbidden and form not in words and fits:
             words[form] = word
     publisher = split.words(project.app.publisher) if book.search.publisher else []
     found = LocaleChoices(
@@ -249,6 +263,7 @@ def _choices(
         {form: measure(word + rule.separator, unit) for form, word in words.items()},
         min(rule.max or 10**6, options.budget if options.budget is not None else 10**6) + measure(rule.separator, unit),
         now,
+        rule.max_items,
         must={split.key(split.fold(word), match) for word in project.words.must if tag == options.locales[0]},
     )
     found.kept = {split.key(split.fold(word), match) for word in now}

@@ -196,8 +196,8 @@ def solve(program: Program, weights: dict[Tier, float], changes: int | None, sec
             raise UsageError(f"no plan was found in {seconds:g} s. Give it more time with --seconds.")
         raise UsageError("no choice keeps to the budget with all the words that must stand. Shorten [words] must.")
     bound = -float(best.mip_dual_bound if best.mip_dual_bound is not None else best.fun)
-    # Among choices of the same value: keep the words that stand, add none that answer nothing, and decide by name, so
-    # that two runs give the same plan.
+    # Among choices of the same value: no word that answers nothing, rather words that stand than others, and then by
+    # name, so that two runs give the same plan.
     tidy = np.zeros(len(value))
     for column, charge in rows.tidiness.items():
         tidy[column] = charge
@@ -227,9 +227,12 @@ def _locale_columns(rows: _Rows, choice: LocaleChoices, fixed: bool) -> _Columns
         gone = fixed and form not in choice.kept
         words[form] = rows.unknown(at_least=float(stays), at_most=float(not gone))
         by_name = number / (1 + len(choice.words))
-        rows.tidiness[words[form]] = -1.0 - by_name if form in choice.kept else choice.cost[form] + by_name
+        # What answers nothing goes, also where it stands; of words that serve alike, the one that stands is kept.
+        rows.tidiness[words[form]] = (0.01 if form in choice.kept else 1.0) * (choice.cost[form] + by_name)
     if not fixed:
         rows.row({column: float(choice.cost[form]) for form, column in words.items()}, 0, choice.budget)
+        if choice.most is not None:
+            rows.row(dict.fromkeys(words.values(), 1.0), 0, choice.most)
     return _Columns(titles, subtitles, words)
 
 
