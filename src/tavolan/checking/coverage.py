@@ -8,7 +8,7 @@ from tavolan.checking.findings import Finding
 from tavolan.checking.registry import Check, check
 from tavolan.checking.review import Place, Review
 from tavolan.project.model import Term
-from tavolan.rulebooks.measure import measure
+from tavolan.rulebooks.measure import beyond, measure
 from tavolan.words import split
 from tavolan.words.mentions import MentionText
 
@@ -127,7 +127,7 @@ def stuffed(review: Review, this: Check) -> Iterator[Finding]:
         for term in review.project.terms.get(place.locale, ()):
             count, density = len(text.places(term.phrase)), text.density(term.phrase)
             if count > 2 and density > limit:
-                share = f"{density:.1f} % of its words, over the limit of {limit:g} %"
+                share = f"{beyond(density, limit)} % of its words, over the limit of {limit:g} %"
                 message = f"says “{term.phrase}” {count} times: {share}"
                 yield place.finding(this, message, "Say it less often.", measured=count, subject=term.phrase)
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Iterable
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from typing import Any, Literal
 
 Level = Literal["error", "warning", "note"]
@@ -16,7 +16,7 @@ class Finding:
     """One thing a check reports. `measured` and `limit` count in the field's unit, None where nothing is measured.
 
     `subject` tells findings of one rule at one place apart (the word, the phrase); `waived` is the reason why the
-    project lives with it.
+    project lives with it. `store` names several stores, with commas between, where they all find the same.
     """
 
     rule: str
@@ -35,6 +35,15 @@ class Finding:
     waived: str = ""
 
     @property
+    def stores(self) -> tuple[str, ...]:
+        """The stores that it's about; none where it's about the project."""
+        return tuple(self.store.split(", ")) if self.store else ()
+
+    def concerns(self, store: str) -> bool:
+        """Whether it's about a store: about that one, or about all."""
+        return not self.store or store in self.stores
+
+    @property
     def id(self) -> str:
         """A stable id: the same finding has the same id after lines moved or lengths changed."""
         parts = (self.rule, self.store, self.locale, self.field, self.subject)
@@ -43,6 +52,14 @@ class Finding:
     def sort_key(self) -> tuple[Any, ...]:
         """Worst first, then by place."""
         return (LEVELS.index(self.level), self.store, self.locale, self.field, self.rule, self.path, self.line or 0)
+
+
+def merged(findings: Iterable[Finding]) -> list[Finding]:
+    """Return findings with those that differ in the store alone put into one, in the order of the first."""
+    found: dict[Finding, list[str]] = {}
+    for finding in findings:
+        found.setdefault(replace(finding, store=""), []).extend(finding.stores)
+    return [replace(finding, store=", ".join(dict.fromkeys(stores))) for finding, stores in found.items()]
 
 
 def count_levels(findings: Iterable[Finding]) -> dict[str, int]:
@@ -59,7 +76,7 @@ def as_document(findings: list[Finding], locales: int, stores: int, hidden: int 
     waived = sum(bool(finding.waived) for finding in findings)
     return {
         "schema": "tavolan/check@1",
-        "findings": [{"id": finding.id, **asdict(finding)} for finding in findings],
+        "findings": [{"id": f.id, **asdict(f), "stores": list(f.stores)} for f in findings],
         "summary": {
             **count_levels(findings), "waived": waived, "hidden": hidden, "locales": locales, "stores": stores
         },

@@ -12,7 +12,6 @@ from tavolan.checking.findings import Finding
 from tavolan.checking.registry import Check, check
 from tavolan.checking.review import Passage, Review
 from tavolan.project.locales import is_right_to_left, language_of, locale_name, script_of
-from tavolan.project.model import Value
 
 _LEAST_LETTERS = 6
 _TRANSLATED = (
@@ -104,23 +103,3 @@ def mixed_direction(review: Review, this: Check) -> Iterator[Finding]:
                 remedy = "Begin it with a right-to-left word, or put U+200F in front."
                 yield passage.finding(this, message, remedy, subject=word)
                 break
-
-
-@check("inherits-nothing", "error")
-def inherits_nothing(review: Review, this: Check) -> Iterator[Finding]:
-    """A locale is like another one, but a field that stands in the source locale is missing in both.
-
-    `like` spares typing between close locales; it must not hide a translation that nobody made.
-    """
-    project = review.project
-    level = review.missing_level
-    for place in review.places:
-        if not place.locale or place.rule.required != "never" or place.value.written or place.rule.kind == "link":
-            continue
-        if "like" not in project.copy[place.locale].data or place.rule.scope != "locale":
-            continue
-        original: Value = project.value(place.store.id, project.source_locale, place.field)
-        if original.written:
-            like = project.copy[place.locale].data["like"]
-            message = f"is missing here and in {like}, which this locale is like"
-            yield place.finding(this, message, f'Write {place.field} = "…" in one of them.', level)

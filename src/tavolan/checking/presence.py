@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from dataclasses import replace
 
 from tavolan.checking.findings import Finding
 from tavolan.checking.registry import Check, check
@@ -38,11 +39,26 @@ def to_write(review: Review, this: Check) -> Iterator[Finding]:
     It's an error, unless `stage = "writing"` stands in `[app]`: then it's a note, so that a project can grow
     while everything else is already checked.
     """
+    everywhere = _links_missing_everywhere(review)
     for place in review.places:
-        if is_required(review.project, place.rule.required) and not place.value.written:
-            yield place.finding(
-                this, "is still to write; the store requires it", _remedy(place), review.missing_level, measured=0
-            )
+        if not is_required(review.project, place.rule.required) or place.value.written:
+            continue
+        at, remedy = place, _remedy(place)
+        if (place.store.id, place.field) in everywhere:
+            if place.locale != everywhere[place.store.id, place.field]:
+                continue
+            at = replace(place, locale="", value=review.project.once_value(place.store.id, place.field))
+            remedy = f"Write {place.field} under [once] in tavolan.toml, or in each copy file where it differs."
+        yield at.finding(this, "is still to write; the store requires it", remedy, review.missing_level, measured=0)
+
+
+def _links_missing_everywhere(review: Review) -> dict[tuple[str, str], str]:
+    """Return store and field of links that no locale has, with the first locale: they can be written once."""
+    found: dict[tuple[str, str], list[Place]] = {}
+    for place in review.places:
+        if place.locale and place.rule.kind == "link":
+            found.setdefault((place.store.id, place.field), []).append(place)
+    return {key: places[0].locale for key, places in found.items() if not any(place.value.written for place in places)}
 
 
 @check("unused-field", "warning")
@@ -86,9 +102,11 @@ def wrong_kind(review: Review, this: Check) -> Iterator[Finding]:
     `tavolan rules show` lists every fact with its kind.
     """
     for place in review.places:
-        if place.rule.scope == "once" and place.value.written:
+        once = place.value.source is review.project.config_source
+        # What's written once for all locales is looked at in the first one.
+        if place.value.written and once and place.locale in ("", place.store.locales[0]):
             for subject, message, remedy in _kind_faults(place):
-                yield place.finding(this, message, remedy, subject=subject)
+                yield replace(place, locale="").finding(this, message, remedy, subject=subject)
 
 
 def _kind_faults(place: Place) -> Iterator[tuple[str, str, str]]:
@@ -122,6 +140,8 @@ def _record_faults(place: Place, value: dict[str, object]) -> Iterator[tuple[str
 
 def _answer_faults(place: Place, value: dict[str, object]) -> Iterator[tuple[str, str, str]]:
     for question, answer in value.items():
+        if place.rule.parts and question not in place.rule.parts:
+            yield question, f'answers the unknown subject "{question}"', nearest(question, place.rule.parts)
         if place.rule.choices and answer not in place.rule.choices:
             remedy = f"Write one of: {', '.join(place.rule.choices)}."
             yield question, f'answers "{answer}" to {question}', remedy

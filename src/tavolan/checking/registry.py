@@ -11,7 +11,7 @@ from dataclasses import dataclass, replace
 from datetime import date
 from importlib import import_module
 
-from tavolan.checking.findings import Finding, Level
+from tavolan.checking.findings import Finding, Level, merged
 from tavolan.checking.review import Review
 from tavolan.edge import nearest
 from tavolan.errors import ProjectError, one_problem
@@ -87,7 +87,8 @@ def run_checks(project: Project, today: date | None = None) -> list[Finding]:
         fixed = item.id in project.check.levels
         for finding in item.run(review, item):
             found.append(replace(finding, level=level) if fixed else finding)
-    return sorted((_waived(finding, project.check.waive, review.today) for finding in found), key=Finding.sort_key)
+    judged = merged(_waived(finding, project.check.waive, review.today) for finding in found)
+    return sorted(judged, key=Finding.sort_key)
 
 
 def _check_names(project: Project, checks: dict[str, Check]) -> None:

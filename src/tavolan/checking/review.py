@@ -103,17 +103,15 @@ class Review:
     def _places(self) -> Iterator[Place]:
         project = self.project
         for store in project.stores.values():
-            for key, rule in store.rulebook.fields.items():
-                if rule.scope == "once":
-                    yield Place(store, "", key, rule, project.once_value(store.id, key))
-                    continue
-                for locale in store.locales:
-                    if rule.scope == "locale":
-                        yield Place(store, locale, key, rule, project.value(store.id, locale, key))
-                    elif rule.scope == "item":
-                        for item in project.app.items:
-                            value = project.item_value(locale, item, key)
-                            yield Place(store, locale, f"items.{item}.{key}", rule, value)
+            for key, rule in project.fields_of(store, "once").items():
+                yield Place(store, "", key, rule, project.once_value(store.id, key))
+            for locale in store.locales:
+                for key, rule in project.fields_of(store).items():
+                    yield Place(store, locale, key, rule, project.value(store.id, locale, key))
+                for key, rule in project.fields_of(store, "item").items():
+                    for item in project.app.items:
+                        value = project.item_value(locale, item, key)
+                        yield Place(store, locale, f"items.{item}.{key}", rule, value)
 
     @cached_property
     def candidates(self) -> list[Place]:

@@ -48,6 +48,7 @@ def check(
     from tavolan.checking import as_document, count_levels, run_checks
     from tavolan.checking.baseline import read_baseline
     from tavolan.checking.baseline import write_baseline as write_known
+    from tavolan.reports.words import counted
 
     if explain:
         _explain(explain)
@@ -59,11 +60,12 @@ def check(
     findings = [
         f
         for f in run_checks(opened)
-        if (not f.store or f.store in stores) and (f.locale in locales if f.locale else not locale)
+        if any(map(f.concerns, stores)) and (f.locale in locales if f.locale else not locale)
     ]
     if write_baseline:
         write_known(write_baseline, findings)
-        say(f"{len(findings)} findings written to {write_baseline}")
+        say(f"{counted(len(findings), 'finding')} written to {write_baseline}: tavolan check --baseline hides them.")
+        return
     known = read_baseline(baseline) if baseline else set()
     shown = [f for f in findings if f.id not in known]
     hidden = len(findings) - len(shown)
@@ -72,7 +74,7 @@ def check(
     elif chosen == "table":
         from tavolan.reports.tables import print_findings
 
-        print_findings(console(), opened, shown, notes=notes, hidden=hidden)
+        print_findings(console(), opened, shown, notes, hidden, scope=(len(locales), len(stores)))
     else:
         _print_machine(chosen, shown)
     raise typer.Exit(1 if count_levels(shown)["error"] else 0)

@@ -90,7 +90,7 @@ def _exchange(out: Console, project: Project) -> None:
     from tavolan.exchange.receive import read_parcels, receive, take
     from tavolan.exchange.send import send
     from tavolan.files import write_bytes
-    from tavolan.reports.tables import counted
+    from tavolan.reports.words import counted
     from tavolan.standins.translator import translate
 
     with tempfile.TemporaryDirectory() as folder:

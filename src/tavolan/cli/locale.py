@@ -48,7 +48,7 @@ def status(
     from tavolan.project.progress import units as units_of
     from tavolan.project.texts import Texts
     from tavolan.reports.localetables import as_document, print_progress, print_units
-    from tavolan.reports.tables import counted
+    from tavolan.reports.words import counted
 
     opened = open_project(project)
     texts = Texts(opened)
@@ -76,7 +76,7 @@ def adopt(
     from tavolan.project.origins import unknown_origins
     from tavolan.project.state import write_state
     from tavolan.project.texts import Texts
-    from tavolan.reports.tables import counted
+    from tavolan.reports.words import counted
 
     opened = open_project(project)
     unknown = unknown_origins(opened)
@@ -135,7 +135,7 @@ def send(
 ) -> None:
     """Write the texts that need work for translators: one file per language, with limits, notes and states."""
     from tavolan.exchange.send import send as send_texts
-    from tavolan.reports.tables import counted
+    from tavolan.reports.words import counted
 
     opened = open_project(project)
     folder = out or opened.root / "out" / "send"
@@ -191,7 +191,7 @@ def receive(
 
 
 def _tell(out: Console, received: Received, dry_run: bool) -> None:
-    from tavolan.reports.tables import counted
+    from tavolan.reports.words import counted
 
     for refused in received.refused:
         out.print(styled("[red]refused[/]   {} {}: {}", refused.locale, refused.address, refused.why), soft_wrap=True)
@@ -257,7 +257,7 @@ def draft(
 ) -> None:
     """Let a provider draft what's missing or outdated. A person's text is never overwritten."""
     from tavolan.exchange.drafting import Drafter, provider_of
-    from tavolan.reports.tables import counted
+    from tavolan.reports.words import counted
 
     opened = open_project(project)
     drafter = Drafter(opened, provider_of(opened, provider, url))

@@ -89,11 +89,16 @@ def show(
 
 
 @app.command()
-def keep(project: ProjectOption = None) -> None:
+def keep(
+    project: ProjectOption = None,
+    next_version: Annotated[
+        str, typer.Option("--next", help="Open this version: it becomes [app].version.", metavar="VERSION")
+    ] = "",
+) -> None:
     """Put the notes of this version into [history] of every locale, and clear them for the next one."""
     from tavolan.notes.versions import keep_notes
 
-    for line in keep_notes(open_project(project)):
+    for line in keep_notes(open_project(project), next_version):
         console().print(line, soft_wrap=True)
 
 

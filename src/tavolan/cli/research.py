@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import date
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
@@ -131,28 +131,14 @@ def fit(locale: OneLocale, project: ProjectOption = None, json: JsonOption = Fal
 
 
 def lists(project: ProjectOption = None, locale: LocaleOption = None, json: JsonOption = False) -> None:
-    """Count phrases, coverage and value per list: own names, phrases to win, seasonal, …"""
+    """Count phrases, coverage and value per list and storefront: own names, phrases to win, seasonal, …"""
     from tavolan.reports.researchtables import print_lists
-    from tavolan.words.cover import cover
+    from tavolan.words.cover import cover, list_rows
 
     opened = open_project(project)
     tags = _with_terms(opened, locale)
-    rows: dict[tuple[str, str], dict[str, Any]] = {}
-    for answer in cover(opened, list(opened.stores)):
-        if answer.terms_locale in tags:
-            key = (answer.term.list or "no list", answer.terms_locale)
-            row = rows.setdefault(key, {"phrases": set(), "answered": set(), "value": 0.0, "best": 0.0})
-            row["phrases"].add(answer.phrase)
-            row["value"] += answer.value
-            row["best"] += answer.worth.value
-            if answer.covered:
-                row["answered"].add(answer.phrase)
-    document = [
-        {"list": name, "locale": tag, "phrases": len(row["phrases"]), "answered": len(row["answered"]),
-         "value": round(row["value"], 2), "value_at_best": round(row["best"], 2)}
-        for (name, tag), row in sorted(rows.items())
-    ]  # fmt: skip
+    document = list_rows([answer for answer in cover(opened, list(opened.stores)) if answer.terms_locale in tags])
     if json:
-        print_json({"schema": "tavolan/lists@1", "lists": document})
+        print_json({"schema": "tavolan/lists@2", "lists": document})
         return
     print_lists(console(), document)

@@ -260,16 +260,29 @@ def icons(
 
 
 @app.command()
-def pack(project: ProjectOption = None, store: StoreOption = None) -> None:
+def pack(
+    project: ProjectOption = None,
+    store: StoreOption = None,
+    locale: LocaleOption = None,
+    ready: Annotated[bool, typer.Option("--ready", help="Pack what's up to date, and list what's missing.")] = False,
+) -> None:
     """Pack the finished pictures into one zip per store, with a manifest of sizes, checksums and sources."""
     from tavolan.pictures.pack import make_packs
+    from tavolan.reports.words import counted
 
     opened = open_project(project)
     with progress_bar("Packing") as move:
-        files = make_packs(opened, tuple(store or ()), move)
+        packs = make_packs(opened, tuple(store or ()), move, locales=tuple(locale or ()), ready=ready)
     out = console()
-    for file in files:
-        out.print(styled("{}  [dim]{:.1f} MB[/]", file, file.stat().st_size / 1e6), soft_wrap=True)
+    for made in packs:
+        for file, why in made.gaps.items():
+            out.print(styled("[yellow]lacks[/] {}  [dim]{}[/]", file, why), soft_wrap=True)
+        if made.pictures:
+            size = made.file.stat().st_size / 1e6
+            words = f"{counted(made.pictures, 'picture')}, {size:.1f} MB"
+            out.print(styled("{}  [dim]{}[/]", made.file, words), soft_wrap=True)
+        else:
+            out.print(f"{made.file.stem}: nothing is ready", soft_wrap=True)
 
 
 @app.command()

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated
+from dataclasses import asdict
+from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
 from tavolan.cli.common import JsonOption, ProjectOption, console, open_project, print_json
 
 if TYPE_CHECKING:
-    from tavolan.project.model import Project
+    from tavolan.checking.status import Status
 
 
 def status(
@@ -19,6 +20,8 @@ def status(
 ) -> None:
     """Tell who is done: locale x store, picture sets, and what to do next."""
     from tavolan.checking import run_checks
+    from tavolan.checking.status import status_of
+    from tavolan.pictures.standing import count_pictures
     from tavolan.project.texts import Texts
     from tavolan.reports import copytables
 
@@ -28,29 +31,18 @@ def status(
         Texts(opened).key(field)
         copytables.print_field_status(console(), opened, findings, field)
         return
-    pictures = _pictures(opened)
+    found = status_of(opened, findings, count_pictures(opened))
     if json:
-        counts = copytables.status_counts(opened, findings)
-        rows = [
-            {"locale": tag, "store": store, **{k: count[k] for k in ("missing", "over", "outdated", "ready")},
-             "pictures": pictures.get((tag, store), "")}
-            for (tag, store), count in counts.items()
-        ]  # fmt: skip
-        print_json({"schema": "tavolan/status@1", "rows": rows})
+        print_json(_document(found))
         return
-    copytables.print_status(console(), opened, findings, pictures)
+    copytables.print_status(console(), found)
 
 
-def _pictures(project: Project) -> dict[tuple[str, str], str]:
-    """Return per (locale, store) how many of its pictures are rendered, as `10/10`."""
-    from tavolan.project.made import finished, set_files
-
-    shots = [shot.name for shot in project.shots.shot]
-    found = {}
-    for store in project.stores.values():
-        classes = project.classes_of(store)
-        for tag in store.locales:
-            files = [file for name in classes for file in set_files(store.id, name, tag, shots).values()]
-            there = sum(finished(project.root, file) is not None for file in files)
-            found[tag, store.id] = f"{there}/{len(files)}" if files else ""
-    return found
+def _document(found: Status) -> dict[str, Any]:
+    """Return a status as the JSON document `tavolan/status@2`."""
+    rows = []
+    for (tag, store), counts in found.texts.items():
+        pictures = found.pictures[tag, store]
+        rows.append({"locale": tag, "store": store, **asdict(counts), "pictures": asdict(pictures)})
+    facts = {store: asdict(counts) for store, counts in found.facts.items()}
+    return {"schema": "tavolan/status@2", "rows": rows, "facts": facts, "next": [asdict(step) for step in found.steps]}

@@ -8,7 +8,16 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from tavolan.cli import research
-from tavolan.cli.common import JsonOption, LocaleOption, ProjectOption, StoreOption, console, open_project, print_json
+from tavolan.cli.common import (
+    JsonOption,
+    LocaleOption,
+    ProjectOption,
+    StoreOption,
+    console,
+    open_project,
+    print_json,
+    styled,
+)
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -39,12 +48,16 @@ def cover(
     locale: LocaleOption = None,
     list_: Annotated[list[str] | None, typer.Option("--list", help="Only phrases of this list; repeatable.")] = None,
     uncovered: Annotated[bool, typer.Option("--uncovered", help="Only phrases that nothing answers.")] = False,
+    all: Annotated[bool, typer.Option("--all", help="Every phrase of every storefront.")] = False,
     matrix: Annotated[bool, typer.Option("--matrix", help="One matrix of all phrases and storefronts.")] = False,
     budgets: Annotated[bool, typer.Option("--budgets", help="Keyword space in locales read beside the first.")] = False,
     figure: Annotated[Path | None, typer.Option("--figure", help="Write a heat map of one store to this PNG.")] = None,
     json: JsonOption = False,
 ) -> None:
-    """Tell for each storefront which phrases the listing answers, how strongly, and which words are missing."""
+    """Tell for each storefront what the listing answers, and which words are missing.
+
+    A line per storefront; --storefront, --list, --uncovered and --all tell every phrase.
+    """
     from tavolan.words.cover import as_document, storefronts_of
     from tavolan.words.cover import cover as cover_phrases
 
@@ -63,7 +76,10 @@ def cover(
     if json:
         print_json(as_document([a for a in answers if not (uncovered and a.covered)]))
         return
-    _print_cover(opened, stores, answers, uncovered, matrix, budgets)
+    if matrix or budgets:
+        _print_apart(opened, stores, answers, matrix, budgets)
+    else:
+        _print_cover(opened, stores, answers, uncovered, bool(storefront or list_ or uncovered or all))
     if figure:
         _write_heat_map(opened, stores[0], answers, figure)
 
@@ -80,29 +96,36 @@ def _write_heat_map(opened: Project, store: str, answers: list[Answer], target: 
     console().print(f"\n{target}", soft_wrap=True)
 
 
-def _print_cover(
-    opened: Project, stores: list[str], answers: list[Answer], uncovered: bool, matrix: bool, with_budgets: bool
-) -> None:
+def _print_cover(opened: Project, stores: list[str], answers: list[Answer], uncovered: bool, phrases: bool) -> None:
     from tavolan.reports import covertables
-    from tavolan.words.cover import cover as cover_phrases
     from tavolan.words.cover import unlocks
-    from tavolan.words.spare import budgets as spare_budgets
     from tavolan.words.value import Valuer
 
     out = console()
-    if matrix:
-        covertables.print_matrix(out, answers)
-    else:
+    if phrases:
         covertables.print_coverage(out, opened, answers, uncovered)
+    else:
+        covertables.print_summary(out, opened, answers)
     weight = Valuer(opened).weight("with-keywords")
     for store_id in stores:
-        own = [a for a in answers if a.store == store_id]
         if opened.stores[store_id].rulebook.search.model == "words":
-            covertables.print_unlocks(out, unlocks(own, weight))
-            if with_budgets:
-                fronts = {a.storefront for a in own}
-                spare = spare_budgets(opened, opened.stores[store_id], cover_phrases(opened, [store_id]))
-                covertables.print_budgets(out, [one for one in spare if one.storefront in fronts])
+            covertables.print_unlocks(out, unlocks([a for a in answers if a.store == store_id], weight))
+    if not phrases and answers:
+        out.print(styled("\n[dim]Phrase by phrase: --storefront US, --uncovered, or --all; side by side: --matrix.[/]"))
+
+
+def _print_apart(opened: Project, stores: list[str], answers: list[Answer], matrix: bool, budgets: bool) -> None:
+    """Print the matrix, the second budgets, or both, and nothing else."""
+    from tavolan.reports import covertables
+    from tavolan.words.cover import cover as cover_phrases
+    from tavolan.words.spare import budgets as spare_budgets
+
+    if matrix:
+        covertables.print_matrix(console(), answers)
+    for store_id in stores if budgets else ():
+        fronts = {a.storefront for a in answers if a.store == store_id}
+        spare = spare_budgets(opened, opened.stores[store_id], cover_phrases(opened, [store_id]))
+        covertables.print_budgets(console(), [one for one in spare if one.storefront in fronts])
 
 
 @app.command()

@@ -14,9 +14,9 @@ from xml.etree.ElementTree import Element, SubElement, indent, tostring
 
 from tavolan.errors import Problem, ProjectError
 from tavolan.files import read_text
+from tavolan.project.datafile import GLOSSARY_COLUMNS as COLUMNS
 
 NAME = "copy/glossary.csv"
-COLUMNS = ("term", "locale", "target", "use", "note")
 _STATUS = {"preferred": "preferredTerm-admn-sts", "forbidden": "deprecatedTerm-admn-sts"}
 _LANG = "{http://www.w3.org/XML/1998/namespace}lang"
 

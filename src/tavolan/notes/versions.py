@@ -60,8 +60,11 @@ def versions(project: Project) -> list[str]:
     return sorted({apart(project, name)[0] for copy in project.copy.values() for name in copy.history()})
 
 
-def keep_notes(project: Project) -> list[str]:
-    """Move the notes of this version into `[history]` of every locale. Raises UsageError without a version."""
+def keep_notes(project: Project, following: str = "") -> list[str]:
+    """Move the notes of this version into `[history]` of every locale, and open the `following` one.
+
+    Raises UsageError without a version, and for a following one that is this one or an earlier one.
+    """
     # The checks read versions too, and edit nothing.
     from tavolan.project.edit import TomlEditor
     from tavolan.project.state import write_state
@@ -70,6 +73,8 @@ def keep_notes(project: Project) -> list[str]:
     version = project.app.version
     if not version:
         raise UsageError('[app] has no version. Write version = "2.4" there first.')
+    if following and following in (version, *versions(project)):
+        raise UsageError(f"--next: {following} is this version or an earlier one. Give the next one.")
     found = {tag: notes for tag, copy in project.copy.items() if (notes := written(project, copy))}
     for tag, notes in found.items():
         earlier = kept(project, project.copy[tag], version)
@@ -84,4 +89,12 @@ def keep_notes(project: Project) -> list[str]:
             editor.remove(places[who])
         editor.save()
     lines = [f"copy/{tag}.toml: notes of {version} are in [history] now" for tag in found]
-    return lines or ["No locale has notes to keep."]
+    lines = lines or ["No locale has notes to keep."]
+    if following:
+        editor = TomlEditor(project.root / "tavolan.toml", "tavolan.toml")
+        editor.set(("app", "version"), following)
+        if project.app.first_version:
+            editor.remove(("app", "first_version"))
+        editor.save()
+        lines.append(f"tavolan.toml: version {following} is open")
+    return lines

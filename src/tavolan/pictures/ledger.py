@@ -109,7 +109,11 @@ class Ledger:
         changed = [name for name in dict.fromkeys((*now, *row.inputs)) if now.get(name) != row.inputs.get(name)]
         if not changed:
             return "" if row.stands(self.root) else "the file is gone or was changed"
-        return ", ".join(_change(name, row.inputs.get(name, ""), now.get(name, "")) for name in changed)
+        paths = {"screen" if use.part == "own" else f"{use.part} screen": use.path for use in job.screens}
+        return ", ".join(
+            f"{name} {paths[name]}" if name in paths else _change(name, row.inputs.get(name, ""), now.get(name, ""))
+            for name in changed
+        )
 
     def record(self, job: Job, facts: dict[str, Any]) -> None:
         """Note that a picture was made; one of another format, as was asked for earlier, goes."""

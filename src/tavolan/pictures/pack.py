@@ -7,6 +7,7 @@ import json
 import os
 import zipfile
 from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -22,28 +23,49 @@ SCHEMA = "tavolan/pack@1"
 _TIME = (1980, 1, 1, 0, 0, 0)
 
 
-def make_packs(
-    project: Project, stores: tuple[str, ...] = (), progress: Callable[[int, int], None] | None = None
-) -> list[Path]:
-    """Write `out/packs/<store>.zip` for every store and return the files.
+@dataclass(frozen=True)
+class Packed:
+    """A pack, how many pictures are in it, and what it lacks: files by the reason, in words."""
 
-    Raises ProjectError when a picture is missing or was made from something that has changed since.
+    file: Path
+    pictures: int
+    gaps: dict[str, str]
+
+
+def make_packs(
+    project: Project,
+    stores: tuple[str, ...] = (),
+    progress: Callable[[int, int], None] | None = None,
+    *,
+    locales: tuple[str, ...] = (),
+    ready: bool = False,
+) -> list[Packed]:
+    """Write `out/packs/<store>.zip` for every store, of all locales or of some.
+
+    Raises ProjectError when a picture is missing or was made from something that has changed since; with `ready`, what
+    is up to date is packed, and the rest told as gaps.
     """
     ledger = Ledger(project.root, write=False)
     try:
-        jobs = Planner(project, ledger).jobs(Selection(stores=stores))
-        if not jobs:
+        planner = Planner(project, ledger)
+        wanted = Selection(stores=stores, locales=locales)
+        jobs = planner.possible(wanted) if ready else planner.jobs(wanted)
+        if not jobs and not planner.problems:
             raise UsageError("there are no pictures to pack: shots.toml has no [[shot]].")
         stale = [job for job in jobs if not ledger.is_current(job)]
-        if stale:
+        if stale and not ready:
             raise ProjectError([_stale(stale, ledger)])
+        late = {job.file for job in stale}
         packs = []
         names = project.pick("--store", list(stores), list(project.stores))
         for done, store in enumerate(names, 1):
-            own = [job for job in jobs if job.store == store]
+            own = [job for job in jobs if job.store == store and job.file not in late]
+            gaps = {job.file: ledger.why(job) for job in stale if job.store == store}
+            gaps |= {problem.path: problem.message for problem in planner.problems}
             target = project.root / "out" / "packs" / f"{store}.zip"
-            _write(target, lambda file, own=own, store=store: _zip(file, project, own, ledger, store))  # type: ignore[misc]
-            packs.append(target)
+            if own:
+                _write(target, lambda file, own=own, store=store: _zip(file, project, own, ledger, store))  # type: ignore[misc]
+            packs.append(Packed(target, len(own), gaps))
             if progress:
                 progress(done, len(names))
         return packs
@@ -56,7 +78,8 @@ def _stale(jobs: list[Job], ledger: Ledger) -> Problem:
     message = (
         f"isn't up to date ({ledger.why(first)}), nor are {len(jobs) - 1} more" if len(jobs) > 1 else "isn't up to date"
     )
-    return Problem(first.file, None, "", message, "Make them with: tavolan shots render")
+    remedy = "Make them with: tavolan shots render. Or pack what's ready: --ready"
+    return Problem(first.file, None, "", message, remedy)
 
 
 def _write(target: Path, fill: Callable[[Path], None]) -> None:
@@ -76,10 +99,10 @@ def _zip(file: Path, project: Project, jobs: list[Job], ledger: Ledger, store: s
         for job in jobs:
             path = project.root / ledger.made[job.file].path
             data = path.read_bytes()
-            name = (
-                Path(job.file).with_suffix(path.suffix).relative_to(Path("out", "shots" if job.kind == "shot" else ""))
-            )
-            inside = Path(*name.parts[1:] if job.kind == "shot" else (name.parts[0], *name.parts[2:])).as_posix()
+            code = project.stores[store].rulebook.store_code(job.locale) or job.locale
+            # In the pack, a locale's folder has the store's own code.
+            folder = f"{job.place}/{code}" if job.kind == "shot" else f"graphics/{code}"
+            inside = f"{folder}/{Path(job.file).stem}{path.suffix}"
             entries.append(_entry(job, inside, data, path))
             _add(archive, inside, data)
         for path in sorted((project.root / "out" / "icons" / store).rglob("*.png")):

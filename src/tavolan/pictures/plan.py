@@ -89,10 +89,17 @@ class Planner:
 
     def jobs(self, selection: Selection) -> list[Job]:
         """Return all jobs in the order: store, size class, shot, locale. Raises ProjectError with all problems."""
+        jobs = self.possible(selection)
+        if self.problems:
+            raise ProjectError(self.problems)
+        return jobs
+
+    def possible(self, selection: Selection) -> list[Job]:
+        """Return the jobs that can be planned, in the same order; what's wrong with the others stands in `problems`."""
         try:
             return self._planned(selection)
         finally:
-            # Left to the garbage collector, it would leave its journal's files about.
+            # Left to the garbage collector, it would stay open.
             if self._owns_ledger:
                 self.ledger.close()
 
@@ -124,8 +131,6 @@ class Planner:
         if not selection.classes:
             for store_id in self.project.pick("--store", list(selection.stores), list(self.project.stores)):
                 found += self._graphics(self.project.stores[store_id], locales, wanted)
-        if self.problems:
-            raise ProjectError(self.problems)
         return found
 
     def _places(self, selection: Selection) -> Iterator[tuple[Store, str, SizeClass]]:

@@ -63,6 +63,11 @@ RANKS = DataFile(
 )
 
 
+# Of copy/glossary.csv.
+GLOSSARY_COLUMNS = ("term", "locale", "target", "use", "note")
+DATA_FILES = (REVIEWS, LISTINGS, SUGGESTIONS, RESULTS, RANKS)
+
+
 def read_data(root: Path, file: DataFile) -> list[Row]:
     """Return the rows of a data file, none when it isn't there. Raises ProjectError with every fault and its line.
 

@@ -66,6 +66,8 @@ def load_project(root: Path) -> Project:
     if config is None:
         raise ProjectError(problems)
     stores = _stores(config, config_source, books, problems)
+    if known_rules:
+        _check_once(config, config_source, books, problems)
     _check_copy(config, config_source, copy, root, problems)
     if problems:
         raise ProjectError(problems)
@@ -136,6 +138,16 @@ def _stores(config: Config, source: Source, books: dict[str, Rulebook], problems
     return stores
 
 
+def _check_once(config: Config, source: Source, books: dict[str, Rulebook], problems: list[Problem]) -> None:
+    """Report what's written once and is a field of no store."""
+    known = [key for name in config.store if name in books for key in books[name].fields]
+    for key in config.once:
+        if key not in known:
+            line = source.line(("once", key))
+            remedy = nearest(key, known)
+            problems.append(Problem(source.shown, line, f"once.{key}", "is no field of any store here", remedy))
+
+
 def _check_store(
     config: Config,
     table: StoreTable,
@@ -155,8 +167,8 @@ def _check_store(
         "classes": (table.classes or (), book.classes, f"isn't a size class of the {book.id} rulebook"),
         "once": (
             table.once,
-            [key for key, r in book.fields.items() if r.scope == "once"],
-            "isn't told once in this store",
+            [key for key, r in book.fields.items() if r.scope in ("once", "locale")],
+            "isn't a field of this store",
         ),
     }
     for key, (given, known, message) in lists.items():

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from pathlib import Path
 from typing import Any
@@ -28,6 +28,8 @@ from tavolan.rulebooks.model import FieldRule, Rulebook, SizeClass
 
 # The master of all icons.
 ICON = "art/icon.png"
+# What lends a value that is written once for all locales, in place of a locale.
+ONCE = "[once]"
 
 
 @dataclass(frozen=True)
@@ -45,7 +47,7 @@ class Source:
 @dataclass(frozen=True)
 class Value:
     """A field's value with its place. `value` is None when nothing is written; `inherited_from` names the locale that
-    lends it through `like`.
+    lends it through `like`, or is `[once]`.
     """
 
     value: Any
@@ -237,17 +239,29 @@ class Project:
         """The keys of all captions that pictures print, each once: several pictures may share one."""
         return list(dict.fromkeys(picture.caption_key for picture in self.captioned))
 
+    def applies(self, rule: FieldRule) -> bool:
+        """Whether a field is for this app at all: not one for a form of device that it doesn't run on."""
+        return not rule.required.startswith("form:") or rule.required[5:] in self.app.runs_on
+
+    def fields_of(self, store: Store, scope: str = "locale") -> dict[str, FieldRule]:
+        """Return the fields of a store that this app has to do with, of one scope."""
+        fields = store.rulebook.fields
+        return {key: rule for key, rule in fields.items() if rule.scope == scope and self.applies(rule)}
+
     def parents_of(self, locale: str) -> list[str]:
         """Return the locale that this one is like, in a list; an empty one when it stands for itself."""
         parent = self.copy[locale].parent if locale in self.copy else None
         return [parent.locale] if parent else []
 
     def value(self, store: str, locale: str, key: str) -> Value:
-        """Return the value of a per-locale field."""
-        return self.copy[locale].value(store, key)
+        """Return the value of a per-locale field: the locale's, or one that's written once for all of them."""
+        value = self.copy[locale].value(store, key)
+        if not value.written and (once := self.once_value(store, key)).written:
+            return replace(once, inherited_from=ONCE)
+        return value
 
     def once_value(self, store: str, key: str) -> Value:
-        """Return a fact told once: the store's own `once` table first, then the shared one."""
+        """Return what's written once for all locales: the store's own `once` table first, then the shared one."""
         own = self.stores[store].table.once
         if key in own:
             return Value(own[key], self.config_source, ("store", store, "once", key))

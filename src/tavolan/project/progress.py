@@ -52,7 +52,7 @@ def units(texts: Texts, locale: str, keywords: bool = False) -> list[Unit]:
     found = []
     for address in texts.addresses():
         listed = keywords and address.split(".")[-1] == "keywords"
-        if not listed and not texts.is_translated(address):
+        if (not listed and not texts.is_translated(address)) or not texts.asked(locale, address):
             continue
         source = texts.get(project.source_locale, address)
         if not source.strip():

@@ -9,6 +9,7 @@ from pathlib import Path
 from tavolan.edge import nearest
 from tavolan.errors import UsageError
 from tavolan.files import write_text
+from tavolan.project.datafile import DATA_FILES, GLOSSARY_COLUMNS
 from tavolan.project.locales import locale_name, nearest_code, tag_fault
 from tavolan.rulebooks.load import SHIPPED, shipped_rulebook
 from tavolan.rulebooks.model import FieldRule, Rulebook
@@ -48,6 +49,8 @@ def plan_project(folder: Path, starter: Starter) -> dict[str, str]:
     for tag in starter.all_locales:
         files[f"copy/{tag}.toml"] = _copy(tag, starter, books)
     files[f"terms/{starter.source}.csv"] = "phrase,relevance,volume,difficulty,list,note,storefronts\n"
+    files["copy/glossary.csv"] = ",".join(GLOSSARY_COLUMNS) + "\n"
+    files |= {data.name: ",".join(data.columns) + "\n" for data in DATA_FILES}
     files[".gitignore"] = "out/\n"
     taken = [name for name in files if (folder / name).exists()]
     if folder.exists() and not folder.is_dir():
@@ -79,9 +82,15 @@ def _config(starter: Starter, books: list[Rulebook]) -> str:
             f"# storefronts = {json.dumps(list(book.storefronts.reads)[:3])}   # all that your locales serve\n"
         )
         parts.append(f"# classes = {json.dumps(list(book.classes)[:2])}   # size classes to render\n")
-    facts = {k: r for book in books for k, r in book.fields.items() if r.scope == "once" and r.required == "always"}
+    facts = {
+        key: rule
+        for book in books
+        for key, rule in book.fields.items()
+        if (rule.scope == "once" or rule.kind == "link") and rule.required == "always"
+    }
     parts.append(
-        "\n# Facts told once for all locales and stores; [store.ios.once] and the like override them.\n[once]\n"
+        "\n# Facts and links told once for all locales and stores; [store.ios.once] and the like override them, and so"
+        "\n# does a locale's own link in its copy file.\n[once]\n"
     )
     for key, rule in facts.items():
         parts.append(f"# {key} = {_sample(rule)}   # {rule.what}\n")
@@ -94,13 +103,18 @@ def _config(starter: Starter, books: list[Rulebook]) -> str:
 def _sample(rule: FieldRule) -> str:
     if rule.kind == "record":
         return "{ " + ", ".join(f'{part} = ""' for part in rule.parts) + " }"
-    return {"list": "[]", "yes-no": "false", "answers": "{}"}.get(rule.kind, '""')
+    if rule.kind == "answers":
+        return "{ " + ", ".join(f'{part} = "{rule.choices[0]}"' for part in rule.parts) + " }"
+    return {"list": "[]", "yes-no": "false"}.get(rule.kind, '""')
 
 
 def _copy(tag: str, starter: Starter, books: list[Rulebook]) -> str:
     head = f"# {starter.name}: all text in {locale_name(tag)}. Lengths are the limits of the stores.\n\n"
     lines: list[str] = []
-    keys = dict.fromkeys(key for book in books for key, rule in book.fields.items() if rule.scope == "locale")
+    keys = dict.fromkeys(
+        key for book in books for key, rule in book.fields.items()
+        if rule.scope == "locale" and rule.kind != "link" and not rule.required.startswith("form:")
+    )  # fmt: skip
     for key in keys:
         asking = [
             (book, book.fields[key]) for book in books if key in book.fields and book.fields[key].scope == "locale"

@@ -3,13 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
 
 from tavolan.edge import nearest
 from tavolan.errors import UsageError
-from tavolan.project.model import Project
+from tavolan.project.model import ONCE, Project, Value
 from tavolan.project.state import Entry, State, Work, digest, write_state
 from tavolan.rulebooks.measure import measure
 from tavolan.rulebooks.model import FieldRule, Unit
@@ -52,9 +52,10 @@ class Texts:
         self._keys: dict[str, tuple[str, ...]] = {}
         self.rules: dict[str, list[tuple[str, FieldRule]]] = {}
         self.item_rules: dict[str, list[tuple[str, FieldRule]]] = {}
+        used = {key for copy in project.copy.values() for key in copy.data}
         for store in project.stores.values():
             for key, rule in store.rulebook.fields.items():
-                if rule.scope == "locale":
+                if rule.scope == "locale" and (project.applies(rule) or key in used):
                     self.rules.setdefault(key, []).append((store.id, rule))
                 elif rule.scope == "item":
                     self.item_rules.setdefault(key, []).append((store.id, rule))
@@ -70,6 +71,14 @@ class Texts:
         found += [f"captions.{key}" for key in self.project.caption_keys if key]
         names = {name for copy in self.project.copy.values() for name in copy.data.get("showcase", {})}
         return [*found, *(f"showcase.{name}" for name in sorted(names))]
+
+    def asked(self, locale: str, address: str) -> bool:
+        """Whether some store that has the locale takes this text in it, or it's written there anyway."""
+        rules = self._rules(address)
+        stores = self.project.stores
+        return (
+            not rules or any(locale in stores[store].locales for store, _ in rules) or bool(self.get(locale, address))
+        )
 
     @cached_property
     def known(self) -> frozenset[str]:
@@ -149,9 +158,17 @@ class Texts:
         """Return the text that ships, and the locale that lends it ("": its own): after `like` and `[replace]`."""
         value = self.project.copy[locale].at(self.key(address))
         rule = self.rule(address)
+        if not value.written and rule and rule.scope == "locale":
+            value = self._once(address) or value
         if isinstance(value.value, list):
             return (rule.separator if rule else ",").join(map(str, value.value)), value.inherited_from
         return str(value.value or ""), value.inherited_from
+
+    def _once(self, address: str) -> Value | None:
+        """Return what's written once for all locales, by the first store that takes the field."""
+        key = address.rpartition(".")[2]
+        found = (self.project.once_value(store, key) for store, _ in self._rules(address))
+        return next((replace(value, inherited_from=ONCE) for value in found if value.written), None)
 
     def is_translated(self, address: str) -> bool:
         """Whether a field is translated from the source: links stay, and keyword lists are researched."""

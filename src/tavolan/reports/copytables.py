@@ -2,21 +2,28 @@
 
 from __future__ import annotations
 
-from collections import Counter
+from typing import TYPE_CHECKING
 
 from rich.console import Console
 from rich.text import Text
 
 from tavolan.checking import Finding
+from tavolan.checking.status import Status, TextCounts
 from tavolan.project.locales import locale_name
 from tavolan.project.model import Project
 from tavolan.project.texts import Change, Texts
 from tavolan.reports.styled import styled
-from tavolan.reports.tables import counted, plain_table
+from tavolan.reports.tables import plain_table
+from tavolan.reports.words import counted
 from tavolan.rulebooks.measure import measure
 from tavolan.words.cover import Answer
 
+if TYPE_CHECKING:
+    from tavolan.pictures.standing import PictureCounts
+
 _GAUGE = 12
+# How many steps are told at a time.
+_STEPS = 3
 _BEFORE = 34
 
 
@@ -45,7 +52,8 @@ def print_field(console: Console, texts: Texts, address: str, answers: list[Answ
     table = plain_table("locale", "text", "", "length", "left", "phrases served")
     for tag in project.app.locales:
         text, inherited = texts.shown(tag, address)
-        shown = Text(text) if text else Text("still to write", "italic dim")
+        empty = "still to write" if texts.asked(tag, address) else "–"
+        shown = Text(text) if text else Text(empty, "italic dim")
         if inherited:
             shown.append(f"  like {inherited}", "dim")
         bar, length, left = _length_cells(texts, tag, address, text)
@@ -84,7 +92,7 @@ def print_locale(console: Console, texts: Texts, locale: str, only_store: str | 
         shown = Text(text, "dim" if inherited else "default")
         if not text:
             rule = texts.rule(address)
-            if own_store or (rule and rule.required == "never"):
+            if own_store or (rule and rule.required == "never") or not texts.asked(locale, address):
                 continue
             shown = Text("still to write", "italic dim")
         bar, length, left = _length_cells(texts, locale, address, text)
@@ -121,68 +129,48 @@ def _clip(before: str, after: str) -> tuple[Text, Text]:
     return marked(before, "red"), marked(after, "green")
 
 
-def status_counts(project: Project, findings: list[Finding]) -> dict[tuple[str, str], Counter[str]]:
-    """Return per (locale, store) how many fields are missing, over, outdated, ready."""
-    counts: dict[tuple[str, str], Counter[str]] = {}
-    for store in project.stores.values():
-        keys = [key for key, rule in store.rulebook.fields.items() if rule.scope == "locale"]
-        for tag in store.locales:
-            own = [f for f in findings if f.locale == tag and f.store in ("", store.id) and not f.waived]
-            faults = {"missing": {"to-write", "caption-missing", "inherits-nothing"}, "over": {"too-long"},
-                      "outdated": {"outdated"}}  # fmt: skip
-            count = Counter({name: len({f.field for f in own if f.rule in rules}) for name, rules in faults.items()})
-            bad = {f.field for f in own if f.level == "error" or f.rule == "outdated"}
-            count["ready"] = sum(project.value(store.id, tag, key).written and key not in bad for key in keys)
-            counts[tag, store.id] = count
-    return counts
-
-
-def print_status(
-    console: Console, project: Project, findings: list[Finding], pictures: dict[tuple[str, str], str]
-) -> None:
-    """Print the matrix locale x store, and what to do next."""
-    counts = status_counts(project, findings)
+def print_status(console: Console, status: Status) -> None:
+    """Print the matrix locale x store, the facts told once, and what to do next."""
+    project = status.project
     table = plain_table("locale", *[name for store in project.stores for name in (store, "pictures")])
     for tag in project.app.locales:
         cells = []
         for store in project.stores:
-            count = counts.get((tag, store))
-            cells += [_status_cell(count), Text(pictures.get((tag, store), ""), "dim")]
+            cells += [_status_cell(status.texts.get((tag, store))), _picture_cell(status.pictures.get((tag, store)))]
         like = project.copy[tag].data.get("like")
         table.add_row(Text(tag, "bold").append(f"  like {like}" if like else "", "dim"), *cells)
     console.print(table)
-    _print_facts(console, project, findings)
-    worst = next((f for f in findings if not f.waived and f.level != "note"), None)
-    console.print()
-    if worst is None:
-        console.print(styled("[green]Nothing left to do.[/]"))
-        return
-    where = f"{worst.path}:{worst.line}" if worst.line else worst.path
-    place = " ".join(part for part in (worst.locale, worst.field) if part)
-    console.print(Text.assemble(("Next: ", "bold"), f"{place} {worst.message}. {worst.remedy} ", (where, "dim")))
-
-
-def _status_cell(count: Counter[str] | None) -> Text:
-    if count is None:
-        return Text("–", "dim")
-    styles = {"missing": "bold red", "over": "red", "outdated": "yellow"}
-    cell = Text()
-    for name, style in styles.items():
-        if count[name]:
-            cell.append(f"{count[name]} {name}  ", style)
-    return cell.append(f"{count['ready']} ready", "green" if not cell.plain else "dim")
-
-
-def _print_facts(console: Console, project: Project, findings: list[Finding]) -> None:
-    """Print how many of the facts told once are there."""
-    for store in project.stores.values():
-        keys = [key for key, rule in store.rulebook.fields.items() if rule.scope == "once"]
-        told = sum(project.once_value(store.id, key).written for key in keys)
-        wrong = [f for f in findings if f.store == store.id and not f.locale and f.field in keys and f.level == "error"]
-        line = Text(f"{store.id}: {told} of {counted(len(keys), 'fact')} told once", "dim")
-        if wrong:
-            line.append(f", {len(wrong)} to put right: {', '.join(f.field for f in wrong)}", "red")
+    for store, facts in status.facts.items():
+        line = Text(f"{store}: {facts.told} of {counted(facts.total, 'fact')} told once", "dim")
+        if facts.missing:
+            line.append(f", still to tell: {', '.join(facts.missing)}", "yellow")
+        if facts.wrong:
+            line.append(f", to put right: {', '.join(facts.wrong)}", "red")
         console.print(line)
+    console.print()
+    if not status.steps:
+        console.print(Text("Nothing left to do.", "green"))
+    for number, step in enumerate(status.steps[:_STEPS]):
+        console.print(styled("[bold]{}[/] {} [dim]{}[/]", "Next:" if not number else "Then:", step.what, step.where))
+
+
+def _status_cell(counts: TextCounts | None) -> Text:
+    if counts is None:
+        return Text("–", "dim")
+    parts = {"missing": ("bold red", counts.missing), "over": ("red", counts.over), "refused": ("red", counts.refused),
+             "outdated": ("yellow", counts.outdated)}  # fmt: skip
+    cell = Text()
+    for name, (style, number) in parts.items():
+        if number:
+            cell.append(f"{number} {name}  ", style)
+    return cell.append(f"{counts.ready} ready", "green" if not cell.plain else "dim")
+
+
+def _picture_cell(counts: PictureCounts | None) -> Text:
+    if counts is None or not counts.total:
+        return Text("")
+    cell = Text(f"{counts.current}/{counts.total}", "dim")
+    return cell.append(f", {counts.old} old", "yellow") if counts.old else cell
 
 
 def print_field_status(console: Console, project: Project, findings: list[Finding], address: str) -> None:
@@ -191,12 +179,11 @@ def print_field_status(console: Console, project: Project, findings: list[Findin
     for tag in project.app.locales:
         cells = []
         for store in project.stores.values():
-            rule = store.rulebook.fields.get(address)
-            if rule is None or rule.scope != "locale" or tag not in store.locales:
+            if address not in project.fields_of(store) or tag not in store.locales:
                 cells.append(Text("–", "dim"))
                 continue
             value = project.value(store.id, tag, address)
-            own = [f for f in findings if f.locale == tag and f.field == address and f.store in ("", store.id)]
+            own = [f for f in findings if f.locale == tag and f.field == address and f.concerns(store.id)]
             worst = next((f for f in own if f.level != "note" and not f.waived), None)
             if worst:
                 cells.append(Text(worst.rule, "red" if worst.level == "error" else "yellow"))

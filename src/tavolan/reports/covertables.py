@@ -10,7 +10,8 @@ from rich.text import Text
 from tavolan.project.model import Project
 from tavolan.reports.copytables import gauge
 from tavolan.reports.styled import styled
-from tavolan.reports.tables import counted, plain_table
+from tavolan.reports.tables import plain_table
+from tavolan.reports.words import counted
 from tavolan.words.cover import Answer, Unlock
 from tavolan.words.mentions import Mentions
 from tavolan.words.spare import Budget
@@ -19,6 +20,24 @@ from tavolan.words.value import TIER_WORDS
 
 # One mark per tier, strongest first; the last one is for phrases that nothing answers.
 MARKS = {"title-phrase": "█", "title-words": "▓", "with-subtitle": "▒", "with-keywords": "░", None: "·"}
+
+
+def print_summary(console: Console, project: Project, answers: list[Answer]) -> None:
+    """Print one line per store and storefront, and the sum of all."""
+    table = plain_table("store", "storefront", "answered", "", "value", "at best", "reads")
+    groups: dict[tuple[str, str], list[Answer]] = {}
+    for a in answers:
+        groups.setdefault((a.store, a.storefront), []).append(a)
+    for (store, front), own in groups.items():
+        done, reached, best = sum(a.covered for a in own), sum(a.value for a in own), sum(a.worth.value for a in own)
+        reads = ", ".join(own[0].reads) or "none of the project's locales"
+        bar = gauge(done, len(own))
+        table.add_row(
+            store, Text(front, "bold"), f"{done}/{len(own)}", bar, f"{reached:.0f}", f"{best:.0f}", Text(reads, "dim")
+        )
+    if groups:
+        console.print(table)
+    _print_total(console, project, answers)
 
 
 def print_coverage(console: Console, project: Project, answers: list[Answer], uncovered_only: bool) -> None:
@@ -37,6 +56,10 @@ def print_coverage(console: Console, project: Project, answers: list[Answer], un
                 table.add_row(*_cover_row(a))
         if table.row_count:
             console.print(table)
+    _print_total(console, project, answers)
+
+
+def _print_total(console: Console, project: Project, answers: list[Answer]) -> None:
     total = sum(a.covered for a in answers)
     reached, best = sum(a.value for a in answers), sum(a.worth.value for a in answers)
     console.print(

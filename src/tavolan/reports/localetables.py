@@ -111,12 +111,28 @@ def difference(before: str, after: str) -> Text:
 
 
 def print_suggestions(console: Console, found: list[Suggestion]) -> None:
-    """Print locales that would pay, and why."""
-    table = plain_table("store", "locale", "would be the first language of", "second keyword budget in")
-    for item in found:
-        name = styled("{} [dim]{}[/]", item.locale, locale_name(item.locale))
-        table.add_row(item.store, name, _fronts(item.serves), _fronts(item.adds))
-    console.print(table if found else "Every storefront that the rulebooks know reads a language of yours.")
+    """Print locales that would pay: where they'd be the first language shown, and where a second keyword budget."""
+    first = [item for item in found if item.serves]
+    second = [item for item in found if item.adds and not item.serves]
+    if not found:
+        console.print("Every storefront that the rulebooks know reads a language of yours.")
+    for title, items in (("First language shown", first), ("A second keyword budget", second)):
+        if not items:
+            continue
+        table = plain_table("locale", "store", "people", "storefronts", title=f"\n{title}")
+        for item in items:
+            serving = title.startswith("First")
+            people, fronts = (item.people, item.serves) if serving else (item.more_people, item.adds)
+            also = Text(f"; second budget in {_fronts(item.adds)}" if serving and item.adds else "", "dim")
+            name = styled("{} [dim]{}[/]", item.locale, locale_name(item.locale))
+            table.add_row(name, item.store, _millions(people), Text(_fronts(fronts)).append_text(also))
+        console.print(table)
+    if found:
+        console.print(styled("[dim]people: who speak the language there, by CLDR's estimates[/]"))
+
+
+def _millions(people: int) -> str:
+    return f"{people / 1e6:,.0f} M" if people >= 1e6 else f"{people / 1e6:.1f} M" if people else "?"
 
 
 def _fronts(fronts: tuple[str, ...]) -> str:

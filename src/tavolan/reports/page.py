@@ -140,7 +140,7 @@ def _locales(project: Project, findings: list[Finding]) -> list[LocaleView]:
     for tag in project.app.locales:
         own = [f for f in findings if f.locale == tag and not f.waived]
         listings = [
-            _listing(project, store, tag, [f for f in own if f.store in ("", store.id)], thumbs)
+            _listing(project, store, tag, [f for f in own if f.concerns(store.id)], thumbs)
             for store in project.stores.values()
             if tag in store.locales
         ]
@@ -163,7 +163,7 @@ def _pictures(project: Project, store: str, name: str, tag: str) -> list[Path]:
 
 
 def _listing(project: Project, store: Store, tag: str, findings: list[Finding], thumbs: dict[Path, str]) -> ListingView:
-    rules = {key: rule for key, rule in store.rulebook.fields.items() if rule.scope == "locale"}
+    rules = project.fields_of(store)
     fields = [_field(project, store, tag, key, rule, findings) for key, rule in rules.items()]
     head = dict.fromkeys(_HEAD_FIELDS, "") | {v.key: v.text for v in fields if v.key in _HEAD_FIELDS}
     sets = [

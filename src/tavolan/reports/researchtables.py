@@ -8,11 +8,13 @@ from rich.console import Console
 from rich.text import Text
 
 from tavolan.reports.styled import styled
-from tavolan.reports.tables import counted, plain_table
+from tavolan.reports.tables import plain_table
+from tavolan.reports.words import counted
+from tavolan.words.difficulty import PARTS
 from tavolan.words.mine import Mined
-from tavolan.words.score import PARTS, Fit, Score
+from tavolan.words.score import Fit, Score
 
-_REACH = {"within reach": "green", "a stretch": "yellow", "out of reach": "red"}
+_REACH = {"won": "bold green", "within reach": "green", "a stretch": "yellow", "out of reach": "red"}
 
 
 def print_mined(console: Console, found: list[Mined], total: int) -> None:
@@ -34,14 +36,18 @@ def print_mined(console: Console, found: list[Mined], total: int) -> None:
 def print_scores(console: Console, found: list[Score], parts: bool) -> None:
     """Print difficulty and demand of phrases."""
     extra = [*PARTS, "crowd"] if parts else []
-    table = plain_table("locale", "phrase", "storefront", "difficulty", "demand", "demand from", *extra)
+    table = plain_table("locale", "phrase", "storefront", "difficulty", "from", "demand", "from", *extra)
     for one in found:
-        hard = f"{one.difficulty:.0f}" if one.difficulty is not None else Text("no page", "dim")
+        hard = f"{one.difficulty:.0f}" if one.difficulty is not None else Text("unknown", "dim")
+        origin = one.difficulty_from
+        if origin == "list" and one.page is not None:
+            origin = f"list; page says {one.page:.0f}"
         asked = f"{one.demand:.0f}" if one.demand is not None else Text("unknown", "dim")
         values = [f"{one.parts[name]:.2f}" if name in one.parts else "" for name in extra]
-        table.add_row(one.locale, Text(one.phrase, "bold"), one.storefront, hard, asked, one.demand_from, *values)
+        phrase = Text(one.phrase, "bold")
+        table.add_row(one.locale, phrase, one.storefront, hard, origin, asked, one.demand_from, *values)
     console.print(table)
-    console.print(styled("[dim]difficulty: from data/results.csv; the formula stands in docs/words.md[/]"))
+    console.print(styled("[dim]difficulty: from terms/, else from data/results.csv; formula: docs/words.md[/]"))
 
 
 def print_fit(console: Console, locale: str, fit: Fit) -> None:
@@ -57,11 +63,11 @@ def print_fit(console: Console, locale: str, fit: Fit) -> None:
 
 def print_lists(console: Console, rows: list[dict[str, Any]]) -> None:
     """Print counts and coverage per list."""
-    table = plain_table("list", "locale", "phrases", "answered", "value", "at best")
+    table = plain_table("list", "locale", "store", "storefront", "phrases", "answered", "value", "at best")
     for row in rows:
         done = Text(f"{row['answered']}/{row['phrases']}", "green" if row["answered"] == row["phrases"] else "default")
         table.add_row(
-            Text(row["list"], "bold"), row["locale"], str(row["phrases"]), done, f"{row['value']:.1f}",
-            f"{row['value_at_best']:.1f}",
+            Text(row["list"], "bold"), row["locale"], row["store"], row["storefront"], str(row["phrases"]), done,
+            f"{row['value']:.1f}", f"{row['value_at_best']:.1f}",
         )  # fmt: skip
     console.print(table)

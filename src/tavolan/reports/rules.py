@@ -6,7 +6,8 @@ from rich.console import Console
 from rich.text import Text
 
 from tavolan.reports.styled import styled
-from tavolan.reports.tables import counted, plain_table
+from tavolan.reports.tables import plain_table
+from tavolan.reports.words import counted
 from tavolan.rulebooks.model import FieldRule, Rulebook, SizeClass
 
 _NEEDS = {"never": "no", "always": "yes", "update": "from the 2nd version on", "items": "if there are items"}
@@ -64,7 +65,12 @@ def print_rulebook(console: Console, book: Rulebook) -> None:
         rank = str(rule.search) if rule.search else ""
         table.add_row(name, _limit(book, rule), _need(rule.required), rank, book.confidence_of(rule), rule.what)
     console.print(table)
-    console.print(styled("[dim]search: 1 weighs most. (once): told once for all locales.[/]\n"))
+    console.print(styled("[dim]search: 1 weighs most. (once): told once for all locales.[/]"))
+    for key, rule in book.fields.items():
+        if rule.parts:
+            answers = f"; each {', '.join(rule.choices)}" if rule.choices else ""
+            console.print(styled("[dim]{}:[/] {}[dim]{}[/]", key, ", ".join(rule.parts), answers))
+    console.print()
     _print_pictures(console, book)
     codes = ", ".join(book.locales.codes)
     console.print(styled("\n[bold]Locales[/] [dim]({})[/]\n{}", counted(len(book.locales.codes), "code"), codes))

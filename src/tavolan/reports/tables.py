@@ -12,7 +12,10 @@ from tavolan.checking.findings import LEVELS, Finding, count_levels
 from tavolan.project.locales import locale_name
 from tavolan.project.model import Project
 from tavolan.reports.styled import styled
+from tavolan.reports.words import counted
 
+# How many locales and stores were looked at.
+Scope = tuple[int, int]
 LEVEL_STYLE = {"error": "bold red", "warning": "yellow", "note": "cyan"}
 
 
@@ -20,19 +23,20 @@ def plain_table(*columns: str, title: str | None = None) -> Table:
     """Return an empty table in the style of all our tables."""
     table = Table(box=None, pad_edge=False, title=title, title_justify="left", title_style="bold", header_style="dim")
     for name in columns:
-        table.add_column(name, overflow="fold")
+        # A head is never cut or wrapped, however narrow the terminal.
+        table.add_column(name, overflow="fold", min_width=len(name))
     return table
 
 
-def counted(number: int, noun: str) -> str:
-    """Return `1 error`, `2 errors`."""
-    return f"{number} {noun}{'' if number == 1 else 's'}"
-
-
 def print_findings(
-    console: Console, project: Project, findings: list[Finding], notes: bool = False, hidden: int = 0
+    console: Console,
+    project: Project,
+    findings: list[Finding],
+    notes: bool = False,
+    hidden: int = 0,
+    scope: Scope | None = None,
 ) -> None:
-    """Print findings grouped by locale, the same finding of several stores in one row.
+    """Print findings grouped by locale.
 
     Waived ones are only counted, and so are notes unless asked for or all there is; `hidden` counts a baseline's.
     """
@@ -50,14 +54,14 @@ def print_findings(
         table.add_column(width=width, overflow="fold")
         table.add_column(ratio=1)
         table.add_column(no_wrap=True, overflow="fold", style="dim")
-        for stores, finding in _merged(list(group)):
-            field = styled("{}\n[dim]{}[/]", finding.field, ", ".join(stores)) if stores else Text(finding.field)
+        for finding in group:
+            field = styled("{}\n[dim]{}[/]", finding.field, finding.store) if finding.store else Text(finding.field)
             words = styled("{}. [dim]{}[/]", finding.message, finding.remedy)
             where = f"{finding.path}:{finding.line}" if finding.line else finding.path
             table.add_row(Text(finding.level, LEVEL_STYLE[finding.level]), field, words, f"{where}\n{finding.rule}")
         console.print(table)
     console.print()
-    console.print(summary_line(project, findings))
+    console.print(summary_line(project, findings, scope))
     asides = (
         [f"{counted(len(counting) - len(shown), 'note')} not shown (--notes)"] if len(counting) > len(shown) else []
     )
@@ -71,20 +75,11 @@ def _order(project: Project, locale: str) -> int:
     return project.app.locales.index(locale) if locale in project.app.locales else -1
 
 
-def _merged(findings: list[Finding]) -> list[tuple[list[str], Finding]]:
-    """Fold findings that differ in the store only."""
-    merged: dict[tuple[object, ...], tuple[list[str], Finding]] = {}
-    for f in findings:
-        stores, _ = merged.setdefault((f.rule, f.field, f.path, f.line, f.message), ([], f))
-        if f.store:
-            stores.append(f.store)
-    return list(merged.values())
-
-
-def summary_line(project: Project, findings: list[Finding]) -> Text:
-    """Return the one line that sums a check up."""
+def summary_line(project: Project, findings: list[Finding], scope: Scope | None = None) -> Text:
+    """Return the one line that sums a check up, of all locales and stores or of those looked at."""
     counts = count_levels(findings)
-    places = f"{counted(len(project.app.locales), 'locale')}, {counted(len(project.stores), 'store')}"
+    locales, stores = scope or (len(project.app.locales), len(project.stores))
+    places = f"{counted(locales, 'locale')}, {counted(stores, 'store')}"
     if not any(counts.values()):
         return Text(f"{project.app.name}: nothing to find fault with in {places}.", "green")
     line = Text(f"{project.app.name}: ", "bold")

@@ -23,3 +23,11 @@ def measure(text: str, unit: Unit = "characters") -> int:
     import regex
 
     return len(regex.findall(r"\X", text))
+
+
+def beyond(value: float, limit: float) -> str:
+    """Return a number over a limit with as many decimals as it takes to see that it is."""
+    for decimals in range(1, 6):
+        if float(f"{value:.{decimals}f}") > limit:
+            return f"{value:.{decimals}f}"
+    return f"{value:g}"

@@ -254,6 +254,20 @@ def unlocks(answers: list[Answer], weight: float) -> list[Unlock]:
     return sorted(found, key=lambda unlock: (-unlock.value, unlock.word))
 
 
+def list_rows(answers: list[Answer]) -> list[dict[str, Any]]:
+    """Return counts and values per list of phrases, store and storefront, as coverage of that list alone has them."""
+    groups: dict[tuple[str, str, str, str], list[Answer]] = {}
+    for answer in answers:
+        key = (answer.term.list or "no list", answer.terms_locale, answer.store, answer.storefront)
+        groups.setdefault(key, []).append(answer)
+    return [
+        {"list": name, "locale": tag, "store": store, "storefront": front, "phrases": len(own),
+         "answered": sum(a.covered for a in own), "value": round(sum(a.value for a in own), 2),
+         "value_at_best": round(sum(a.worth.value for a in own), 2)}
+        for (name, tag, store, front), own in sorted(groups.items())
+    ]  # fmt: skip
+
+
 def as_document(answers: list[Answer]) -> dict[str, Any]:
     """Return coverage as the JSON document `tavolan/cover@1`."""
     rows = [

@@ -6,15 +6,20 @@ log-likelihood ratio G2 (Dunning 1993) of how many texts hold them on the subjec
 
     G2 = 2 x (a x ln(a / Ea) + b x ln(b / Eb)),  Ea = Na x (a + b) / (Na + Nb),  Eb = Nb x (a + b) / (Na + Nb)
 
-with a of Na texts on the subject and b of Nb others; negative where the others hold it more often. Fillers, brands of
-the guard list and near-duplicates (match, parts of a longer candidate with the same texts) are folded.
+with a of Na texts on the subject and b of Nb others; negative where the others hold it more often. None begins or ends
+with a filler or a function word of its language, or runs across a full stop or comma. Brands of the guard list are left
+out, near-duplicates (matches, parts of a longer candidate with the same texts) folded. What nothing answers yet comes
+first.
 """
 
 from __future__ import annotations
 
 import math
+import tomllib
 from collections import Counter
 from dataclasses import dataclass, field
+from functools import cache
+from pathlib import Path
 
 from tavolan.project.datafile import LISTINGS, REVIEWS, SUGGESTIONS, read_data
 from tavolan.project.locales import language_of
@@ -82,8 +87,16 @@ def log_likelihood(a: int, b: int, size_a: int, size_b: int) -> float:
     return value if a * size_b >= b * size_a else -value
 
 
+@cache
+def function_words(language: str) -> frozenset[str]:
+    """Return the words that hold sentences of a language together; none for a language that has no list."""
+    lists = tomllib.loads((Path(__file__).parent / "function_words.toml").read_text("utf-8"))
+    return frozenset(split.fold(lists.get(language, "")).split())
+
+
 def mine(project: Project, locale: str, fillers: frozenset[str], least: int = 2) -> list[Mined]:
-    """Return candidates that stand in at least `least` texts, the best first."""
+    """Return candidates that stand in at least `least` texts, those that nothing answers first, then the best."""
+    fillers |= function_words(language_of(locale))
     match = split.Matching(plurals=language_of(locale) == "en")
     texts = gather(project, locale)
     subject = _subject_words(project, locale, match, fillers)
@@ -93,11 +106,13 @@ def mine(project: Project, locale: str, fillers: frozenset[str], least: int = 2)
     written: dict[str, Counter[str]] = {}
     size_on = 0
     for text in texts:
-        words = split.units(text.text)
-        forms = [split.key(word, match) for word in words]
-        about = bool(subject & set(forms))
+        about = bool(subject & {split.key(word, match) for word in split.units(text.text)})
         size_on += about
-        for form, phrase in _ngrams(words, forms, fillers, brands).items():
+        candidates: dict[str, str] = {}
+        for clause in split.clauses(text.text):
+            words = split.units(clause)
+            candidates |= _ngrams(words, [split.key(word, match) for word in words], fillers, brands)
+        for form, phrase in candidates.items():
             (on if about else off)[form] += 1
             held.setdefault(form, []).append(text)
             written.setdefault(form, Counter())[phrase] += 1
@@ -107,7 +122,7 @@ def mine(project: Project, locale: str, fillers: frozenset[str], least: int = 2)
         score = log_likelihood(on[form], off[form], size_on, len(texts) - size_on)
         phrase = min(written[form].items(), key=lambda item: (-item[1], item[0]))[0]
         found.append(_describe(phrase, form, score, holders, covered, targets))
-    return sorted(found, key=lambda one: (-one.score, -one.texts, one.phrase))
+    return sorted(found, key=lambda one: (one.covered, -one.score, -one.texts, one.phrase))
 
 
 def _subject_words(project: Project, locale: str, match: split.Matching, fillers: frozenset[str]) -> set[str]:

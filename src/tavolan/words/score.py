@@ -1,14 +1,6 @@
 """Difficulty and demand of phrases, and what the app can win, by documented formulas.
 
-Difficulty, 0 to 100, from the first ten results of a saved search page:
-
-    100 x (0.9 x strength + 0.1 x crowd)
-    strength = mean over the results, weighted by 1 / log2(position + 1), of
-               0.50 x ratings   log10(1 + ratings) / 6, at most 1: a million ratings is as strong as it gets
-             + 0.15 x stars     (stars - 3) / 2, from 0 to 1
-             + 0.15 x age       years since release / 5, at most 1; times 0.6 when it wasn't updated for half a year
-             + 0.20 x name      1 where the name holds the phrase in order, else half the share of its words in the name
-    crowd    = results found / 10, at most 1
+The difficulty is that of `words.difficulty`.
 
 Demand, 0 to 100: the volume where there's one, on the scale of `words.value`; else from search suggestions:
 
@@ -25,27 +17,26 @@ import statistics
 from dataclasses import dataclass
 from datetime import date
 
-from tavolan.project.datafile import RESULTS, SUGGESTIONS, Row, read_data
-from tavolan.project.locales import language_of
+from tavolan.project.datafile import SUGGESTIONS, Row, read_data
 from tavolan.project.model import Project, Term
 from tavolan.words import split
+from tavolan.words.difficulty import TOP
 from tavolan.words.value import Valuer, latest_ranks
-
-TOP = 10
-PARTS = {"ratings": 0.50, "stars": 0.15, "age": 0.15, "name": 0.20}
-STRENGTH, CROWD = 0.9, 0.1
-_STALE_DAYS = 182
-_STALE = 0.6
 
 
 @dataclass(frozen=True)
 class Score:
-    """A phrase's difficulty and demand with their parts; None where there's no data to tell."""
+    """A phrase's difficulty and demand with their parts; None where there's no data to tell.
+
+    `difficulty` is from the phrase's list or from a saved page, as `difficulty_from` says; `page` is what a page says.
+    """
 
     phrase: str
     locale: str
     storefront: str
     difficulty: float | None
+    difficulty_from: str
+    page: float | None
     parts: dict[str, float]
     demand: float | None
     demand_from: str
@@ -59,49 +50,6 @@ class Fit:
     spread: float
     phrases: int
     reach: dict[str, str]
-
-
-def difficulty(phrase: str, results: list[Row], plurals: bool, today: date) -> tuple[float, dict[str, float]]:
-    """Return the difficulty of a phrase, 0 to 100, and the mean of each part, 0 to 1."""
-    top = sorted(results, key=lambda row: row.numbers["position"])[:TOP]
-    weights = [1 / math.log2(row.numbers["position"] + 1) for row in top]
-    total = sum(weights)
-    each = [_parts(phrase, row, plurals, today) for row in top]
-    parts = {name: sum(w * one[name] for w, one in zip(weights, each, strict=True)) / total for name in PARTS}
-    parts["crowd"] = min(1.0, len(results) / TOP)
-    strength = sum(PARTS[name] * parts[name] for name in PARTS)
-    return 100 * (STRENGTH * strength + CROWD * parts["crowd"]), parts
-
-
-def _parts(phrase: str, row: Row, plurals: bool, today: date) -> dict[str, float]:
-    match = split.Matching(plurals)
-    wanted = [split.key(word, match) for word in split.units(phrase)]
-    name = [split.key(word, match) for word in split.units(row.text("app"))]
-    size = len(wanted)
-    exact = any(name[i : i + size] == wanted for i in range(len(name) - size + 1))
-    share = sum(word in name for word in wanted) / size if size else 0.0
-    return {
-        "ratings": min(1.0, math.log10(1 + row.numbers["ratings"]) / 6),
-        "stars": min(1.0, max(0.0, (row.numbers["stars"] - 3) / 2)),
-        "age": _age(row, today),
-        "name": 1.0 if exact else share / 2,
-    }
-
-
-def _age(row: Row, today: date) -> float:
-    released, updated = _day(row.text("released")), _day(row.text("updated"))
-    if released is None:
-        return 0.5
-    age = min(1.0, max(0.0, (today - released).days / 365.25 / 5))
-    stale = updated is not None and (today - updated).days > _STALE_DAYS
-    return age * (_STALE if stale else 1.0)
-
-
-def _day(text: str) -> date | None:
-    try:
-        return date.fromisoformat(text)
-    except ValueError:
-        return None
 
 
 def suggested_demand(phrase: str, suggestions: list[Row]) -> float | None:
@@ -119,23 +67,19 @@ def suggested_demand(phrase: str, suggestions: list[Row]) -> float | None:
 
 def score(project: Project, locales: list[str], today: date) -> list[Score]:
     """Return the scores of the target phrases of some locales, from `data/results.csv` and `data/suggestions.csv`."""
-    pages: dict[tuple[str, str], list[Row]] = {}
-    for row in read_data(project.root, RESULTS):
-        pages.setdefault((split.fold(row.text("phrase")), row.text("storefront")), []).append(row)
     suggestions: dict[str, list[Row]] = {}
     for row in read_data(project.root, SUGGESTIONS):
         suggestions.setdefault(row.text("locale"), []).append(row)
-    valuer = Valuer(project)
+    valuer = Valuer(project, today)
     found = []
     for tag in locales:
-        plurals = language_of(tag) == "en"
         for term in project.terms.get(tag, ()):
-            fronts = sorted(front for phrase, front in pages if phrase == split.fold(term.phrase)) or [""]
             demand, origin = _demand(term, suggestions.get(tag, []), valuer)
-            for front in fronts:
-                rows = pages.get((split.fold(term.phrase), front))
-                hard, parts = difficulty(term.phrase, rows, plurals, today) if rows else (None, {})
-                found.append(Score(term.phrase, tag, front, hard, parts, demand, origin))
+            for front in valuer.difficulties.storefronts(term.phrase) or [""]:
+                hard = valuer.difficulties.of(term, front)
+                found.append(
+                    Score(term.phrase, tag, front, hard.value, hard.origin, hard.page, hard.parts, demand, origin)
+                )
     return found
 
 
@@ -149,21 +93,32 @@ def _demand(term: Term, suggestions: list[Row], valuer: Valuer) -> tuple[float |
 def fit(project: Project, locale: str, scores: list[Score]) -> Fit | None:
     """Return what the app can win in a locale, or None when it stands in no first ten of a phrase with a difficulty.
 
-    A phrase is within reach up to mean + spread of what was won, a stretch up to mean + 2 x spread, else out of reach.
-    The spread is the standard deviation, at least 5, since a handful of phrases says little.
+    A phrase is won where the app stands in the first ten of some storefront. Another one is within reach up to mean +
+    spread of what was won, a stretch up to mean + 2 x spread, else out of reach. The spread is the standard deviation,
+    at least 5, since a handful of phrases says little.
     """
-    known = {split.fold(s.phrase): s.difficulty for s in scores if s.locale == locale and s.difficulty is not None}
-    for term in project.terms.get(locale, ()):
-        if term.difficulty is not None:
-            known.setdefault(split.fold(term.phrase), term.difficulty)
-    won = [known[phrase] for (phrase, _), rank in latest_ranks(project).items() if rank <= TOP and phrase in known]
+    known: dict[str, float] = {}
+    for score_ in scores:
+        if score_.locale == locale and score_.difficulty is not None:
+            folded = split.fold(score_.phrase)
+            known[folded] = max(known.get(folded, 0.0), score_.difficulty)
+    ranks = latest_ranks(project)
+    best: dict[str, float] = {}
+    for (phrase, _), rank in ranks.items():
+        best[phrase] = min(rank, best.get(phrase, rank))
+    won = [known[phrase] for (phrase, _), rank in ranks.items() if rank <= TOP and phrase in known]
     if not won:
         return None
     mean, spread = statistics.fmean(won), max(5.0, statistics.pstdev(won))
     reach = {}
     for term in project.terms.get(locale, ()):
-        hard = known.get(split.fold(term.phrase))
-        if hard is not None:
-            near, far = mean + spread, mean + 2 * spread
-            reach[term.phrase] = "within reach" if hard <= near else "a stretch" if hard <= far else "out of reach"
+        folded = split.fold(term.phrase)
+        if folded in known:
+            reach[term.phrase] = _reach(known[folded], best.get(folded), mean, spread)
     return Fit(mean, spread, len(won), reach)
+
+
+def _reach(hard: float, rank: float | None, mean: float, spread: float) -> str:
+    if rank is not None and rank <= TOP:
+        return "won"
+    return "within reach" if hard <= mean + spread else "a stretch" if hard <= mean + 2 * spread else "out of reach"

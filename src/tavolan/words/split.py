@@ -21,6 +21,8 @@ _IRREGULAR = {"men": "man", "women": "woman", "children": "child", "people": "pe
               "mice": "mouse", "geese": "goose", "knives": "knife", "shelves": "shelf", "leaves": "leaf",
               "lives": "life", "halves": "half", "wolves": "wolf"}  # fmt: skip
 _SHORTEST_PLURAL = 4
+# Where a sentence or a part of it ends. A point or comma between digits doesn't end one.
+_CLAUSE_END = regex.compile(r"(?:[.,:](?!\d)|[;!?…()\[\]{}\"“”„«»–—|/\n•·。、，！？：；（）「」『』؟،؛।])+")
 
 
 def fold(text: str) -> str:
@@ -77,6 +79,11 @@ def keys(words: tuple[str, ...], match: Matching) -> tuple[str, ...]:
 def words(text: str) -> list[str]:
     """Return the folded words of a text, in order. A run of a script without spaces stays one word."""
     return list(_WORD.findall(fold(text)))
+
+
+def clauses(text: str) -> list[str]:
+    """Return the parts of a text between full stops, commas, brackets and line breaks: no phrase runs across them."""
+    return [part for part in _CLAUSE_END.split(text) if part.strip()]
 
 
 def units(text: str) -> list[str]:

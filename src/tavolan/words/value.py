@@ -7,10 +7,12 @@ from __future__ import annotations
 
 import math
 from dataclasses import dataclass
+from datetime import date
 from typing import Literal
 
 from tavolan.project.datafile import RANKS, read_data
 from tavolan.project.model import Project, Term
+from tavolan.words.difficulty import Difficulties
 from tavolan.words.split import fold
 
 Tier = Literal["title-phrase", "title-words", "with-subtitle", "with-keywords"]
@@ -62,22 +64,24 @@ class Valuer:
     - relevance: the list's column, 0 to 100, as a share; `[words] relevance` where it's empty.
     - demand: log(1 + volume) / log(1 + the largest volume of any list), since volumes of search phrases spread over
       orders of magnitude; `[words] demand` where it's empty.
-    - chance: 1 - difficulty / 100, never below 0.05; `[words] chance` where it's empty. Where the app stands among the
-      first hundred of a storefront (`data/ranks.csv`, latest date), at least 1 - log10(rank) / 2: whoever stands tenth
-      has half a chance, whatever the difficulty.
+    - chance: 1 - difficulty / 100, never below 0.05, the difficulty as `words.difficulty` has it; `[words] chance`
+      where it isn't known. Where the app stands among the first hundred of a storefront (`data/ranks.csv`, latest
+      date), at least 1 - log10(rank) / 2: whoever stands tenth has half a chance, whatever the difficulty.
     """
 
-    def __init__(self, project: Project) -> None:
+    def __init__(self, project: Project, today: date | None = None) -> None:
         self.settings = project.words
         volumes = [term.volume for terms in project.terms.values() for term in terms if term.volume]
         self.scale = math.log1p(max(volumes, default=1.0))
         self.ranks = latest_ranks(project)
+        self.difficulties = Difficulties(project, today or date.today())
 
     def worth(self, term: Term, storefront: str = "") -> Worth:
         """Return the factors of a phrase in a storefront."""
         relevance = self.settings.relevance if term.relevance is None else term.relevance / 100
         demand = self.settings.demand if term.volume is None else math.log1p(term.volume) / self.scale
-        chance = self.settings.chance if term.difficulty is None else max(_LEAST_CHANCE, 1 - term.difficulty / 100)
+        hard = self.difficulties.of(term, storefront).value
+        chance = self.settings.chance if hard is None else max(_LEAST_CHANCE, 1 - hard / 100)
         rank = self.ranks.get((fold(term.phrase), storefront))
         if rank is not None and rank <= _FAR:
             chance = max(chance, 1 - math.log10(rank) / 2)

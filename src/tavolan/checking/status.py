@@ -1,0 +1,127 @@
+"""Who is done: texts and pictures per locale and store, the facts told once, and what to do next."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import TYPE_CHECKING
+
+from tavolan.checking.findings import Finding
+from tavolan.project.model import Project, Store
+
+if TYPE_CHECKING:
+    from tavolan.pictures.standing import PictureCounts
+
+_MISSING = {"to-write", "caption-missing", "screen-missing", "shot-count"}
+_OVER = {"too-long", "entry-too-long", "item-count"}
+
+
+@dataclass(frozen=True)
+class TextCounts:
+    """Fields of one locale in one store. Each field counts once: as the worst that's wrong with it, or as ready.
+
+    `refused` are those that a check calls an error for another reason. Missing captions count among the missing.
+    """
+
+    missing: int
+    over: int
+    refused: int
+    outdated: int
+    ready: int
+
+
+@dataclass(frozen=True)
+class FactCounts:
+    """The facts of a store that are told once, and the names of those that are missing or wrong."""
+
+    told: int
+    total: int
+    missing: tuple[str, ...]
+    wrong: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Step:
+    """One thing to do: what, and in which file and line."""
+
+    what: str
+    where: str
+
+
+@dataclass(frozen=True)
+class Status:
+    """How far a project is."""
+
+    project: Project
+    texts: dict[tuple[str, str], TextCounts]
+    facts: dict[str, FactCounts]
+    steps: list[Step]
+    pictures: dict[tuple[str, str], PictureCounts] = field(default_factory=dict)
+
+
+def status_of(
+    project: Project, findings: list[Finding], pictures: dict[tuple[str, str], PictureCounts] | None = None
+) -> Status:
+    """Return how far a project is, from the findings of a check and from what's known of its pictures."""
+    counting = [finding for finding in findings if not finding.waived]
+    texts = {
+        (tag, store.id): _texts(project, store, tag, counting)
+        for store in project.stores.values()
+        for tag in store.locales
+    }
+    facts = {store.id: _facts(project, store, counting) for store in project.stores.values()}
+    return Status(project, texts, facts, _steps(project, counting, pictures or {}), pictures or {})
+
+
+def _texts(project: Project, store: Store, tag: str, findings: list[Finding]) -> TextCounts:
+    own = [f for f in findings if f.locale == tag and f.concerns(store.id)]
+    worst: dict[str, str] = {}
+    for kind, holds in (
+        ("missing", lambda f: f.rule in _MISSING),
+        ("over", lambda f: f.rule in _OVER and f.level == "error"),
+        ("refused", lambda f: f.level == "error"),
+        ("outdated", lambda f: f.rule == "outdated"),
+    ):
+        for finding in own:
+            if holds(finding):
+                worst.setdefault(finding.field, kind)
+    written = [key for key in project.fields_of(store) if project.value(store.id, tag, key).written]
+    # A store that lacks the locale takes none of its texts.
+    ready = 0 if worst.get("") == "refused" else sum(key not in worst for key in written)
+    count = {kind: list(worst.values()).count(kind) for kind in ("missing", "over", "refused", "outdated")}
+    return TextCounts(**count, ready=ready)
+
+
+def _facts(project: Project, store: Store, findings: list[Finding]) -> FactCounts:
+    keys = list(project.fields_of(store, "once"))
+    own = [f for f in findings if not f.locale and f.concerns(store.id) and f.field in keys]
+    missing = tuple(dict.fromkeys(f.field for f in own if f.rule in _MISSING))
+    wrong = tuple(dict.fromkeys(f.field for f in own if f.rule not in _MISSING and f.level == "error"))
+    told = sum(project.once_value(store.id, key).written for key in keys)
+    return FactCounts(told, len(keys), missing, wrong)
+
+
+def _steps(project: Project, findings: list[Finding], pictures: dict[tuple[str, str], PictureCounts]) -> list[Step]:
+    """Return what to do, in the order of work: what blocks, and the source before what's made from it."""
+    todo = [f for f in findings if f.level != "note" or f.rule in _MISSING]
+    order = {tag: number for number, tag in enumerate(dict.fromkeys((project.source_locale, *project.app.locales)))}
+
+    def rank(finding: Finding) -> tuple[bool, int, int, str]:
+        blocks = finding.level == "error" or finding.rule in _MISSING
+        picture = finding.field.startswith(("screens", "shot.", "class.", "graphic.", "captions."))
+        if finding.locale == project.source_locale:
+            stage = 0
+        elif not finding.locale:
+            stage = 2 if picture else 1
+        else:
+            stage = 3
+        return not blocks, stage, order.get(finding.locale, 0), finding.field
+
+    steps = []
+    for finding in sorted(todo, key=rank):
+        place = " ".join(part for part in (finding.locale, finding.field) if part)
+        where = f"{finding.path}:{finding.line}" if finding.line else finding.path
+        steps.append(Step(f"{place} {finding.message}. {finding.remedy}", where))
+    unmade = sum(counts.total - counts.current for counts in pictures.values())
+    if unmade and not any(finding.rule == "screen-missing" for finding in todo):
+        steps.append(Step(f"{unmade} pictures are to be made. Run: tavolan shots render", "out/shots"))
+    return steps

@@ -1,0 +1,39 @@
+"""How many pictures of each locale and store are made, and how many would be made again."""
+
+from __future__ import annotations
+
+from contextlib import closing
+from dataclasses import dataclass
+
+from tavolan.pictures.ledger import Ledger
+from tavolan.pictures.plan import Planner, Selection
+from tavolan.project.made import finished
+from tavolan.project.model import Project
+
+
+@dataclass(frozen=True)
+class PictureCounts:
+    """Pictures of one locale and store: `current` are up to date, `old` were made from something that changed."""
+
+    total: int
+    current: int
+    old: int
+
+
+def count_pictures(project: Project) -> dict[tuple[str, str], PictureCounts]:
+    """Return the counts by locale and store. Pictures whose screen is missing count in the total alone."""
+    found: dict[tuple[str, str], list[int]] = {}
+    shots = len(project.shots.shot)
+    for store in project.stores.values():
+        for tag in store.locales:
+            found[tag, store.id] = [shots * len(project.classes_of(store)), 0, 0]
+    with closing(Ledger(project.root, write=False)) as ledger:
+        for job in Planner(project, ledger).possible(Selection()):
+            if job.kind != "shot":
+                continue
+            counts = found[job.locale, job.store]
+            if ledger.is_current(job):
+                counts[1] += 1
+            elif finished(project.root, job.file):
+                counts[2] += 1
+    return {key: PictureCounts(*counts) for key, counts in found.items()}
