@@ -9,7 +9,7 @@ from tavolan.checking.findings import Finding
 from tavolan.project.model import Project, Store
 
 if TYPE_CHECKING:
-    from tavolan.pictures.standing import PictureCounts
+    from tavolan.project.made import PictureCounts
 
 _MISSING = {"to-write", "caption-missing", "screen-missing", "shot-count"}
 _OVER = {"too-long", "entry-too-long", "item-count"}

@@ -17,14 +17,15 @@ from tavolan.pictures.canvas import Pixels, canvas_on
 from tavolan.pictures.colour import argb
 from tavolan.pictures.fonts import Fonts
 from tavolan.pictures.job import Job
-from tavolan.pictures.plan import Planner, Selection
-from tavolan.pictures.thumbs import rgba_thumbs
+from tavolan.pictures.plan import Planner, Selection, tool_version
+from tavolan.pictures.thumbs import board_key, keep_board_key, thumbs
 from tavolan.pictures.typeset import Style, Typesetter
 from tavolan.project.locales import locale_name
-from tavolan.project.made import finished
+from tavolan.project.made import digest_of, finished
 from tavolan.project.model import Project
 
 _GROUND, _INK, _MUTED, _FLAG, _SEAM = "#F3F1EE", "#221D1A", "#7D736C", "#C2261E", "#D9D4CE"
+_LENT = "#8A5A00"
 _THUMB, _GAP, _LABEL, _HEAD, _MARGIN = 190, 16, 178, 150, 48
 _WANTED_SHAPE = 1.6
 
@@ -70,31 +71,61 @@ def make_boards(
     locales: tuple[str, ...] = (),
     progress: Callable[[int, int], None] | None = None,
 ) -> list[Path]:
-    """Make the contact sheets of the pictures under `out/shots` and return their files.
+    """Make the contact sheets of the pictures under `out/shots` that changed, and return the files of all.
 
-    A cell without a picture says so, and one whose caption or screen is another locale's is marked. Raises
-    UsageError when nothing has been rendered yet.
+    A cell without a picture says so, one whose caption is another locale's is marked, and a row tells whose screens
+    stand in. Raises UsageError when nothing has been rendered yet.
     """
-    jobs = Planner(project).jobs(Selection(stores=stores, classes=classes, locales=locales))
+    jobs = Planner(project).possible(Selection(stores=stores, classes=classes, locales=locales))
     groups: dict[tuple[str, str], list[Job]] = {}
     for job in (job for job in jobs if job.kind == "shot"):
         groups.setdefault((job.store, job.place), []).append(job)
     if not any(finished(project.root, job.file) for job in jobs):
         raise UsageError("there are no pictures to show yet. Make them with: tavolan shots render")
+    paths = {job.file: path for job in jobs if job.kind == "shot" and (path := finished(project.root, job.file))}
+    keys = {place: _key(project, group, paths) for place, group in groups.items()}
+    shown = {place: f"out/boards/{place[0]}-{place[1]}.png" for place in groups}
+    changed = [place for place in groups if board_key(project.root, shown[place]) != keys[place]]
+    # All at once, and before anything is drawn: then they may be made in forked processes.
+    small = thumbs(project.root, [paths[job.file] for place in changed for job in groups[place] if job.file in paths])
     files = []
-    for done, ((store, name), group) in enumerate(groups.items(), 1):
-        target = project.root / "out" / "boards" / f"{store}-{name}.png"
-        write_bytes(target, png.write(_Board(project, group).draw()))
+    for done, (place, group) in enumerate(groups.items(), 1):
+        target = project.root / shown[place]
+        if place in changed:
+            write_bytes(target, png.write(_Board(project, group, paths, small).draw()))
+            keep_board_key(project.root, shown[place], keys[place])
         files.append(target)
         if progress:
             progress(done, len(groups))
     return files
 
 
+def _key(project: Project, jobs: list[Job], paths: dict[str, Path]) -> str:
+    """Return a digest of all that a sheet shows."""
+    rows = []
+    for job in jobs:
+        state = paths[job.file].stat() if job.file in paths else None
+        seen = (state.st_size, state.st_mtime_ns) if state else None
+        rows.append((job.file, job.locale, job.caption_size, _flags(job), _lent_from(job), seen))
+    return digest_of(repr((project.app.name, tool_version(), rows)).encode())
+
+
+def _flags(job: Job) -> list[str]:
+    """Return what's wrong with a picture, in words."""
+    if not job.caption:
+        return ["no caption"]
+    return [f"caption is {job.caption_locale}"] if job.caption_locale != job.locale else []
+
+
+def _lent_from(job: Job) -> str:
+    """Return the locale whose screen stands in, or nothing."""
+    return next((use.locale for use in job.screens if not use.exact), "")
+
+
 class _Board:
     """Draws one sheet."""
 
-    def __init__(self, project: Project, jobs: list[Job]) -> None:
+    def __init__(self, project: Project, jobs: list[Job], paths: dict[str, Path], small: dict[Path, bytes]) -> None:
         self.project, self.jobs = project, jobs
         self.locales = [tag for tag in project.app.locales if any(job.locale == tag for job in jobs)]
         self.shots = list(dict.fromkeys(job.name for job in jobs))
@@ -103,8 +134,8 @@ class _Board:
         width, height = self.sheet.size
         self.pixels: Pixels = np.zeros((height, width, 4), np.uint8)
         self.canvas, self._surface = canvas_on(self.pixels)
-        self.paths = {job.file: path for job in jobs if (path := finished(project.root, job.file))}
-        self.thumbs = rgba_thumbs(list(self.paths.values()), _THUMB, self.sheet.thumb_height)
+        self.paths = {job.file: paths[job.file] for job in jobs if job.file in paths}
+        self.thumbs = small
         self.setter = Typesetter(Fonts(None, "en"), "en")
 
     def draw(self) -> Pixels:
@@ -113,7 +144,7 @@ class _Board:
         first = self.jobs[0]
         self._text(f"{self.project.app.name}  ·  {first.store}  ·  {first.place}", _MARGIN, 46, 36, 700, _INK)
         missing = len(self.jobs) - len(self.paths)
-        flagged = sum(bool(self._flags(job)) for job in self.jobs)
+        flagged = sum(bool(_flags(job)) for job in self.jobs)
         facts = [f"{self.width}×{self.height}", f"{len(self.locales)} locales", f"{len(self.shots)} shots"]
         facts += [f"{flagged} to look at"] if flagged else []
         facts += [f"{missing} not rendered"] if missing else []
@@ -137,28 +168,25 @@ class _Board:
         sizes = {job.caption_size for job in self.jobs if job.locale == tag and job.caption}
         if sizes:
             self._text(f"caption {', '.join(map(str, sorted(sizes)))} px", x, y + 76, 15, 450, _MUTED, _LABEL - 16)
+        # Said once for the whole row: it's one fact, and the sheet isn't red all over.
+        own = [job for job in self.jobs if job.locale == tag]
+        lent = [job for job in own if _lent_from(job)]
+        if lent:
+            words = f"screens of {_lent_from(lent[0])}" + (f" in {len(lent)}" if len(lent) < len(own) else "")
+            self._text(words, x, y + 100, 15, 600, _LENT, _LABEL - 16)
         for job in self.jobs:
             if job.locale == tag:
                 self._cell(job, x + _LABEL + self.shots.index(job.name) * (_THUMB + _GAP), y)
-
-    def _flags(self, job: Job) -> list[str]:
-        flags = []
-        if not job.caption:
-            flags.append("no caption")
-        elif job.caption_locale != job.locale:
-            flags.append(f"caption is {job.caption_locale}")
-        if not job.exact:
-            flags.append(f"screen is {next(use.locale for use in job.screens if not use.exact)}")
-        return flags
 
     def _cell(self, job: Job, x: int, y: int) -> None:
         sk = skia()
         box = sk.Rect.MakeXYWH(x, y, _THUMB, self.sheet.thumb_height)
         path = self.paths.get(job.file)
-        flags = self._flags(job)
+        flags = _flags(job)
         if path:
-            image = sk.Image.fromarray(self.thumbs[path], colorType=sk.ColorType.kRGBA_8888_ColorType)
-            self.canvas.drawImageRect(image, box)
+            image = sk.Image.MakeFromEncoded(sk.Data.MakeWithoutCopy(self.thumbs[path]))
+            fine = sk.SamplingOptions(sk.FilterMode.kLinear, sk.MipmapMode.kLinear)
+            self.canvas.drawImageRect(image, box, fine)
         else:
             self.canvas.drawRect(box, sk.Paint(Color=argb("#E6E2DD")))
             self._text("not rendered", x, int(y + self.sheet.thumb_height / 2), 17, 600, _FLAG, _THUMB, "centre")

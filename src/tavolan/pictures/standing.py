@@ -3,21 +3,11 @@
 from __future__ import annotations
 
 from contextlib import closing
-from dataclasses import dataclass
 
 from tavolan.pictures.ledger import Ledger
 from tavolan.pictures.plan import Planner, Selection
-from tavolan.project.made import finished
+from tavolan.project.made import PictureCounts, finished
 from tavolan.project.model import Project
-
-
-@dataclass(frozen=True)
-class PictureCounts:
-    """Pictures of one locale and store: `current` are up to date, `old` were made from something that changed."""
-
-    total: int
-    current: int
-    old: int
 
 
 def count_pictures(project: Project) -> dict[tuple[str, str], PictureCounts]:

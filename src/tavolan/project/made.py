@@ -43,6 +43,15 @@ def kept(value: str) -> str:
 
 
 @dataclass(frozen=True)
+class PictureCounts:
+    """Pictures of one locale and store: `current` are up to date, `old` were made from something that changed."""
+
+    total: int
+    current: int
+    old: int
+
+
+@dataclass(frozen=True)
 class Made:
     """A picture as it was made: the key of its inputs, the inputs, and what was measured of it.
 

@@ -19,7 +19,7 @@ from tavolan.rulebooks.measure import measure
 from tavolan.words.cover import Answer
 
 if TYPE_CHECKING:
-    from tavolan.pictures.standing import PictureCounts
+    from tavolan.project.made import PictureCounts
 
 _GAUGE = 12
 # How many steps are told at a time.

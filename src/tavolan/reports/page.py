@@ -9,7 +9,7 @@ from typing import Any
 
 from tavolan.checking import Finding, count_levels
 from tavolan.pictures.colour import resolve
-from tavolan.pictures.thumbs import webp_thumbs
+from tavolan.pictures.thumbs import thumbs
 from tavolan.project.locales import is_right_to_left, locale_name
 from tavolan.project.made import finished, set_files
 from tavolan.project.model import Project, Store
@@ -19,7 +19,6 @@ from tavolan.words.cover import Answer, cover
 from tavolan.words.plan import Plan
 from tavolan.words.value import TIER_WORDS
 
-_THUMB_WIDTH = 300
 _HEAD_FIELDS = ("title", "subtitle", "short")
 
 
@@ -152,8 +151,8 @@ def _locales(project: Project, findings: list[Finding]) -> list[LocaleView]:
 def _thumbs(project: Project) -> dict[Path, str]:
     stores = project.stores.values()
     sets = [(store.id, name, tag) for store in stores for name in project.classes_of(store) for tag in store.locales]
-    found = webp_thumbs([path for each in sets for path in _pictures(project, *each)], _THUMB_WIDTH)
-    return {path: "data:image/webp;base64," + base64.b64encode(data).decode() for path, data in found.items()}
+    found = thumbs(project.root, [path for each in sets for path in _pictures(project, *each)])
+    return {path: "data:image/jpeg;base64," + base64.b64encode(data).decode() for path, data in found.items()}
 
 
 def _pictures(project: Project, store: str, name: str, tag: str) -> list[Path]:
