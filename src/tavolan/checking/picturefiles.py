@@ -192,6 +192,26 @@ def screen_hidden(review: Review, this: Check) -> Iterator[Finding]:
         yield Finding(this.id, this.level, *place, message, remedy, subject=f"{name} {part}")
 
 
+@check("retouch-unclean", "warning")
+def retouch_unclean(review: Review, this: Check) -> Iterator[Finding]:
+    """A showcase value couldn't be put over a screen cleanly: something of what stood there is left, or cut.
+
+    What's covered must stand apart from lines, cards and pictures around it, on a calm ground. One finding per value
+    and shot, with the locales it's true of.
+    """
+    project = review.project
+    found: dict[tuple[str, str], list[str]] = {}
+    for store, name, _, tag in _sets(project):
+        for shot, row in _rows(review, store.id, name, tag).items():
+            for value in row.facts.get("unclean", []):
+                found.setdefault((shot, value), []).append(tag)
+    for (shot, value), tags in found.items():
+        message = f"what stood under the retouch {value} isn't covered cleanly in {', '.join(dict.fromkeys(tags))}"
+        remedy = "Set the region another way there (regions.TAG = [...] in its [[retouch]]), or give it a ground."
+        place = ("", "", f"shot.{shot}", "shots.toml", project.shots_source.line(("retouch",)))
+        yield Finding(this.id, this.level, *place, message, remedy, subject=value)
+
+
 @check("screen-scaled", "note")
 def screen_scaled(review: Review, this: Check) -> Iterator[Finding]:
     """A size class has no raw screens of its own, so those of another class of the same form stand in, scaled.

@@ -17,7 +17,7 @@ from tavolan.pictures.canvas import Pixels, canvas_on, image_of
 from tavolan.pictures.caption import split
 from tavolan.pictures.fitting import Setters
 from tavolan.pictures.hidden import hidden_by
-from tavolan.pictures.job import Job, ScreenUse
+from tavolan.pictures.job import Job, ScreenUse, Touch
 from tavolan.pictures.look import Box as Shares
 from tavolan.pictures.paint import Overlay
 from tavolan.pictures.retouch import Retouching
@@ -75,6 +75,7 @@ class _OfThread(threading.local):
 
     def __init__(self, root: Path, spare: list[Setters]) -> None:
         self.buffer: Pixels | None = None
+        self.unclean: list[Touch] = []
         try:
             self.setters = spare.pop()
         except IndexError:
@@ -107,6 +108,7 @@ class Painter:
         """Return the pixels (BGRA) of a picture, valid until this thread paints the next, and what was measured."""
         scene = job.scene
         screens = {use.part: use for use in job.screens}
+        self._own.unclean = []
         loaded = [self._screen(device, screens[device.screen]) for device in scene.devices]
         base = self._base(job)
         pixels = self._copied(base, paint.covered(scene))
@@ -123,6 +125,8 @@ class Painter:
             icon = encode.load_cover(self.root / job.icon.path, job.icon.path, side, side)
             paint.paint_badge(canvas, scene.badge, icon, scene)
         facts: dict[str, Any] = {"hidden": hidden_by(scene, loaded)}
+        if left := sorted({touch.name or touch.kind for touch in self._own.unclean}):
+            facts["unclean"] = left
         if job.caption and job.caption_size:
             facts["caption"] = asdict(self._caption(pixels, canvas, job))
         return pixels, facts
@@ -134,7 +138,9 @@ class Painter:
 
     def _load(self, use: ScreenUse, size: tuple[int, int], region: Shares | None = None) -> Pixels:
         change = Retouching(use.touches, self.root) if use.touches else None
-        return encode.load_screen(self.root / use.path, use.path, *size, region, change)
+        pixels = encode.load_screen(self.root / use.path, use.path, *size, region, change)
+        self._own.unclean += change.unclean if change else []
+        return pixels
 
     def _card(self, canvas: Any, job: Job, card: PlacedCard, use: ScreenUse) -> None:
         region, place = self._part(job, card)
