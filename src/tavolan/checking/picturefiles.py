@@ -29,7 +29,7 @@ def _sets(project: Project) -> Iterator[tuple[Store, str, SizeClass, str]]:
 
 def _files(project: Project, store: str, name: str, tag: str) -> dict[str, str]:
     """Return where the pictures of a set stand, by shot."""
-    return set_files(store, name, tag, (shot.name for shot in project.shots.shot))
+    return set_files(store, name, tag, (shot.name for shot in project.shots_for(name)))
 
 
 def _rows(review: Review, store: str, name: str, tag: str) -> dict[str, Made]:
@@ -96,9 +96,9 @@ def picture_to_make(review: Review, this: Check) -> Iterator[Finding]:
         found = _existing(project, store.id, name, tag)
         if not found:
             continue
-        missing = [shot.name for shot in project.shots.shot if shot.name not in found]
+        missing = [shot.name for shot in project.shots_for(name) if shot.name not in found]
         rows = _rows(review, store.id, name, tag)
-        captions = {shot.name: kept(project.caption(tag, shot)[0]) for shot in project.shots.shot}
+        captions = {shot.name: kept(project.caption(tag, shot)[0]) for shot in project.shots_for(name)}
         old = [shot for shot, row in rows.items() if shot in found and captions[shot] != row.inputs.get("caption")]
         parts = [f"has no picture of {', '.join(missing)}"] if missing else []
         parts += [f"shows an earlier caption of {', '.join(old)}"] if old else []
@@ -224,7 +224,7 @@ def screen_scaled(review: Review, this: Check) -> Iterator[Finding]:
     for store in project.stores.values():
         for name in project.classes_of(store):
             others = set()
-            for shot in project.shots.shot:
+            for shot in project.shots_for(name):
                 for tag in store.locales:
                     screen = index.find(shot.screen, tag, name)
                     if screen and screen.size_class != name:

@@ -123,7 +123,7 @@ def _needed_screens(review: Review) -> Iterator[tuple[str, str, str, Screen | No
     for store in project.stores.values():
         for name in project.classes_of(store):
             for tag in store.locales:
-                for shot in project.shots.shot:
+                for shot in project.shots_for(name):
                     yield tag, name, shot.name, review.screens.find(shot.screen, tag, name)
 
 
@@ -142,13 +142,14 @@ def _by_same(found: dict[str, dict[str, None]], total: int) -> str:
 def shot_count(review: Review, this: Check) -> Iterator[Finding]:
     """A store takes a certain number of screenshots per size class, and this project has more or fewer."""
     project = review.project
-    count, source = len(project.shots.shot), project.shots_source
+    source = project.shots_source
     level = review.missing_level or this.level
     for store in project.stores.values():
         rule = store.rulebook.pictures
         for name, size_class in project.classes_of(store).items():
             least = size_class.min_count if size_class.min_count is not None else rule.min_count
             most = size_class.max_count or rule.max_count
+            count = len(project.shots_for(name))
             if least <= count <= most:
                 continue
             few = count < least

@@ -212,10 +212,16 @@ def _box_shadows(canvas: Any, shadows: tuple[Shadow, ...], path: Any, scene: Sce
         shadow_on(canvas, shadow, moved, scene.scale)
 
 
-def card_place(card: PlacedCard, region_aspect: float) -> Box:
-    """Return where a card of a region (height by width in pixels) stands: centred in its box, as wide as it can be."""
+def card_place(card: PlacedCard, region_aspect: float, origin: Box | None = None) -> Box:
+    """Return where a card of a region (height by width in pixels) stands: centred in its box, as wide as it can be.
+
+    It's moved up or down so far that it covers its `origin`, the part of the device that it enlarges: no figure is seen
+    twice.
+    """
     box = card.box
     width = min(box.width, box.height / region_aspect)
     height = width * region_aspect
-    return Box(round(box.x + (box.width - width) / 2), round(box.y + (box.height - height) / 2), round(width),
-               round(height))  # fmt: skip
+    y = box.y + (box.height - height) / 2
+    if origin and origin.height <= height:
+        y = min(max(y, origin.bottom - height), origin.y)
+    return Box(round(box.x + (box.width - width) / 2), round(y), round(width), round(height))

@@ -110,6 +110,8 @@ class Painter:
         screens = {use.part: use for use in job.screens}
         self._own.unclean = []
         loaded = [self._screen(device, screens[device.screen]) for device in scene.devices]
+        for card in scene.cards:
+            self._hide_origin(job, card, loaded)
         base = self._base(job)
         pixels = self._copied(base, paint.covered(scene))
         canvas, _surface = canvas_on(pixels)
@@ -147,6 +149,20 @@ class Painter:
         image = self._load(use, (int(place.width), int(place.height)), region)
         paint.paint_card(canvas, card, place, image, self._card_shadow(job, card, place), job.scene)
 
+    def _hide_origin(self, job: Job, card: PlacedCard, loaded: list[Pixels]) -> None:
+        """Blur the part of the device that a card enlarges and doesn't cover, so that no figure is seen twice."""
+        part, place = self._part(job, card)
+        origin = _origin(job, part)
+        if origin is None or _covers(place, origin):
+            return
+        number = next(n for n, device in enumerate(job.scene.devices) if device.screen == "own")
+        screen = loaded[number]
+        height, width = screen.shape[:2]
+        x, y, wide, high = part
+        rows = slice(round(y * height), max(1, round((y + high) * height)))
+        columns = slice(round(x * width), max(1, round((x + wide) * width)))
+        screen[rows, columns] = encode.coarse(screen[rows, columns])
+
     @staticmethod
     def _part(job: Job, card: PlacedCard) -> tuple[Shares, Box]:
         """Return the region of the screen that a card shows, and where the card lies."""
@@ -154,7 +170,9 @@ class Painter:
         x, y, wide, high = job.region or card.region
         if is_right_to_left(use.locale):
             x = 1 - x - wide
-        return (x, y, wide, high), paint.card_place(card, high * use.size[1] / (wide * use.size[0]))
+        part = (x, y, wide, high)
+        origin = _origin(job, part)
+        return part, paint.card_place(card, high * use.size[1] / (wide * use.size[0]), origin)
 
     def _card_shadow(self, job: Job, card: PlacedCard, place: Box) -> Overlay:
         return self._overlays.get((card, place, job.size), lambda: paint.card_shadow(card, place, job.scene))
@@ -224,6 +242,23 @@ class Painter:
         ):
             pixels[part] = base[part]
         return pixels
+
+
+def _origin(job: Job, part: Shares) -> Box | None:
+    """Return where a part of the screen stands in its device, as far as the picture shows it; None when it's turned."""
+    device = next((device for device in job.scene.devices if device.screen == "own"), None)
+    if device is None or device.placing.matrix is not None:
+        return None
+    frame = device.frame
+    top, bottom = frame.y + part[1] * frame.height, frame.y + (part[1] + part[3]) * frame.height
+    top, bottom = max(0.0, top), min(float(job.size[1]), bottom)
+    return Box(frame.x + part[0] * frame.width, top, part[2] * frame.width, bottom - top) if bottom > top else None
+
+
+def _covers(place: Box, origin: Box) -> bool:
+    """Whether a card covers its origin, but for rounding."""
+    beside = place.x <= origin.x + 1 and origin.right <= place.right + 1
+    return beside and place.y <= origin.y + 1 and origin.bottom <= place.bottom + 1
 
 
 def _packed(pixels: Pixels, job: Job) -> tuple[bytes, str, dict[str, Any]]:

@@ -63,10 +63,10 @@ def tool_version() -> str:
     return made.hexdigest()
 
 
-def picture_size(project: Project, size_class: SizeClass) -> tuple[int, int]:
-    """Return width and height in pixels to render for a class, turned as shots.toml says."""
+def picture_size(project: Project, size_class: SizeClass, shot: Shot) -> tuple[int, int]:
+    """Return width and height in pixels to render for a class, turned as the shot or shots.toml says."""
     width, height = size_class.size
-    if size_class.turn == "both" and project.shots.turn == "wide":
+    if size_class.turn == "both" and (shot.turn or project.shots.turn) == "wide":
         return max(width, height), min(width, height)
     return width, height
 
@@ -121,8 +121,8 @@ class Planner:
         everything = [*self.project.shots.shot, *self.project.shots.graphic]
         wanted = self.project.pick("--shot", list(selection.shots), [picture.name for picture in everything])
         locales = self.project.pick("--locale", list(selection.locales), self.project.app.locales)
-        slots = self._slots()
         for store, name, size_class in self._places(selection):
+            slots = self._slots(name)
             for tag in (tag for tag in locales if tag in store.locales):
                 planned = [self._shot(store, name, size_class, tag, slot) for slot in slots]
                 fitted = self.fitter.set_of(tag, [job for job in planned if job])
@@ -144,9 +144,9 @@ class Planner:
                 if name in names:
                     yield store, name, size_class
 
-    def _slots(self) -> list[_Slot]:
-        """Return the shots with their runs: neighbours of one look share its background, and pairs a device."""
-        shots, slots = self.project.shots.shot, []
+    def _slots(self, size_class: str) -> list[_Slot]:
+        """Return a class's shots with their runs: neighbours of one look share its background, and pairs a device."""
+        shots, slots = self.project.shots_for(size_class), []
         at = 0
         while at < len(shots):
             look = shots[at].look or self.project.shots.look
@@ -171,7 +171,7 @@ class Planner:
         rule = store.rulebook.pictures
         file = shot_file(store.id, name, tag, slot.number, slot.shot.name)
         words = frozenset({slot.pair, "odd" if slot.number % 2 else "even"} - {""})
-        size = picture_size(self.project, size_class)
+        size = picture_size(self.project, size_class, slot.shot)
         job = self._job(slot.shot, slot.leader, tag, name, size_class, slot.look, words, size, slot)
         if job is None:
             return None

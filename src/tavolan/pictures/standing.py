@@ -13,10 +13,10 @@ from tavolan.project.model import Project
 def count_pictures(project: Project) -> dict[tuple[str, str], PictureCounts]:
     """Return the counts by locale and store. Pictures whose screen is missing count in the total alone."""
     found: dict[tuple[str, str], list[int]] = {}
-    shots = len(project.shots.shot)
     for store in project.stores.values():
         for tag in store.locales:
-            found[tag, store.id] = [shots * len(project.classes_of(store)), 0, 0]
+            total = sum(len(project.shots_for(name)) for name in project.classes_of(store))
+            found[tag, store.id] = [total, 0, 0]
     with closing(Ledger(project.root, write=False)) as ledger:
         for job in Planner(project, ledger).possible(Selection()):
             if job.kind != "shot":

@@ -228,10 +228,10 @@ class Taker:
 def missing_screens(project: Project, locale: str) -> dict[str, list[str]]:
     """Return, per size class to be rendered, the screens of the shots that a locale has no capture of its own for."""
     index = ScreenIndex(project)
-    wanted = list(dict.fromkeys(shot.screen for shot in project.shots.shot))
     names = dict.fromkeys(name for store in project.stores.values() for name in project.classes_of(store))
     missing = {}
     for name in names:
+        wanted = dict.fromkeys(shot.screen for shot in project.shots_for(name))
         found = {screen: index.find(screen, locale, name) for screen in wanted}
         lacking = [screen for screen, use in found.items() if use is None or not use.exact]
         if lacking:

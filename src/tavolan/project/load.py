@@ -230,8 +230,14 @@ def _check_names(shots: Shots, source: Source, problems: list[Problem]) -> None:
 
 
 def _check_regions(shots: Shots, source: Source, books: dict[str, Rulebook], problems: list[Problem]) -> None:
-    """Report regions that are for no size class or form."""
-    known = [*FORMS, *sorted({name for book in books.values() for name in book.classes})]
+    """Report regions that are for no size class or form, and size classes of shots that don't exist."""
+    classes = sorted({name for book in books.values() for name in book.classes})
+    known = [*FORMS, *classes]
+    for index, shot in enumerate(shots.shot):
+        for name in (name for name in shot.classes if name not in classes):
+            line = source.line(("shot", index, "classes"))
+            where = f"shot.{shot.name}.classes"
+            problems.append(Problem(source.shown, line, where, f'"{name}" is no size class', nearest(name, classes)))
     for kind, pictures in (("shot", shots.shot), ("graphic", shots.graphic)):
         for index, picture in enumerate(pictures):
             for key in (key for key in picture.regions if key not in known):

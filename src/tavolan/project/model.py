@@ -18,6 +18,7 @@ from tavolan.project.schema import (
     Guard,
     Picture,
     ProviderTable,
+    Shot,
     Shots,
     StoreTable,
     TranslateTable,
@@ -221,6 +222,10 @@ class Project:
     def source_locale(self) -> str:
         """The locale that the copy is written in first."""
         return self.app.source
+
+    def shots_for(self, size_class: str) -> list[Shot]:
+        """Return the shots that are made for a size class, in order."""
+        return [shot for shot in self.shots.shot if not shot.classes or size_class in shot.classes]
 
     @property
     def captioned(self) -> list[Picture]:

@@ -215,9 +215,13 @@ class Picture(Table):
 
 
 class Shot(Picture):
-    """`[[shot]]`: one store picture."""
+    """`[[shot]]`: one store picture. `classes` are the size classes that it's made for (all when empty), `turn` says
+    how it lies where a store takes both.
+    """
 
     screen: Name
+    classes: list[str] = []
+    turn: Literal["tall", "wide"] | None = None
 
 
 class GraphicTable(Picture):

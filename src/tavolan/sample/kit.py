@@ -132,6 +132,9 @@ class Page:
         if needed > room - 1 and shrink:
             size *= (room - 1) / needed * 0.995
         paragraph = self.setter.paragraph(runs, style, size, room)
+        if paragraph.Height > self.setter.leading * size * 1.5:
+            # Letters don't shrink quite evenly: what's still a little too wide sticks out, and isn't broken.
+            paragraph = self.setter.paragraph(runs, style, size, paragraph.MaxIntrinsicWidth + 1)
         paragraph.paint(self.canvas, self.left(x, room), y - paragraph.Height / 2)
         return float(min(needed, room))
 
