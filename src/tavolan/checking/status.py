@@ -105,7 +105,7 @@ def _steps(project: Project, findings: list[Finding], pictures: dict[tuple[str, 
     todo = [f for f in findings if f.level != "note" or f.rule in _MISSING]
     order = {tag: number for number, tag in enumerate(dict.fromkeys((project.source_locale, *project.app.locales)))}
 
-    def rank(finding: Finding) -> tuple[bool, int, int, str]:
+    def rank(finding: Finding) -> tuple[bool, int, int, int]:
         blocks = finding.level == "error" or finding.rule in _MISSING
         picture = finding.field.startswith(("screens", "shot.", "class.", "graphic.", "captions."))
         if finding.locale == project.source_locale:
@@ -114,7 +114,7 @@ def _steps(project: Project, findings: list[Finding], pictures: dict[tuple[str, 
             stage = 2 if picture else 1
         else:
             stage = 3
-        return not blocks, stage, order.get(finding.locale, 0), finding.field
+        return not blocks, stage, order.get(finding.locale, 0), finding.line or 0
 
     steps = []
     for finding in sorted(todo, key=rank):

@@ -11,6 +11,8 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
+from tavolan.cli import completing
+
 if TYPE_CHECKING:
     from rich.console import Console
     from rich.text import Text
@@ -22,8 +24,14 @@ ProjectOption = Annotated[
     typer.Option("--project", help="The project's folder; else the nearest tavolan.toml upwards.", metavar="DIR"),
 ]
 JsonOption = Annotated[bool, typer.Option("--json", help="Print one JSON document and nothing else.")]
-StoreOption = Annotated[list[str] | None, typer.Option("--store", help="Only this store; may be repeated.")]
-LocaleOption = Annotated[list[str] | None, typer.Option("--locale", help="Only this locale; may be repeated.")]
+StoreOption = Annotated[
+    list[str] | None,
+    typer.Option("--store", help="Only this store; may be repeated.", autocompletion=completing.stores),
+]
+LocaleOption = Annotated[
+    list[str] | None,
+    typer.Option("--locale", help="Only this locale; may be repeated.", autocompletion=completing.locales),
+]
 
 
 def console() -> Console:

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from tavolan.cli import completing
 from tavolan.cli.common import JsonOption, LocaleOption, ProjectOption, console, open_project, print_json, styled
 
 if TYPE_CHECKING:
@@ -18,8 +19,11 @@ app = typer.Typer(
     help="The listing's text: see it, change it, take it to a spreadsheet and back.", no_args_is_help=True
 )
 
-LocaleArgument = Annotated[str, typer.Argument(help="Locale, as in de-DE.")]
-FieldArgument = Annotated[str, typer.Argument(help="Field, as in title, android.title or captions.home.")]
+LocaleArgument = Annotated[str, typer.Argument(help="Locale, as in de-DE.", autocompletion=completing.locales)]
+FieldArgument = Annotated[
+    str,
+    typer.Argument(help="Field, as in title, android.title or captions.home.", autocompletion=completing.fields),
+]
 DryRun = Annotated[bool, typer.Option("--dry-run", help="Show what would change, write nothing.")]
 Force = Annotated[bool, typer.Option("--force", help="Write it even when it's over the limit.")]
 
@@ -37,7 +41,9 @@ def _locale(texts: Texts, locale: str) -> str:
 @app.command()
 def show(
     locale: LocaleArgument,
-    field: Annotated[str | None, typer.Argument(help="Only this field, exactly as it ships.")] = None,
+    field: Annotated[
+        str | None, typer.Argument(help="Only this field, exactly as it ships.", autocompletion=completing.fields)
+    ] = None,
     project: ProjectOption = None,
     store: Annotated[str | None, typer.Option("--store", help="Leave out what's for other stores.")] = None,
     json: JsonOption = False,

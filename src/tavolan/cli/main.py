@@ -15,7 +15,7 @@ from tavolan import __version__
 from tavolan.errors import ProjectError, TavolanError
 
 _HELP = "Write, localize and check an app's store listing, and render its store pictures, from plain files."
-_COMMANDS = ("demo", "new", "check", "preview", "status")
+_COMMANDS = ("demo", "new", "check", "preview", "status", "schema")
 _GROUPS = ("copy", "terms", "shots", "locale", "notes", "rules", "standin")
 
 
@@ -25,7 +25,7 @@ def commands(first: str = "") -> typer.Typer:
         name="tavolan",
         help=_HELP,
         no_args_is_help=True,
-        add_completion=False,
+        add_completion=not first,
         pretty_exceptions_enable=False,
         context_settings={"help_option_names": ["-h", "--help"]},
     )

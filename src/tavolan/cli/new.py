@@ -8,6 +8,7 @@ from typing import Annotated
 import typer
 
 from tavolan.cli.common import console
+from tavolan.cli.schema import schema_files
 
 
 def new(
@@ -23,6 +24,7 @@ def new(
 
     starter = Starter(name or folder.resolve().name, source, tuple(locale or ()), tuple(store or ("ios", "android")))
     files = plan_project(folder, starter)
+    files |= {f"schemas/{name}.json": text for name, text in schema_files().items()}
     out = console()
     if dry_run:
         out.print(f"Would write {len(files)} files to {folder}:")

@@ -8,12 +8,13 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from tavolan.cli import completing
 from tavolan.cli.common import JsonOption, LocaleOption, ProjectOption, console, open_project, print_json, styled
 
 if TYPE_CHECKING:
     from tavolan.project.model import Project
 
-OneLocale = Annotated[str, typer.Option("--locale", help="Locale, as in en-US.")]
+OneLocale = Annotated[str, typer.Option("--locale", help="Locale, as in en-US.", autocompletion=completing.locales)]
 DryRun = Annotated[bool, typer.Option("--dry-run", help="Show what would change, write nothing.")]
 
 

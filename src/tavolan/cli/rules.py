@@ -15,7 +15,7 @@ if TYPE_CHECKING:
 app = typer.Typer(help="The rulebooks: every store's fields, limits, sizes and locales.", invoke_without_command=True)
 
 
-def _books(folder: Path | None) -> tuple[dict[str, Rulebook], set[str]]:
+def known_books(folder: Path | None) -> tuple[dict[str, Rulebook], set[str]]:
     """Return the rulebooks, with the project's overrides where there is a project."""
     from tavolan.errors import ProjectError
     from tavolan.project.load import find_root
@@ -38,7 +38,7 @@ def rules(context: typer.Context, project: ProjectOption = None, json: JsonOptio
     """List the rulebooks; `show` prints one in full."""
     if context.invoked_subcommand:
         return
-    books, own = _books(project)
+    books, own = known_books(project)
     if json:
         listed = [{"id": b.id, "name": b.name, "as_of": b.as_of, "confidence": b.confidence} for b in books.values()]
         print_json({"schema": "tavolan/rules@1", "rulebooks": listed})
@@ -58,7 +58,7 @@ def show(
     from tavolan.edge import nearest
     from tavolan.errors import UsageError
 
-    books, _ = _books(project)
+    books, _ = known_books(project)
     if rulebook not in books:
         raise UsageError(f'there\'s no rulebook "{rulebook}". {nearest(rulebook, books)}')
     if json:

@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from tavolan.cli import completing
 from tavolan.cli.common import (
     JsonOption,
     LocaleOption,
@@ -30,8 +31,14 @@ if TYPE_CHECKING:
 
 app = typer.Typer(help="Store pictures: take screens in, render, look at them all, pack.", no_args_is_help=True)
 
-DeviceOption = Annotated[list[str] | None, typer.Option("--device", help="Only this size class; repeatable.")]
-ShotOption = Annotated[list[str] | None, typer.Option("--shot", help="Only this shot or graphic; repeatable.")]
+DeviceOption = Annotated[
+    list[str] | None,
+    typer.Option("--device", help="Only this size class; repeatable.", autocompletion=completing.classes),
+]
+ShotOption = Annotated[
+    list[str] | None,
+    typer.Option("--shot", help="Only this shot or graphic; repeatable.", autocompletion=completing.shots),
+]
 
 
 def _selection(
@@ -47,7 +54,12 @@ def take(
     files: Annotated[list[Path], typer.Argument(help="Raw captures, named like the screens.", exists=True)],
     project: ProjectOption = None,
     locale: Annotated[
-        str | None, typer.Option("--locale", help="Language they show; else what their names say, or the source's.")
+        str | None,
+        typer.Option(
+            "--locale",
+            help="Language they show; else what their names say, or the source's.",
+            autocompletion=completing.locales,
+        ),
     ] = None,
     name: Annotated[list[str] | None, typer.Option("--name", help="Name of a screen; one per file.")] = None,
     device: Annotated[str | None, typer.Option("--device", help="Size class, where the size alone can't tell.")] = None,
@@ -181,7 +193,9 @@ def _dry_run(out: Console, opened: object, wanted: Selection, why: bool) -> None
 def looks(
     project: ProjectOption = None,
     sheet: Annotated[Path | None, typer.Option("--sheet", help="Draw all looks with your shots into this PNG.")] = None,
-    look: Annotated[list[str] | None, typer.Option("--look", help="Only this look; repeatable.")] = None,
+    look: Annotated[
+        list[str] | None, typer.Option("--look", help="Only this look; repeatable.", autocompletion=completing.looks)
+    ] = None,
     locale: Annotated[str | None, typer.Option("--locale", help="Locale to draw in; else the source locale.")] = None,
     device: Annotated[str | None, typer.Option("--device", help="Size class to draw; else the first.")] = None,
     copy: Annotated[str | None, typer.Option("--copy", help="Copy this look to looks/ to change it there.")] = None,

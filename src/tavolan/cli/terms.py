@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from tavolan.cli import research
+from tavolan.cli import completing, research
 from tavolan.cli.common import (
     JsonOption,
     LocaleOption,
@@ -44,7 +44,10 @@ def terms() -> None:
 def cover(
     project: ProjectOption = None,
     store: StoreOption = None,
-    storefront: Annotated[list[str] | None, typer.Option("--storefront", help="Only this country; repeatable.")] = None,
+    storefront: Annotated[
+        list[str] | None,
+        typer.Option("--storefront", help="Only this country; repeatable.", autocompletion=completing.storefronts),
+    ] = None,
     locale: LocaleOption = None,
     list_: Annotated[list[str] | None, typer.Option("--list", help="Only phrases of this list; repeatable.")] = None,
     uncovered: Annotated[bool, typer.Option("--uncovered", help="Only phrases that nothing answers.")] = False,
@@ -130,12 +133,20 @@ def _print_apart(opened: Project, stores: list[str], answers: list[Answer], matr
 
 @app.command()
 def plan(
-    locale: Annotated[list[str], typer.Option("--locale", help="Locale to plan; repeat to plan several together.")],
+    locale: Annotated[
+        list[str],
+        typer.Option(
+            "--locale", help="Locale to plan; repeat to plan several together.", autocompletion=completing.locales
+        ),
+    ],
     project: ProjectOption = None,
     store: Annotated[
         str | None, typer.Option("--store", help="Store to plan for; else the first with keywords.")
     ] = None,
-    storefront: Annotated[list[str] | None, typer.Option("--storefront", help="Only this country; repeatable.")] = None,
+    storefront: Annotated[
+        list[str] | None,
+        typer.Option("--storefront", help="Only this country; repeatable.", autocompletion=completing.storefronts),
+    ] = None,
     changes: Annotated[int | None, typer.Option("--changes", help="Replace at most N present keywords.", min=0)] = None,
     any_language: Annotated[
         bool, typer.Option("--any-language", help="Use words of other languages too, as in a second keyword budget.")

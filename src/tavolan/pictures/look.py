@@ -268,6 +268,12 @@ class Span:
     total: int = 1
 
 
+def look_schema() -> dict[str, Any]:
+    """Return the JSON Schema (draft 2020-12) of looks/<name>.toml."""
+    draft = {"$schema": "https://json-schema.org/draft/2020-12/schema"}
+    return {**draft, **Look.model_json_schema(by_alias=True), "title": "looks/<name>.toml"}
+
+
 def built_in_looks() -> list[str]:
     """Names of the looks that ship with Tavolan."""
     return sorted(path.stem for path in BUILT_IN.glob("*.toml"))

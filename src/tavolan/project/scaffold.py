@@ -49,6 +49,10 @@ def plan_project(folder: Path, starter: Starter) -> dict[str, str]:
     for tag in starter.all_locales:
         files[f"copy/{tag}.toml"] = _copy(tag, starter, books)
     files[f"terms/{starter.source}.csv"] = "phrase,relevance,volume,difficulty,list,note,storefronts\n"
+    for name, text in files.items():
+        if kind := _SCHEMAS.get(name.split("/", maxsplit=1)[0] if "/" in name else name):
+            up = "../" if "/" in name else "./"
+            files[name] = f"#:schema {up}schemas/{kind}.json\n{text}"
     files["copy/glossary.csv"] = ",".join(GLOSSARY_COLUMNS) + "\n"
     files |= {data.name: ",".join(data.columns) + "\n" for data in DATA_FILES}
     files[".gitignore"] = "out/\n"
@@ -58,6 +62,10 @@ def plan_project(folder: Path, starter: Starter) -> dict[str, str]:
     if taken:
         raise UsageError(f"{folder} already holds {', '.join(taken)}. Nothing was written; choose another folder.")
     return files
+
+
+# Which schema a file or the files of a folder follow; editors find it by the first line.
+_SCHEMAS = {"tavolan.toml": "tavolan", "shots.toml": "shots", "copy": "copy"}
 
 
 def write_project(folder: Path, files: dict[str, str]) -> None:
