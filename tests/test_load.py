@@ -48,7 +48,7 @@ BAD = [
     ("tavolan.toml", '"tablet-13"]', '"tablet-31"]', r"tavolan\.toml:8: store\.ios\.classes: \"tablet-31\" isn't a size class.*\"tablet-13\""),
     ("tavolan.toml", '["US", "DE"]', '["US", "XX"]', r"tavolan\.toml:9: store\.ios\.storefronts: \"XX\" isn't a storefront"),
     ("tavolan.toml", '["US", "DE"]', '["US", "de"]', r"tavolan\.toml:9: store\.ios\.storefronts\.2: can't be \"de\""),
-    ("tavolan.toml", 'copyright = "', 'copywrite = "', r"tavolan\.toml:12: store\.ios\.once: \"copywrite\" isn't told once.*\"copyright\""),
+    ("tavolan.toml", 'copyright = "', 'copywrite = "', r"tavolan\.toml:12: store\.ios\.once: \"copywrite\" isn't a field of this store.*\"copyright\""),
     ("copy/de-DE.toml", "title =", "titel =", r"copy/de-DE\.toml:1: titel: isn't a known key\. Did you mean \"title\"\?"),
     ("copy/de-DE.toml", 'keywords = ["ton", "keramik"]', 'keywords = "pottery"', r"copy/de-DE\.toml:3: keywords: must be a list of texts"),
     ("copy/de-DE.toml", 'notes = "Bessere Notizen."', "notes = 7", r"copy/de-DE\.toml:5: notes: must be text"),

@@ -79,7 +79,7 @@ def test_a_screen_that_changed_is_drawn_anew_and_one_touched_only_is_not(done):
     write_screen(path, shade=20)
     result = made(done)
     assert list(result.why) == ["out/shots/ios/phone-6.9/de-DE/01-home.png"]
-    assert list(result.why.values()) == ["screen"]
+    assert list(result.why.values()) == ["screen screens/de-DE/phone-6.9/home.png"]
 
 
 def test_files_that_are_gone_or_changed_are_made_again(done):

@@ -14,8 +14,9 @@ from tavolan.errors import ProjectError, UsageError
 from tavolan.exchange.research import guess, import_table
 from tavolan.project.datafile import RANKS, RESULTS, REVIEWS, Row, parse_number, read_data
 from tavolan.words.cover import cover
+from tavolan.words.difficulty import PARTS, difficulty
 from tavolan.words.mine import log_likelihood, mine
-from tavolan.words.score import PARTS, difficulty, fit, score, suggested_demand
+from tavolan.words.score import fit, score, suggested_demand
 from tavolan.words.spare import budgets
 
 TODAY = date(2026, 11, 1)
@@ -145,8 +146,8 @@ def test_reach_comes_from_what_was_won(project):
     found = fit(opened, "en-US", score(opened, ["en-US"], TODAY))
     assert (found.mean, found.spread, found.phrases) == (15, 5, 2)
     assert found.reach == {
-        "a": "within reach",
-        "b": "within reach",
+        "a": "won",
+        "b": "won",
         "c": "a stretch",
         "d": "out of reach",
         "e": "out of reach",
@@ -217,9 +218,9 @@ def test_commands_about_sources(project):
     found = run_tavolan("terms", "mine", "--locale", "en-US", "--json", "--fresh", cwd=project).json
     assert found["schema"] == "tavolan/mine@1" and found["candidates"][0]["sources"]
     done = run_tavolan("terms", "score", "--parts", cwd=project)
-    assert done.code == 0 and "no page" in done.out and "crowd" in done.out
+    assert done.code == 0 and "unknown" in done.out and "crowd" in done.out
     assert run_tavolan("terms", "score", "--json", cwd=project).json["scores"][0]["difficulty"] > 0
-    assert "within reach" in run_tavolan("terms", "fit", "--locale", "en-US", cwd=project).out
+    assert "won" in run_tavolan("terms", "fit", "--locale", "en-US", cwd=project).out
     assert run_tavolan("terms", "fit", "--locale", "de-DE", cwd=project).code == 2
     assert run_tavolan("terms", "lists", "--json", cwd=project).json["lists"][0]["phrases"] == 2
     (project / "r.csv").write_text(SERVICE)

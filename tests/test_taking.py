@@ -275,7 +275,7 @@ def test_only_the_rows_around_a_retouch_are_needed_for_it(tmp_path):
     touches = (Touch((0.05, 0.22, 0.6, 0.1), "text", "Töpfe", "de"), Touch((0.1, 0.4, 0.3, 0.05), "blur"))
     retouching = Retouching(touches, tmp_path)
     first, end = retouching.rows(400)
-    assert (first, end) == (84, 184)
+    assert (first, end) == (44, 204)
     band = screen()[first:end].copy()
     retouching.change(band, first, 400)
     whole = retouch(screen(), touches, tmp_path)

@@ -12,6 +12,7 @@ if TYPE_CHECKING:
     from tavolan.project.made import PictureCounts
 
 _MISSING = {"to-write", "caption-missing", "screen-missing", "shot-count"}
+_PICTURES = ("shot.", "class.", "graphic.", "screens")
 _OVER = {"too-long", "entry-too-long", "item-count"}
 
 
@@ -73,7 +74,7 @@ def status_of(
 
 
 def _texts(project: Project, store: Store, tag: str, findings: list[Finding]) -> TextCounts:
-    own = [f for f in findings if f.locale == tag and f.concerns(store.id)]
+    own = [f for f in findings if f.locale == tag and f.concerns(store.id) and not f.field.startswith(_PICTURES)]
     worst: dict[str, str] = {}
     for kind, holds in (
         ("missing", lambda f: f.rule in _MISSING),
@@ -107,7 +108,7 @@ def _steps(project: Project, findings: list[Finding], pictures: dict[tuple[str, 
 
     def rank(finding: Finding) -> tuple[bool, int, int, int]:
         blocks = finding.level == "error" or finding.rule in _MISSING
-        picture = finding.field.startswith(("screens", "shot.", "class.", "graphic.", "captions."))
+        picture = finding.field.startswith((*_PICTURES, "captions."))
         if finding.locale == project.source_locale:
             stage = 0
         elif not finding.locale:

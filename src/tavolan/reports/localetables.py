@@ -19,6 +19,7 @@ from tavolan.reports.styled import styled
 from tavolan.reports.tables import plain_table
 
 _WIDTH = 28
+_ROOMY = 110
 _STYLES = {"reviewed": "green", "translated": "dark_sea_green4", "drafted": "cyan", "outdated": "yellow",
            "over": "red", "untranslated": "grey35"}  # fmt: skip
 # In the bar, what's done stands first.
@@ -29,9 +30,9 @@ _MARKS = {"reviewed": "━", "translated": "━", "drafted": "╍", "outdated": 
 def print_progress(console: Console, found: dict[str, list[Unit]]) -> None:
     """Print a bar and the counts of every locale."""
     shown = _ORDER if _any(found, "reviewed") else _ORDER[1:]
-    table = plain_table("locale", "", "done", *shown)
-    for column in table.columns[:3]:
-        column.no_wrap = True
+    # In a narrow terminal the names and the bar make room, so that the heads stay whole.
+    roomy = console.width >= _ROOMY
+    table = plain_table(*(("locale", "", "done") if roomy else ("locale", "done")), *shown)
     for tag, units in found.items():
         counts = Counter(unit.standing for unit in units)
         total = max(len(units), 1)
@@ -40,7 +41,10 @@ def print_progress(console: Console, found: dict[str, list[Unit]]) -> None:
             Text(str(counts[name]) if counts[name] else "·", style=_STYLES[name] if counts[name] else "dim")
             for name in shown
         ]
-        table.add_row(styled("{} [dim]{}[/]", tag, locale_name(tag)), _bar(counts, total), f"{done} %", *cells)
+        name = styled("{} [dim]{}[/]", tag, locale_name(tag)) if roomy else Text(tag)
+        table.add_row(name, *([_bar(counts, total)] if roomy else []), f"{done} %", *cells)
+    for column in table.columns[: -len(shown)]:
+        column.no_wrap = True
     console.print(table)
     need = sum(unit.standing in NEEDS_WORK for units in found.values() for unit in units)
     if need:

@@ -1,0 +1,65 @@
+"""Finished pictures: what's kept of them, packed of them, and known of them."""
+
+import zipfile
+
+import tavolan
+from conftest import replace, run_tavolan, write_screen
+from tavolan.pictures.paint import card_place
+from tavolan.pictures.plan import Planner, Selection
+from tavolan.pictures.scene import Box
+
+
+def test_what_is_ready_is_packed_under_the_stores_own_codes(project):
+    replace(project / "tavolan.toml", "[store.ios.once]", '[store.android]\nclasses = ["phone"]\n[store.ios.once]')
+    assert run_tavolan("shots", "render", "--store", "android", "--locale", "ar-SA", cwd=project).code == 0
+    done = run_tavolan("shots", "pack", "--store", "android", cwd=project)
+    assert done.code == 3 and "--ready" in done.err
+    done = run_tavolan("shots", "pack", "--store", "android", "--ready", cwd=project)
+    assert done.code == 0 and "lacks out/shots/android/phone/de-DE/01-home.png" in done.out and "2 pictures" in done.out
+    with zipfile.ZipFile(project / "out/packs/android.zip") as archive:
+        assert {name for name in archive.namelist() if name.endswith("png")} == {
+            "phone/ar/01-home.png", "phone/ar/02-kiln.png"
+        }  # fmt: skip
+    done = run_tavolan("shots", "pack", "--store", "android", "--locale", "ar-SA", cwd=project)
+    assert done.code == 0 and "lacks" not in done.out
+
+
+def test_status_knows_pictures_that_would_be_made_again(project):
+    assert run_tavolan("shots", "render", cwd=project).code == 0
+    rows = {(r["locale"], r["store"]): r["pictures"] for r in run_tavolan("status", "--json", cwd=project).json["rows"]}
+    assert rows["en-US", "ios"] == {"total": 4, "current": 4, "old": 0}
+    write_screen(project / "screens/en-US/phone-6.9/home.png", 261, 560)
+    rows = {(r["locale"], r["store"]): r["pictures"] for r in run_tavolan("status", "--json", cwd=project).json["rows"]}
+    assert rows["en-US", "ios"] == {"total": 4, "current": 3, "old": 1}
+    why = run_tavolan("shots", "render", "--dry-run", "--why", cwd=project).out
+    assert "screen screens/en-US/phone-6.9/home.png" in " ".join(why.split())
+
+
+def test_contact_sheets_and_thumbs_are_kept_until_something_changes(project):
+    assert run_tavolan("shots", "render", cwd=project).code == 0
+    assert run_tavolan("shots", "board", cwd=project).code == 0
+    sheets = sorted((project / "out/boards").glob("*.png"))
+    before = {path: (path.stat().st_mtime_ns, path.read_bytes()) for path in sheets}
+    assert len(sheets) == 2 and run_tavolan("shots", "board", cwd=project).code == 0
+    assert {path: (path.stat().st_mtime_ns, path.read_bytes()) for path in sheets} == before
+    replace(project / "copy/de-DE.toml", "Alle *Töpfe*", "Alle Töpfe")
+    assert run_tavolan("shots", "render", cwd=project).code == 0
+    (project / "out/thumbs.sqlite").write_bytes(b"damaged")
+    assert run_tavolan("shots", "board", cwd=project).code == 0
+    assert all(path.read_bytes() != before[path][1] for path in sheets)
+
+
+def test_a_card_covers_what_it_enlarges(project):
+    replace(project / "shots.toml", 'look = "rise"', 'look = "loupe"')
+    for region in ([0.04, 0.05, 0.92, 0.12], [0.04, 0.30, 0.92, 0.25], [0.04, 0.60, 0.92, 0.2]):
+        replace(project / "shots.toml", 'screen = "home"', f'screen = "home"\nregion = {region}')
+        job = Planner(tavolan.open_project(project)).jobs(Selection(shots=("home",), locales=("en-US",)))[0]
+        device = job.scene.devices[0].frame
+        (card,) = job.scene.cards
+        x, y, wide, high = region
+        origin = Box(
+            device.x + x * device.width, device.y + y * device.height, wide * device.width, high * device.height
+        )
+        place = card_place(card, high * 560 / (wide * 260), origin)
+        assert place.y <= origin.y + 1 and place.bottom >= origin.bottom - 1
+        replace(project / "shots.toml", f"\nregion = {region}", "")
