@@ -58,6 +58,7 @@ def test_a_capture_finds_its_class_and_the_next_free_name(project, tmp_path):
         ("kiln de_DE phone-6.9 (3).png", "", "de-DE/phone-6.9/kiln"),
         ("Screenshot-home-ar-SA.png", "", "ar-SA/phone-6.9/home"),
         ("home.png", "", "en-US/phone-6.9/home"),
+        ("home-phone.png", "", "en-US/phone-6.9/home"),
     ],
 )
 def test_a_files_name_decides_which_screen_it_is(project, tmp_path, name, locale, target):

@@ -138,7 +138,10 @@ def keyword_room(review: Review, this: Check) -> Iterator[Finding]:
         left = place.rule.max - length
         if left >= _LEAST_UNUSED:
             message = f"uses {length} of {place.rule.max} {unit}; {left} are left"
-            remedy = f"Add words that people type, as in terms/{place.locale}.csv."
+            tag = place.locale
+            remedy = f"Add words that people type, as in terms/{tag}.csv: tavolan terms plan --locale {tag}"
+            if not review.project.terms.get(tag):
+                remedy = f"Write into terms/{tag}.csv what people type there; tavolan terms plan chooses the words."
             yield place.finding(this, message, remedy, measured=length, limit=place.rule.max, unit=unit)
 
 

@@ -112,7 +112,7 @@ def _print_cover(opened: Project, stores: list[str], answers: list[Answer], unco
     weight = Valuer(opened).weight("with-keywords")
     for store_id in stores:
         if opened.stores[store_id].rulebook.search.model == "words":
-            covertables.print_unlocks(out, unlocks([a for a in answers if a.store == store_id], weight))
+            covertables.print_unlocks(out, store_id, unlocks([a for a in answers if a.store == store_id], weight))
     if not phrases and answers:
         out.print(styled("\n[dim]Phrase by phrase: --storefront US, --uncovered, or --all; side by side: --matrix.[/]"))
 

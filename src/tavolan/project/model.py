@@ -85,20 +85,20 @@ class Copy:
     parent: Copy | None = field(default=None, repr=False)
 
     def value(self, store: str, key: str) -> Value:
-        """Return a field's value for a store: its own where there is one, else the shared, else the parent's."""
+        """Return a field's value for a store: its own where there is one, else the shared, else the parent's.
+
+        What's empty counts as not written.
+        """
         own = self.data.get(store, {})
         if isinstance(own, dict) and key in own:
             return Value(own[key], self.source, (store, key))
-        if key not in self.data and self.parent:
-            return self._lent(self.parent.value(store, key), (key,))
-        return Value(self.data.get(key), self.source, (key,))
+        shared = Value(self.data.get(key), self.source, (key,))
+        return shared if shared.written or not self.parent else self._lent(self.parent.value(store, key), (key,))
 
     def entry(self, table: str, name: str) -> Value:
         """Return an entry of `captions` or `showcase`, or the parent's."""
-        entries = self.data.get(table, {})
-        if name not in entries and self.parent:
-            return self._lent(self.parent.entry(table, name), (table, name))
-        return Value(entries.get(name), self.source, (table, name))
+        own = Value(self.data.get(table, {}).get(name), self.source, (table, name))
+        return own if own.written or not self.parent else self._lent(self.parent.entry(table, name), (table, name))
 
     def caption(self, key: str) -> Value:
         """Return a caption by its key."""
@@ -106,10 +106,9 @@ class Copy:
 
     def item(self, item: str, key: str) -> Value:
         """Return a field of an in-app item."""
-        entries = self.data.get("items", {}).get(item, {})
-        if key not in entries and self.parent:
-            return self._lent(self.parent.item(item, key), ("items", item, key))
-        return Value(entries.get(key), self.source, ("items", item, key))
+        place = ("items", item, key)
+        own = Value(self.data.get("items", {}).get(item, {}).get(key), self.source, place)
+        return own if own.written or not self.parent else self._lent(self.parent.item(item, key), place)
 
     def at(self, key: tuple[str, ...]) -> Value:
         """Return the value at a key path as it ships: its own, else what the locale takes from the one it's like."""
@@ -120,9 +119,8 @@ class Copy:
         own: Any = self.data
         for part in key:
             own = own.get(part) if isinstance(own, dict) else None
-        if own is None and self.parent:
-            return self._lent(self.parent.at(key), key)
-        return Value(own, self.source, key)
+        value = Value(own, self.source, key)
+        return value if value.written or not self.parent else self._lent(self.parent.at(key), key)
 
     def alternates(self, key: str) -> Value:
         """Return the further candidates for a field."""

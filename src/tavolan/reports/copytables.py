@@ -10,7 +10,7 @@ from rich.text import Text
 from tavolan.checking import Finding
 from tavolan.checking.status import Status, TextCounts
 from tavolan.project.locales import locale_name
-from tavolan.project.model import Project
+from tavolan.project.model import ONCE, Project, Value
 from tavolan.project.texts import Change, Texts
 from tavolan.reports.styled import styled
 from tavolan.reports.tables import plain_table
@@ -55,7 +55,7 @@ def print_field(console: Console, texts: Texts, address: str, answers: list[Answ
         empty = "still to write" if texts.asked(tag, address) else "–"
         shown = Text(text) if text else Text(empty, "italic dim")
         if inherited:
-            shown.append(f"  like {inherited}", "dim")
+            shown.append("  written once" if inherited == ONCE else f"  like {inherited}", "dim")
         bar, length, left = _length_cells(texts, tag, address, text)
         table.add_row(Text(tag, "bold"), shown, bar, length, left, _served(answers, tag, address))
     console.print(table)
@@ -173,6 +173,12 @@ def _picture_cell(counts: PictureCounts | None) -> Text:
     return cell.append(f", {counts.old} old", "yellow") if counts.old else cell
 
 
+def _state_of(value: Value) -> str:
+    if value.inherited_from == ONCE:
+        return "written once"
+    return f"like {value.inherited_from}" if value.inherited_from else "ready"
+
+
 def print_field_status(console: Console, project: Project, findings: list[Finding], address: str) -> None:
     """Print the matrix locale x store for one field."""
     table = plain_table("locale", *project.stores)
@@ -190,6 +196,6 @@ def print_field_status(console: Console, project: Project, findings: list[Findin
             elif not value.written:
                 cells.append(Text("empty", "dim"))
             else:
-                cells.append(Text(f"like {value.inherited_from}" if value.inherited_from else "ready", "green"))
+                cells.append(Text(_state_of(value), "green"))
         table.add_row(Text(tag, "bold"), *cells)
     console.print(table)

@@ -124,11 +124,13 @@ def _mark(answer: Answer | None) -> Text:
     return Text(MARKS[answer.tier] * 2, "green" if answer.covered else "red")
 
 
-def print_unlocks(console: Console, found: list[Unlock], top: int = 8) -> None:
-    """Print the missing words that would unlock the most."""
+def print_unlocks(console: Console, store: str, found: list[Unlock], top: int = 8) -> None:
+    """Print the missing words that would unlock the most in a store."""
     if not found:
         return
-    table = plain_table("word", "locale", "value", "answers by itself", "helps", title="\nMissing words worth most")
+    table = plain_table(
+        "word", "locale", "value", "answers by itself", "helps", title=f"\nMissing words worth most in {store}"
+    )
     for one in found[:top]:
         table.add_row(
             Text(one.word, "bold"), one.locale, f"{one.value:.1f}", ", ".join(one.alone), ", ".join(one.helps)

@@ -35,13 +35,17 @@ def print_progress(console: Console, found: dict[str, list[Unit]]) -> None:
     table = plain_table(*(("locale", "", "done") if roomy else ("locale", "done")), *shown)
     for tag, units in found.items():
         counts = Counter(unit.standing for unit in units)
-        total = max(len(units), 1)
+        name = styled("{} [dim]{}[/]", tag, locale_name(tag)) if roomy else Text(tag)
+        if not units:
+            # A locale that's like another one may have nothing of its own.
+            table.add_row(name, *([Text("nothing of its own", "dim")] if roomy else []), "–")
+            continue
+        total = len(units)
         done = (counts["reviewed"] + counts["translated"]) * 100 // total
         cells = [
             Text(str(counts[name]) if counts[name] else "·", style=_STYLES[name] if counts[name] else "dim")
             for name in shown
         ]
-        name = styled("{} [dim]{}[/]", tag, locale_name(tag)) if roomy else Text(tag)
         table.add_row(name, *([_bar(counts, total)] if roomy else []), f"{done} %", *cells)
     for column in table.columns[: -len(shown)]:
         column.no_wrap = True
