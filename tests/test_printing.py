@@ -25,6 +25,7 @@ def test_only_the_template_is_mark_up():
 
 def test_a_word_of_another_direction_is_isolated():
     assert isolated(f'"{HEBREW}" 3 times, 4 %') == f'"\u2067{HEBREW}\u2069" 3 times, 4 %'
+    assert isolated(f"*{HEBREW}* 2") == f"\u2067*{HEBREW}*\u2069 2"
     assert isolated("abc 12") == "abc 12" and isolated("日本語 12") == "日本語 12"
 
 

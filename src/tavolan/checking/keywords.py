@@ -130,6 +130,7 @@ def keyword_filler(review: Review, this: Check) -> Iterator[Finding]:
 @check("keyword-room", "note")
 def keyword_room(review: Review, this: Check) -> Iterator[Finding]:
     """Much of the keyword budget is unused: every free character is a word that the app can't be found by."""
+    lacking = {(a.store, a.terms_locale) for a in review.answers if not a.covered}
     for place in _lists(review):
         if place.rule.max is None:
             continue
@@ -140,6 +141,10 @@ def keyword_room(review: Review, this: Check) -> Iterator[Finding]:
             message = f"uses {length} of {place.rule.max} {unit}; {left} are left"
             tag = place.locale
             remedy = f"Add words that people type, as in terms/{tag}.csv: tavolan terms plan --locale {tag}"
+            if (place.store.id, tag) not in lacking:
+                remedy = (
+                    f"Every phrase of terms/{tag}.csv is answered. Look for more: tavolan terms mine --locale {tag}"
+                )
             if not review.project.terms.get(tag):
                 remedy = f"Write into terms/{tag}.csv what people type there; tavolan terms plan chooses the words."
             yield place.finding(this, message, remedy, measured=length, limit=place.rule.max, unit=unit)

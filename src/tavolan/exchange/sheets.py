@@ -78,6 +78,8 @@ def write_csv(texts: Texts, path: Path) -> int:
     for addresses in groups(texts).values():
         for address in addresses:
             for locale in texts.project.app.locales:
+                if not texts.asked(locale, address):
+                    continue
                 text, limit = texts.get(locale, address), texts.limit(address, locale)
                 length = measure(text, limit.unit) if limit else measure(text)
                 writer.writerow([locale, address, _guard(text), length, limit.most if limit else "", digest(text)])

@@ -7,9 +7,10 @@ from typing import IO, Any
 import regex
 
 _RIGHT_TO_LEFT = r"\p{Bidi_Class=R}\p{Bidi_Class=AL}"
-# From the first letter of a run to the last. Quotes, brackets, Latin letters and digits end it.
+# From the first letter of a run to the last, with the stars of emphasis around it. Quotes, brackets, Latin letters and
+# digits end it.
 _RUN = regex.compile(
-    rf"[{_RIGHT_TO_LEFT}](?:[\p{{M}}{_RIGHT_TO_LEFT} ,.'’*-]*[\p{{M}}{_RIGHT_TO_LEFT}])?", flags=regex.VERSION1
+    rf"\**[{_RIGHT_TO_LEFT}](?:[\p{{M}}{_RIGHT_TO_LEFT} ,.'’*-]*[\p{{M}}{_RIGHT_TO_LEFT}])?\**", flags=regex.VERSION1
 )
 _START, _END = "\u2067", "\u2069"
 # What moves the cursor, hides text or turns the direction of what follows.
