@@ -13,6 +13,11 @@ from typing import Any
 import numpy as np
 import pytest
 from hypothesis import HealthCheck, settings
+from hypothesis import strategies as st
+
+from tavolan import open_project
+from tavolan.project.progress import units
+from tavolan.project.texts import Texts
 
 # Time limits per example would make tests fail on a busy machine; fixtures of one test may serve all its examples.
 _ALWAYS: dict[str, Any] = {"deadline": None, "suppress_health_check": [HealthCheck.function_scoped_fixture]}
@@ -28,6 +33,13 @@ def examples(number: int) -> settings:
     """Return settings of a property test that is too slow for the usual number of examples."""
     return settings(max_examples=number * max(1, SEARCH))
 
+
+# Text that any format of translation files can carry.
+printable = st.text(
+    st.characters(exclude_categories=("Cs", "Cc", "Cn"), exclude_characters="\ufffe\uffff"), min_size=1, max_size=60
+).filter(lambda text: text.strip() == text and text)
+# Entities that grow without end when they are read.
+LAUGHS = b'<?xml version="1.0"?><!DOCTYPE x [<!ENTITY a "ha"><!ENTITY b "&a;&a;">]><xliff version="2.1">&b;</xliff>'
 
 PROGRAM = Path(sys.executable).parent / "tavolan"
 
@@ -173,3 +185,8 @@ def replace(path: Path, old: str, new: str) -> None:
     text = path.read_text("utf-8")
     assert old in text
     path.write_text(text.replace(old, new), "utf-8")
+
+
+def standings(root: Path, locale: str) -> dict[str, str]:
+    """Return the standing of each text of a locale, by its address."""
+    return {unit.address: unit.standing for unit in units(Texts(open_project(root)), locale)}

@@ -13,7 +13,7 @@ from keyring.backend import KeyringBackend
 from keyring.errors import KeyringError
 
 import tavolan
-from conftest import PROGRAM, replace, run_tavolan
+from conftest import PROGRAM, printable, replace, run_tavolan, standings
 from tavolan.errors import OutsideError, UsageError
 from tavolan.exchange.drafting import Drafter
 from tavolan.exchange.inline import has_emphasis, lost
@@ -22,7 +22,6 @@ from tavolan.exchange.provider import Address, Program, provider_for
 from tavolan.exchange.xliff import parse_xliff, write_xliff
 from tavolan.project.schema import ProviderTable
 from tavolan.standins.translator import Manners, Server, pseudo, translate
-from test_locales import printable, standings
 
 
 @pytest.fixture
