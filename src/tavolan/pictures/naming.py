@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -22,17 +22,18 @@ class Named:
     rest: str
 
 
-def read_name(file: Path, screens: Iterable[str], locales: Iterable[str], classes: Iterable[str]) -> Named:
+def read_name(file: Path, screens: Iterable[str], locales: Iterable[str], classes: Collection[str]) -> Named:
     """Return what the name of a capture says.
 
-    It is a screen's name when it is one, or when it's one but for a locale, a size class, numbers and words as
-    `screenshot`: `log.png`, `02_log-fr-FR@2x.png`, `phone-6.9 log (3).png`. Of several the longest counts.
+    It is a screen's name when it is one, or when it's one but for a locale, a size class or the first word of one,
+    numbers and words as `screenshot`: `log.png`, `log-phone.png`, `02_log-fr-FR@2x.png`, `phone-6.9 log (3).png`.
+    Of several locales or size classes in a name the longest counts.
     """
     whole = _plain(file.stem)
     locale, left = _taken_out(whole, locales)
     size_class, left = _taken_out(left, classes)
     by_plain = {_plain(name): name for name in screens}
-    candidates = [whole, left, _without_noise(left)]
+    candidates = [whole, left, _without_noise(left), _without_noise(left, _families(classes))]
     screen = next((by_plain[name] for name in candidates if name in by_plain), "")
     return Named(screen, locale, size_class, _without_noise(left) or left)
 
@@ -51,5 +52,11 @@ def _taken_out(name: str, known: Iterable[str]) -> tuple[str, str]:
     return "", name
 
 
-def _without_noise(name: str) -> str:
-    return "-".join(part for part in name.split("-") if part and not _NOISE.fullmatch(part))
+def _families(classes: Iterable[str]) -> set[str]:
+    """Return the words that size classes begin with, as `phone` of `phone-6.9`: they name no class by themselves."""
+    return {_plain(name).split("-")[0] for name in classes}
+
+
+def _without_noise(name: str, families: Collection[str] = ()) -> str:
+    parts = (part for part in name.split("-") if part and part not in families)
+    return "-".join(part for part in parts if not _NOISE.fullmatch(part))

@@ -152,10 +152,10 @@ class Page:
         if self.theme is LIGHT:
             shade = sk.Paint(AntiAlias=True, Color=argb("#7A4A22", 0.10))
             shade.setMaskFilter(sk.MaskFilter.MakeBlur(sk.kNormal_BlurStyle, 9))
-            self.canvas.save()
-            self.canvas.translate(0, 5)
-            self.canvas.drawPath(path, shade)
-            self.canvas.restore()
+            # Skia blurs a round rectangle many times faster than a path, and no eye tells the two shadows apart.
+            self.canvas.drawRoundRect(
+                sk.Rect.MakeXYWH(self.left(x, width), y + 5, width, height), radius, radius, shade
+            )
         self.canvas.drawPath(path, sk.Paint(AntiAlias=True, Color=argb(self.theme.card)))
 
     def chip(

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import signal
 import tomllib
 from collections.abc import Callable
-from concurrent.futures import ThreadPoolExecutor, as_completed
+from concurrent.futures import Executor, ProcessPoolExecutor, ThreadPoolExecutor, as_completed
+from multiprocessing import get_context
 from pathlib import Path
 
 from tavolan.errors import UsageError
@@ -13,6 +15,8 @@ from tavolan.files import read_toml, write_bytes
 HERE = Path(__file__).parent / "kilnary"
 # Size class: width and height in pixels, and pixels per point.
 SIZES = {"phone-6.9": ((1290, 2796), 3.0), "tablet-13": ((2064, 2752), 3.0), "tablet-10": ((1600, 2560), 2.5)}
+# From this many screens on, processes draw them.
+_WORTH_PROCESSES = 30
 
 
 def sample_files() -> dict[str, bytes]:
@@ -62,13 +66,27 @@ def write_screens(
         for name in SCREENS
     ]
     missing = [item for item in wanted if not item[0].exists()]
-    with ThreadPoolExecutor() as pool:
+    pool = _pool(len(missing))
+    try:
         futures = [pool.submit(_draw_one, *item) for item in missing]
         for done, future in enumerate(as_completed(futures), 1):
             future.result()
             if progress:
                 progress(done, len(missing))
+    finally:
+        pool.shutdown(cancel_futures=True)
     return len(missing)
+
+
+def _pool(count: int) -> Executor:
+    """Return what draws screens: processes where they are worth their start, since drawing holds Python's lock."""
+    from tavolan.pictures.workers import worker_count
+
+    if count < _WORTH_PROCESSES:
+        return ThreadPoolExecutor(worker_count())
+    # A child leaves the interrupt to its parent, which then drops what waits.
+    ignored = (signal.SIGINT, signal.SIG_IGN)
+    return ProcessPoolExecutor(worker_count(), get_context("spawn"), signal.signal, ignored)
 
 
 def _write_art(folder: Path) -> None:
