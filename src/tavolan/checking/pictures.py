@@ -128,7 +128,7 @@ def _needed_screens(review: Review) -> Iterator[tuple[str, str, str, Screen | No
 
 
 def _by_same(found: dict[str, dict[str, None]], total: int) -> str:
-    """Say which shots are meant where; places that share their shots are told together."""
+    """Say which shots are meant where; places that share their shots are named together."""
     groups: dict[tuple[str, ...], list[str]] = {}
     for place, shots in found.items():
         groups.setdefault(tuple(shots), []).append(place)

@@ -32,9 +32,9 @@ class TextCounts:
 
 @dataclass(frozen=True)
 class FactCounts:
-    """The facts of a store that are told once, and the names of those that are missing or wrong."""
+    """How many facts of a store are written, of how many, and the names of those that are missing or wrong."""
 
-    told: int
+    written: int
     total: int
     missing: tuple[str, ...]
     wrong: tuple[str, ...]
@@ -97,8 +97,8 @@ def _facts(project: Project, store: Store, findings: list[Finding]) -> FactCount
     own = [f for f in findings if not f.locale and f.concerns(store.id) and f.field in keys]
     missing = tuple(dict.fromkeys(f.field for f in own if f.rule in _MISSING))
     wrong = tuple(dict.fromkeys(f.field for f in own if f.rule not in _MISSING and f.level == "error"))
-    told = sum(project.once_value(store.id, key).written for key in keys)
-    return FactCounts(told, len(keys), missing, wrong)
+    written = sum(project.once_value(store.id, key).written for key in keys)
+    return FactCounts(written, len(keys), missing, wrong)
 
 
 def _steps(project: Project, findings: list[Finding], pictures: dict[tuple[str, str], PictureCounts]) -> list[Step]:

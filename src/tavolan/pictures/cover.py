@@ -1,4 +1,4 @@
-"""Cover what stands in a region of a screen, as if only the ground were there: whole letters, and nothing but ground.
+"""Cover the ink in a region of a screen, as if only the ground were there: whole letters, and nothing but ground.
 
 The ground is taken for smooth: a quadratic surface per channel, fitted to the pixels around by least squares, with
 those that differ too much left out and fitted again (a trimmed fit). What differs from it is ink. A letter that the
@@ -109,7 +109,7 @@ def cover(pixels: Pixels, box: Area, flat: tuple[int, int, int] | None = None) -
 
 
 def _letters(ink: Mask, inside: tuple[slice, slice]) -> tuple[Mask, bool]:
-    """Return the ink that belongs to what stands in a region, and whether all of it can be told from what's around.
+    """Return the ink that belongs to the letters in a region, and whether all of it differs clearly from the ground.
 
     What reaches the window's own border isn't a letter: a line, a card, a picture. It's covered in the region alone.
     """

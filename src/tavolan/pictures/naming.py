@@ -33,9 +33,10 @@ def read_name(file: Path, screens: Iterable[str], locales: Iterable[str], classe
     locale, left = _taken_out(whole, locales)
     size_class, left = _taken_out(left, classes)
     by_plain = {_plain(name): name for name in screens}
-    candidates = [whole, left, _without_noise(left), _without_noise(left, _families(classes))]
+    rest = _without_noise(left)
+    candidates = [whole, left, rest, _without_noise(left, _families(classes))]
     screen = next((by_plain[name] for name in candidates if name in by_plain), "")
-    return Named(screen, locale, size_class, _without_noise(left) or left)
+    return Named(screen, locale, size_class, rest or left)
 
 
 def _plain(text: str) -> str:

@@ -43,7 +43,7 @@ def make_packs(
     """Write `out/packs/<store>.zip` for every store, of all locales or of some.
 
     Raises ProjectError when a picture is missing or was made from something that has changed since; with `ready`, what
-    is up to date is packed, and the rest told as gaps.
+    is up to date is packed, and the rest is listed as gaps.
     """
     ledger = Ledger(project.root, write=False)
     try:

@@ -91,8 +91,8 @@ class Taker:
             message = f"says {said.locale} in its name, and --locale says {self.locale}"
             raise one_problem(file, None, "", message, "Leave --locale out, or rename the file.")
         tag = self.locale or said.locale or self.project.source_locale
-        told = self.wanted or (said.size_class if self._fits(size, said.size_class) else "")
-        name_class, cropped = self._class_of(file, size, told)
+        meant = self.wanted or (said.size_class if self._fits(size, said.size_class) else "")
+        name_class, cropped = self._class_of(file, size, meant)
         name = given or said.screen
         by_order = not name and bool(self.screens)
         if by_order and not cropped and (there := self._twin(file, tag, name_class)):
@@ -126,14 +126,17 @@ class Taker:
         """Whether a size has the proportions of a class, which a file's name may mean, or may not."""
         return any(_off(size, other) <= _SAME for other in self._all.get(size_class, ()))
 
-    def _class_of(self, file: Path, size: tuple[int, int], told: str) -> tuple[str, tuple[int, int] | None]:
+    def _class_of(self, file: Path, size: tuple[int, int], meant: str) -> tuple[str, tuple[int, int] | None]:
         """Return the size class of a capture, and the size to crop it to, if it must be.
 
+        `meant` is the class that the user or the file's name gives, or "".
         Of the classes that the project renders, one alone must have this size, or these proportions: else somebody
         must say which one is meant.
         """
-        own = {told} if told else {n for store in self.project.stores.values() for n in self.project.classes_of(store)}
-        exact = [name for name, sizes in self._all.items() if size in sizes and (not told or name == told)]
+        own = (
+            {meant} if meant else {n for store in self.project.stores.values() for n in self.project.classes_of(store)}
+        )
+        exact = [name for name, sizes in self._all.items() if size in sizes and (not meant or name == meant)]
         mine = [name for name in exact if name in own]
         off = {name: min(_off(size, other) for other in self._all[name]) for name in own}
         if not mine and not exact:

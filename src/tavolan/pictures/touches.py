@@ -41,8 +41,8 @@ class Retoucher:
         if len(kinds) != 1:
             return self._fault(number, "must do exactly one of bar, text, picture and blur", "Split it into several.")
         kind = kinds[0]
-        told = retouch.regions.get(captured) or retouch.region
-        given = told or ([0.0, 0.0, 1.0, _BAR[form]] if kind == "bar" else None)
+        configured = retouch.regions.get(captured) or retouch.region
+        given = configured or ([0.0, 0.0, 1.0, _BAR[form]] if kind == "bar" else None)
         if given is None:
             return self._fault(number, "has no region", "Add region = [x, y, width, height] as shares of the screen.")
         region: Box = (given[0], given[1], given[2], given[3])

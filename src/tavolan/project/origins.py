@@ -1,4 +1,4 @@
-"""Which source text each translation was made from: told by `copy/state.csv`, else by the history in git.
+"""Which source text each translation was made from: `copy/state.csv` says it, else the history in git.
 
 A text that came in by hand, or was changed by hand since it was remembered, has no valid line in `state.csv`. Where the
 project is in git, it was made from the source as it stood in the commit that brought it; one that isn't committed yet,

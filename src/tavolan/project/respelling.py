@@ -34,9 +34,8 @@ def respelt(text: str, words: Mapping[str, str], english: bool) -> str:
 @lru_cache(maxsize=64)
 def _respeller(pairs: tuple[tuple[str, str], ...], english: bool) -> Callable[[str], str]:
     """Return the function that respells texts by a table."""
-    told = dict(pairs)
     plurals = {plural(word): plural(other) for word, other in pairs} if english else {}
-    exact = {**plurals, **told}
+    exact = {**plurals, **dict(pairs)}
     small = {word: other for word, other in exact.items() if word == word.lower()}
     found = "|".join(regex.escape(word) for word in sorted(exact, key=len, reverse=True))
     pattern = regex.compile(rf"({_LEFT_ALONE})|(?<!{_LETTER})(?:{found})(?!{_LETTER})", flags=regex.IGNORECASE)

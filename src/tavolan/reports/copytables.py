@@ -22,7 +22,7 @@ if TYPE_CHECKING:
     from tavolan.project.made import PictureCounts
 
 _GAUGE = 12
-# How many steps are told at a time.
+# How many steps are printed at a time.
 _STEPS = 3
 _BEFORE = 34
 
@@ -141,7 +141,7 @@ def print_status(console: Console, status: Status) -> None:
         table.add_row(Text(tag, "bold").append(f"  like {like}" if like else "", "dim"), *cells)
     console.print(table)
     for store, facts in status.facts.items():
-        line = Text(f"{store}: {facts.told} of {counted(facts.total, 'fact')} told once", "dim")
+        line = Text(f"{store}: {facts.written} of {counted(facts.total, 'fact')} told once", "dim")
         if facts.missing:
             line.append(f", still to tell: {', '.join(facts.missing)}", "yellow")
         if facts.wrong:

@@ -1,4 +1,4 @@
-"""How hard a phrase is: told in its list, else from a saved search page. Everything that needs it asks here.
+"""How hard a phrase is: given in its list, else measured on a saved search page. Everything that needs it asks here.
 
 Difficulty, 0 to 100, from the first ten results of a saved search page:
 
