@@ -12,7 +12,8 @@ from tavolan.pictures.breaks import joined, unbreakable
 from tavolan.pictures.fonts import Fonts
 from tavolan.project.locales import is_right_to_left, script_of
 
-_RIGHT_TO_LEFT_MARK = "\u200f"
+# RIGHT-TO-LEFT ISOLATE and POP DIRECTIONAL ISOLATE (UAX #9): Skia lays out every paragraph from left to right else.
+_ISOLATE, _END = "\u2067", "\u2069"
 # Line height as a multiple of the size: scripts with marks above and below need more.
 _LEADING = {"Latn": 1.12, "Grek": 1.14, "Cyrl": 1.14, "Jpan": 1.26, "Hans": 1.26, "Hant": 1.26, "Kore": 1.24,
             "Arab": 1.36, "Hebr": 1.18, "Thai": 1.42, "Deva": 1.40}  # fmt: skip
@@ -82,12 +83,14 @@ class Typesetter:
         paragraph_style.setStrutStyle(strut)
         builder = tl.ParagraphBuilder.make(paragraph_style, self.fonts.collection, self.fonts.unicode)
         if self.right_to_left:
-            builder.addText(_RIGHT_TO_LEFT_MARK)
+            builder.addText(_ISOLATE)
         for run in joined(runs, self.script) if phrases else runs:
             kind = (strong, style.accent) if run.emphasised else (families, style.ink)
             builder.pushStyle(self._text_style(kind[0], size, kind[1]))
             builder.addText(run.text)
             builder.pop()
+        if self.right_to_left:
+            builder.addText(_END)
         made = builder.Build()
         made.layout(width)
         return made
