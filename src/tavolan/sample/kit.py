@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 import tomllib
 from dataclasses import dataclass
-from functools import cache
+from functools import cache, lru_cache
 from pathlib import Path
 from typing import Any
 
@@ -15,7 +15,7 @@ from babel.numbers import format_decimal, format_percent
 
 from tavolan.markup import Run
 from tavolan.pictures.backends import skia
-from tavolan.pictures.canvas import canvas_on
+from tavolan.pictures.canvas import Pixels, canvas_on, image_of
 from tavolan.pictures.colour import argb
 from tavolan.pictures.fonts import Fonts
 from tavolan.pictures.frames import smooth_rect
@@ -41,6 +41,8 @@ LIGHT = Theme("#FBF5EE", "#FFFFFF", "#EFE4D8", "#2B1D16", "#8A786B", "#C94A1B", 
 DARK = Theme("#15100E", "#231A16", "#3A2C25", "#FFF4EA", "#A99386", "#FF8A4C", "#3A2218")
 
 
+# Of a card's shadow, in points: its blur, and how far it reaches beyond the card.
+_SHADOW_BLUR, _SHADOW_EDGE = 9, 28
 _ARABIC_DIGITS = str.maketrans("0123456789", "٠١٢٣٤٥٦٧٨٩")
 
 
@@ -60,6 +62,21 @@ def interface(locale: str) -> dict[str, str]:
 @cache
 def _typesetter(locale: str) -> Typesetter:
     return Typesetter(Fonts(None, locale), locale)
+
+
+@lru_cache(24)
+def _shadow(width: float, height: float, radius: float, scale: float) -> Pixels:
+    """Return the soft shadow of a card: lists have many cards of one size, in all locales."""
+    sk = skia()
+    size = [math.ceil((side + 2 * _SHADOW_EDGE) * scale) for side in (height, width)]
+    pixels = np.zeros((*size, 4), np.uint8)
+    canvas, _surface = canvas_on(pixels)
+    canvas.scale(scale, scale)
+    shade = sk.Paint(AntiAlias=True, Color=argb("#7A4A22", 0.10))
+    shade.setMaskFilter(sk.MaskFilter.MakeBlur(sk.kNormal_BlurStyle, _SHADOW_BLUR))
+    # Skia blurs a round rectangle many times faster than a path, and no eye tells the two shadows apart.
+    canvas.drawRoundRect(sk.Rect.MakeXYWH(_SHADOW_EDGE, _SHADOW_EDGE, width, height), radius, radius, shade)
+    return pixels
 
 
 class Page:
@@ -150,12 +167,12 @@ class Page:
         sk = skia()
         path = smooth_rect(self.left(x, width), y, width, height, radius)
         if self.theme is LIGHT:
-            shade = sk.Paint(AntiAlias=True, Color=argb("#7A4A22", 0.10))
-            shade.setMaskFilter(sk.MaskFilter.MakeBlur(sk.kNormal_BlurStyle, 9))
-            # Skia blurs a round rectangle many times faster than a path, and no eye tells the two shadows apart.
-            self.canvas.drawRoundRect(
-                sk.Rect.MakeXYWH(self.left(x, width), y + 5, width, height), radius, radius, shade
-            )
+            shadow = image_of(_shadow(width, height, radius, self.scale), opaque=False)
+            left, top = self.left(x, width) - _SHADOW_EDGE, y + 5 - _SHADOW_EDGE
+            # At whole pixels: so it's copied, not resampled.
+            left, top = round(left * self.scale) / self.scale, round(top * self.scale) / self.scale
+            box = sk.Rect.MakeXYWH(left, top, shadow.width() / self.scale, shadow.height() / self.scale)
+            self.canvas.drawImageRect(shadow, box)
         self.canvas.drawPath(path, sk.Paint(AntiAlias=True, Color=argb(self.theme.card)))
 
     def chip(

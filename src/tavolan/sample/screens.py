@@ -3,8 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import cache
+
+import numpy as np
 
 from tavolan.pictures.backends import skia
+from tavolan.pictures.canvas import Pixels, canvas_on
 from tavolan.pictures.colour import argb
 from tavolan.sample.kit import DARK, LIGHT, Page, profile, ring
 from tavolan.sample.ware import GLAZES, pot, tile
@@ -43,16 +47,24 @@ _SHELF = [
 _STATE = {"drying": "#9C8B7E", "bisqued": "#C46A3C", "glazed": "#0F7A6B", "sold": "#5B3FB0"}
 
 
+@cache
+def _glow(shape: tuple[int, int]) -> Pixels:
+    """Return the ground of a firing: dark, and warm around its upper edge."""
+    height, width = shape
+    pixels = np.zeros((height, width, 4), np.uint8)
+    canvas, _surface = canvas_on(pixels)
+    canvas.clear(argb(DARK.ground))
+    tones = [argb("#7A2B0E", 0.75), argb(DARK.ground, 0)]
+    warm = skia().Paint(Dither=True)
+    warm.setShader(skia().GradientShader.MakeRadial((width * 0.5, height * 0.1), width * 0.95, tones))
+    canvas.drawPaint(warm)
+    return pixels
+
+
 def firing(page: Page) -> None:
     """Draw a firing in progress: temperature now, curve against plan, segments."""
     theme = page.theme
-    warm = skia().Paint(Dither=True)
-    warm.setShader(
-        skia().GradientShader.MakeRadial(
-            (page.width * 0.5, page.height * 0.1), page.width * 0.95, [argb("#7A2B0E", 0.75), argb("#15100E", 0)]
-        )
-    )
-    page.canvas.drawPaint(warm)
+    page.pixels[...] = _glow(page.pixels.shape[:2])
     page.status_bar()
     edge = 34 if page.wide else 22
     top = page.title(page.say("kiln"), page.say("program"))

@@ -3,9 +3,13 @@
 from __future__ import annotations
 
 import random
+from functools import lru_cache
 from typing import Any
 
+import numpy as np
+
 from tavolan.pictures.backends import skia
+from tavolan.pictures.canvas import Pixels, canvas_on, image_of
 from tavolan.pictures.colour import argb
 from tavolan.pictures.frames import smooth_rect
 from tavolan.sample.kit import Page, profile
@@ -36,11 +40,26 @@ BISQUE = ("#D98C66", "#EDB796", "#B4673F", "#A4552E")
 
 def tile(page: Page, left: float, top: float, width: float, height: float, glaze: str, radius: float = 18) -> None:
     """Draw a glazed test tile at a canvas place: thin at the top edge, pooled below, speckled."""
+    sk, scale = skia(), page.scale
+    # Whole pixels, so that one tile serves all locales.
+    size = (round(width * scale), round(height * scale))
+    left, top = round(left * scale) / scale, round(top * scale) / scale
+    box = sk.Rect.MakeXYWH(left, top, size[0] / scale, size[1] / scale)
+    page.canvas.save()
+    page.canvas.clipPath(smooth_rect(left, top, box.width(), box.height(), radius), True)
+    page.canvas.drawImageRect(image_of(_tile(size, scale, glaze)), box)
+    page.canvas.restore()
+
+
+@lru_cache(40)
+def _tile(size: tuple[int, int], scale: float, glaze: str) -> Pixels:
+    """Return a tile at a size in pixels, its corners not cut yet."""
     sk = skia()
     base, thin, pool, speckle = GLAZES[glaze]
-    canvas = page.canvas
-    canvas.save()
-    canvas.clipPath(smooth_rect(left, top, width, height, radius), True)
+    pixels = np.zeros((size[1], size[0], 4), np.uint8)
+    canvas, _surface = canvas_on(pixels)
+    canvas.scale(scale, scale)
+    left, top, width, height = 0, 0, size[0] / scale, size[1] / scale
     paint = sk.Paint(AntiAlias=True, Dither=True)
     paint.setShader(
         sk.GradientShader.MakeLinear(
@@ -54,8 +73,8 @@ def tile(page: Page, left: float, top: float, width: float, height: float, glaze
     _runs(canvas, chance, left, top, width, height, pool)
     for _ in range(int(width * height / 90)):
         x, y = left + chance.random() * width, top + chance.random() ** 0.8 * height
-        size = 0.35 + chance.random() ** 3 * 1.9
-        canvas.drawCircle(x, y, size, sk.Paint(AntiAlias=True, Color=argb(speckle, 0.16 + chance.random() * 0.38)))
+        radius = 0.35 + chance.random() ** 3 * 1.9
+        canvas.drawCircle(x, y, radius, sk.Paint(AntiAlias=True, Color=argb(speckle, 0.16 + chance.random() * 0.38)))
     sheen = sk.Paint(AntiAlias=True, Dither=True)
     sheen.setShader(
         sk.GradientShader.MakeRadial(
@@ -63,7 +82,7 @@ def tile(page: Page, left: float, top: float, width: float, height: float, glaze
         )
     )
     canvas.drawRect(sk.Rect.MakeXYWH(left, top, width, height), sheen)
-    canvas.restore()
+    return pixels
 
 
 def _runs(canvas: Any, chance: random.Random, left: float, top: float, width: float, height: float, pool: str) -> None:
