@@ -22,6 +22,7 @@ from tavolan.pictures.look import Box as Shares
 from tavolan.pictures.paint import Overlay
 from tavolan.pictures.retouch import Retouching
 from tavolan.pictures.scene import Box, Placed, PlacedCard
+from tavolan.pictures.thumb import thumb
 from tavolan.project.locales import is_right_to_left
 
 T = TypeVar("T")
@@ -97,12 +98,17 @@ class Painter:
         self._own = _OfThread(root, [setters] if setters else [])
 
     def make(self, job: Job) -> dict[str, Any]:
-        """Make one picture and return what was measured of it. Raises ProjectError for a file that can't be used."""
+        """Make one picture and return what was measured of it, with its `thumb` (a small JPEG file).
+
+        Raises ProjectError for a file that can't be used.
+        """
         pixels, facts = self.paint(job)
         data, suffix, more = _packed(pixels, job)
         path = str(Path(job.file).with_suffix(suffix))
         write_bytes(self.root / path, data)
-        return {**facts, **more, "path": path, "bytes": len(data), "width": job.size[0], "height": job.size[1]}
+        width, height = job.size
+        small = {"thumb": thumb(pixels)}
+        return {**facts, **more, **small, "path": path, "bytes": len(data), "width": width, "height": height}
 
     def paint(self, job: Job) -> tuple[Pixels, dict[str, Any]]:
         """Return the pixels (BGRA) of a picture, valid until this thread paints the next, and what was measured."""

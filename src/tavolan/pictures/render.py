@@ -14,7 +14,9 @@ from tavolan.errors import Problem, ProjectError
 from tavolan.pictures.job import Job
 from tavolan.pictures.ledger import Ledger
 from tavolan.pictures.plan import Planner, Selection
+from tavolan.pictures.thumbs import keep_thumbs
 from tavolan.pictures.workers import Workers
+from tavolan.project.made import Made
 from tavolan.project.model import Project
 
 if TYPE_CHECKING:
@@ -69,6 +71,35 @@ def _run(
     done = Rendered()
     if selection.everything:
         done.removed = _remove_strays(project.root, ledger, {job.file for job in jobs})
+    todo, later = _to_make(ledger, jobs, again, done)
+    planner.check_showcase(todo)
+    problems: list[Problem] = []
+    thumbs: dict[str, bytes] = {}
+    results = _on_cluster(project.root, todo, cluster) if cluster else workers.make(todo, planner.fitter.setters)
+    for number, (job, facts, found) in enumerate(results, 1):
+        problems += found
+        if facts is not None:
+            thumbs[facts["path"]] = facts.pop("thumb")
+            ledger.record(job, facts)
+            done.made.append(project.root / facts["path"])
+        if progress:
+            progress(number, len(todo) + len(later))
+    for number, job in enumerate(later, len(todo) + 1):
+        if twin := _copy(project.root, ledger, job):
+            done.copied += 1
+            if twin.path in thumbs:
+                thumbs[ledger.made[job.file].path] = thumbs[twin.path]
+        if progress:
+            progress(number, len(todo) + len(later))
+    keep_thumbs(project.root, thumbs)
+    if problems:
+        raise ProjectError(list(dict.fromkeys(problems)))
+    done.files = [project.root / ledger.made[job.file].path for job in jobs if job.file in ledger.made]
+    return done
+
+
+def _to_make(ledger: Ledger, jobs: list[Job], again: bool, done: Rendered) -> tuple[list[Job], list[Job]]:
+    """Return the jobs to paint, and those whose pictures are copied from others."""
     todo: list[Job] = []
     later: list[Job] = []
     first: set[str] = set()
@@ -80,31 +111,14 @@ def _run(
         # What's the same as another picture (as in regional variants) is made once and copied.
         (later if job.key in first or (not again and ledger.twin(job)) else todo).append(job)
         first.add(job.key)
-    planner.check_showcase(todo)
-    problems: list[Problem] = []
-    results = _on_cluster(project.root, todo, cluster) if cluster else workers.make(todo, planner.fitter.setters)
-    for number, (job, facts, found) in enumerate(results, 1):
-        problems += found
-        if facts is not None:
-            ledger.record(job, facts)
-            done.made.append(project.root / facts["path"])
-        if progress:
-            progress(number, len(todo) + len(later))
-    for number, job in enumerate(later, len(todo) + 1):
-        if _copy(project.root, ledger, job):
-            done.copied += 1
-        if progress:
-            progress(number, len(todo) + len(later))
-    if problems:
-        raise ProjectError(list(dict.fromkeys(problems)))
-    done.files = [project.root / ledger.made[job.file].path for job in jobs if job.file in ledger.made]
-    return done
+    return todo, later
 
 
-def _copy(root: Path, ledger: Ledger, job: Job) -> bool:
+def _copy(root: Path, ledger: Ledger, job: Job) -> Made | None:
+    """Copy the picture that a job's inputs made under another name, and return that one; None if it isn't there."""
     twin = ledger.twin(job)
     if twin is None:
-        return False
+        return None
     target = Path(job.file).with_suffix(Path(twin.path).suffix).as_posix()
     path = root / target
     path.parent.mkdir(parents=True, exist_ok=True)
@@ -112,7 +126,7 @@ def _copy(root: Path, ledger: Ledger, job: Job) -> bool:
     shutil.copyfile(root / twin.path, half)
     half.replace(path)
     ledger.record(job, {**twin.facts, "path": target})
-    return True
+    return twin
 
 
 def _remove_strays(root: Path, ledger: Ledger, wanted: set[str]) -> list[str]:

@@ -12,26 +12,17 @@ from contextlib import closing
 from multiprocessing import get_context
 from pathlib import Path
 
-import numpy as np
-
-from tavolan.pictures.backends import vips
-
 KEPT = Path("out") / "thumbs.sqlite"
-# Width in pixels at which they're kept: what the preview page shows; a contact sheet takes them smaller.
-WIDTH = 300
 _SCHEMA = """
 create table if not exists thumbs (file text primary key, bytes integer, changed integer, data blob);
 create table if not exists boards (file text primary key, key text);
 """
-_MOST_PIXELS = 100_000_000
 # From how many on they're made in processes.
 _MANY = 24
 
 
 def thumbs(root: Path, paths: Iterable[Path]) -> dict[Path, bytes]:
-    """Return every picture as a JPEG file, 300 pixels wide; those that changed are made, on all cores.
-
-    JPEG is packed and read several times as fast as what makes smaller files.
+    """Return the small copy of every picture as a JPEG file; those that aren't kept are made, on all cores.
 
     A store of them that can't be read or written is passed over: they're made again then.
     """
@@ -46,14 +37,25 @@ def thumbs(root: Path, paths: Iterable[Path]) -> dict[Path, bytes]:
                 found[file] = data
         left = [file for file in wanted if file not in found]
         made = dict(zip(left, _all_made([wanted[file] for file in left]), strict=True))
-        rows = [(file, states[file].st_size, states[file].st_mtime_ns, data) for file, data in made.items()]
-        try:
-            base.executemany("insert or replace into thumbs values (?, ?, ?, ?)", rows)
-            base.commit()
-        except sqlite3.Error:
-            # They can be shown all the same.
-            base.rollback()
+        _keep(base, states, made)
     return {path: (found | made)[file] for file, path in wanted.items()}
+
+
+def keep_thumbs(root: Path, made: dict[str, bytes]) -> None:
+    """Keep the small copies of pictures that were just made, by their files in the project."""
+    if made:
+        with closing(_opened(root / KEPT)) as base:
+            _keep(base, {file: (root / file).stat() for file in made}, made)
+
+
+def _keep(base: sqlite3.Connection, states: dict[str, os.stat_result], made: dict[str, bytes]) -> None:
+    rows = [(file, states[file].st_size, states[file].st_mtime_ns, data) for file, data in made.items()]
+    try:
+        base.executemany("insert or replace into thumbs values (?, ?, ?, ?)", rows)
+        base.commit()
+    except sqlite3.Error:
+        # Those that aren't kept are made again when they're wanted.
+        base.rollback()
 
 
 def _opened(path: Path) -> sqlite3.Connection:
@@ -89,28 +91,14 @@ def _all_made(paths: list[Path]) -> Iterator[bytes]:
     forked = len(paths) >= _MANY and sys.platform == "linux" and threading.active_count() == 1
     if forked and not any(name in sys.modules for name in ("pyvips", "skia")):
         with ProcessPoolExecutor(os.cpu_count(), get_context("fork")) as pool:
-            yield from pool.map(_made, paths, chunksize=8)
+            yield from pool.map(_from_file, paths, chunksize=8)
         return
     with ThreadPoolExecutor(os.cpu_count()) as threads:
-        yield from threads.map(_made, paths)
+        yield from threads.map(_from_file, paths)
 
 
-def _made(path: Path) -> bytes:
-    # Only what makes thumbs loads libvips: what shows those that are kept doesn't need it.
-    from tavolan.pictures import png
-    from tavolan.pictures.resize import resized, vips_image
+def _from_file(path: Path) -> bytes:
+    # Only what makes them loads libvips: what shows those that are kept doesn't need it.
+    from tavolan.pictures.thumb import thumb_of_file
 
-    # Pictures that we wrote are read four times as fast as others.
-    rows = png.read_rows(path.read_bytes(), _MOST_PIXELS)
-    if rows is None:
-        image = vips().Image.thumbnail(str(path), WIDTH)
-    else:
-        height, width = rows.shape[0], (rows.shape[1] - 1) // 3
-        # Every other pixel is enough. Each is moved as one word, with the byte before it, and turned into BGRA.
-        step = 2 if width >= 2 * WIDTH else 1
-        words = np.ndarray((height, width), ">u4", rows, 0, (rows.strides[0], 3))[::step, ::step].astype("<u4")
-        few = vips_image(words.view(np.uint8).reshape(*words.shape, 4))
-        small = resized(few, WIDTH, max(1, round(height * WIDTH / width)))
-        image = vips_image(np.ascontiguousarray(small[..., 2::-1])).copy(interpretation="srgb")
-    data: bytes = image.jpegsave_buffer(Q=82, keep="none")
-    return data
+    return thumb_of_file(path)
