@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+import atexit
 import json
 import os
+import shutil
 import subprocess
 import sys
 from dataclasses import dataclass
+from functools import cache
 from pathlib import Path
 from typing import Any
 
@@ -16,8 +19,10 @@ from hypothesis import HealthCheck, settings
 from hypothesis import strategies as st
 
 from tavolan import open_project
+from tavolan import render as render_pictures
 from tavolan.project.progress import units
 from tavolan.project.texts import Texts
+from warm import PATIENCE, Warm
 
 # Time limits per example would make tests fail on a busy machine; fixtures of one test may serve all its examples.
 _ALWAYS: dict[str, Any] = {"deadline": None, "suppress_health_check": [HealthCheck.function_scoped_fixture]}
@@ -151,6 +156,26 @@ def shared_project(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return write_project(tmp_path_factory.mktemp("shared") / "potto")
 
 
+@pytest.fixture(scope="session")
+def shared_rendered(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """The small project with its twelve pictures, for tests that only read."""
+    root = write_project(tmp_path_factory.mktemp("rendered") / "potto")
+    assert len(render(root)) == 12
+    return root
+
+
+@pytest.fixture
+def rendered(shared_rendered: Path, tmp_path: Path) -> Path:
+    """A small project of its own, with its twelve pictures."""
+    # With its times: else every picture would count as changed.
+    return shutil.copytree(shared_rendered, tmp_path / "potto")
+
+
+def render(root: Path) -> list[Path]:
+    """Render all pictures of a project that aren't current, and return all."""
+    return render_pictures(open_project(root))
+
+
 @dataclass
 class Result:
     """What a run of the program left."""
@@ -165,19 +190,30 @@ class Result:
         return json.loads(self.out)
 
 
-def run_tavolan(*args: str | Path, cwd: Path | None = None, **env: str) -> Result:
-    """Run the built program as people do; a traceback is never a good answer."""
-    done = subprocess.run(
-        [str(PROGRAM), *map(str, args)],
-        cwd=cwd,
-        env={**os.environ, "TAVOLAN_WORKERS": "2", "COLUMNS": "120", **env},
-        capture_output=True,
-        encoding="utf-8",
-        timeout=120,
-        check=False,
-    )
-    assert "Traceback" not in done.stderr, done.stderr
-    return Result(done.returncode, done.stdout, done.stderr)
+def run_tavolan(*args: str | Path, cwd: Path | None = None, cold: bool = False, **env: str) -> Result:
+    """Run the built program as people do; a traceback is never a good answer.
+
+    It starts with its libraries loaded, unless `cold`: then it has a process all of its own, as everywhere where
+    TAVOLAN_COLD is set.
+    """
+    command = [str(PROGRAM), *map(str, args)]
+    around = {**os.environ, "TAVOLAN_WORKERS": "2", "COLUMNS": "120", **env}
+    if cold or os.environ.get("TAVOLAN_COLD"):
+        done = subprocess.run(
+            command, cwd=cwd, env=around, capture_output=True, encoding="utf-8", timeout=PATIENCE, check=False
+        )
+        result = Result(done.returncode, done.stdout, done.stderr)
+    else:
+        result = Result(*_warm().run(command, cwd or Path.cwd(), around))
+    assert "Traceback" not in result.err, result.err
+    return result
+
+
+@cache
+def _warm() -> Warm:
+    warm = Warm()
+    atexit.register(warm.close)
+    return warm
 
 
 def replace(path: Path, old: str, new: str) -> None:

@@ -214,8 +214,6 @@ def test_the_same_picture_twice_is_found(copy):
 
 
 def test_faint_and_small_captions_are_found(copy):
-    with (copy / "shots.toml").open("a") as file:
-        file.write("")
     replace(copy / "shots.toml", 'top = "#102030"', 'ink = "#E0B090"\ntop = "#E0B090"\nbottom = "#E0B090"')
     run_tavolan("shots", "render", "--project", copy)
     found = findings(copy, "caption-faint")

@@ -1,12 +1,16 @@
 """Finished pictures: what's kept of them, packed of them, and known of them."""
 
+import sqlite3
 import zipfile
+from contextlib import closing
 
 import tavolan
 from conftest import replace, run_tavolan, write_screen
 from tavolan.pictures.paint import card_place
 from tavolan.pictures.plan import Planner, Selection
 from tavolan.pictures.scene import Box
+from tavolan.pictures.thumb import thumb_of_file
+from tavolan.pictures.thumbs import thumbs
 
 
 def test_what_is_ready_is_packed_under_the_stores_own_codes(project):
@@ -24,28 +28,43 @@ def test_what_is_ready_is_packed_under_the_stores_own_codes(project):
     assert done.code == 0 and "lacks" not in done.out
 
 
-def test_status_knows_pictures_that_would_be_made_again(project):
-    assert run_tavolan("shots", "render", cwd=project).code == 0
-    rows = {(r["locale"], r["store"]): r["pictures"] for r in run_tavolan("status", "--json", cwd=project).json["rows"]}
+def test_status_knows_pictures_that_would_be_made_again(rendered):
+    rows = {
+        (r["locale"], r["store"]): r["pictures"] for r in run_tavolan("status", "--json", cwd=rendered).json["rows"]
+    }
     assert rows["en-US", "ios"] == {"total": 4, "current": 4, "old": 0}
-    write_screen(project / "screens/en-US/phone-6.9/home.png", 261, 560)
-    rows = {(r["locale"], r["store"]): r["pictures"] for r in run_tavolan("status", "--json", cwd=project).json["rows"]}
+    write_screen(rendered / "screens/en-US/phone-6.9/home.png", 261, 560)
+    rows = {
+        (r["locale"], r["store"]): r["pictures"] for r in run_tavolan("status", "--json", cwd=rendered).json["rows"]
+    }
     assert rows["en-US", "ios"] == {"total": 4, "current": 3, "old": 1}
-    why = run_tavolan("shots", "render", "--dry-run", "--why", cwd=project).out
+    why = run_tavolan("shots", "render", "--dry-run", "--why", cwd=rendered).out
     assert "screen screens/en-US/phone-6.9/home.png" in " ".join(why.split())
 
 
-def test_contact_sheets_and_thumbs_are_kept_until_something_changes(project):
-    assert run_tavolan("shots", "render", cwd=project).code == 0
-    assert run_tavolan("shots", "board", cwd=project).code == 0
-    sheets = sorted((project / "out/boards").glob("*.png"))
+def test_rendering_leaves_the_thumbs_that_reading_the_pictures_would_make(rendered):
+    made = tavolan.render(tavolan.open_project(rendered))
+    small = made[1]
+    with closing(sqlite3.connect(rendered / "out/thumbs.sqlite")) as base:
+        kept = dict(base.execute("select file, data from thumbs"))
+    assert set(kept) == {path.relative_to(rendered).as_posix() for path in made}
+    assert kept[small.relative_to(rendered).as_posix()] == thumb_of_file(small)
+    # A copied picture is shown by the same one, and one that isn't kept is made anew.
+    assert thumbs(rendered, made) == {path: kept[path.relative_to(rendered).as_posix()] for path in made}
+    (rendered / "out/thumbs.sqlite").unlink()
+    assert thumbs(rendered, [small]) == {small: thumb_of_file(small)}
+
+
+def test_contact_sheets_and_thumbs_are_kept_until_something_changes(rendered):
+    assert run_tavolan("shots", "board", cwd=rendered).code == 0
+    sheets = sorted((rendered / "out/boards").glob("*.png"))
     before = {path: (path.stat().st_mtime_ns, path.read_bytes()) for path in sheets}
-    assert len(sheets) == 2 and run_tavolan("shots", "board", cwd=project).code == 0
+    assert len(sheets) == 2 and run_tavolan("shots", "board", cwd=rendered).code == 0
     assert {path: (path.stat().st_mtime_ns, path.read_bytes()) for path in sheets} == before
-    replace(project / "copy/de-DE.toml", "Alle *Töpfe*", "Alle Töpfe")
-    assert run_tavolan("shots", "render", cwd=project).code == 0
-    (project / "out/thumbs.sqlite").write_bytes(b"damaged")
-    assert run_tavolan("shots", "board", cwd=project).code == 0
+    replace(rendered / "copy/de-DE.toml", "Alle *Töpfe*", "Alle Töpfe")
+    assert run_tavolan("shots", "render", cwd=rendered).code == 0
+    (rendered / "out/thumbs.sqlite").write_bytes(b"damaged")
+    assert run_tavolan("shots", "board", cwd=rendered).code == 0
     assert all(path.read_bytes() != before[path][1] for path in sheets)
 
 

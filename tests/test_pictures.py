@@ -14,6 +14,7 @@ from tavolan.errors import ProjectError
 from tavolan.markup import MarkupError, Run, parse, plain
 from tavolan.pictures.board import make_boards, plan_sheet
 from tavolan.pictures.breaks import joined
+from tavolan.pictures.canvas import canvas_on
 from tavolan.pictures.colour import resolve, rgb
 from tavolan.pictures.encode import load_screen, screen_size
 from tavolan.pictures.fonts import Fonts, MissingCharactersError
@@ -82,6 +83,23 @@ def test_words_are_never_broken(locale, word, width):
     size = largest((10, 60), lambda size: setter.fits(runs, STYLE, size, width, 4000, 6))
     if size:
         assert setter.lines(setter.paragraph(runs, STYLE, size, width), size) == 1
+
+
+@pytest.mark.parametrize(
+    ("runs", "side"),
+    [
+        ([Run("Kilnary", True), Run(" تطبيق الخزف")], "right"),
+        ([Run("رقيق على الحواف"), Run("!", True)], "left"),
+        ([Run("ما الجديد في Kilnary 2.4"), Run("؟ كل شيء", True)], "left"),
+    ],
+)
+def test_right_to_left_text_is_laid_out_from_the_right_whatever_it_begins_and_ends_with(runs, side):
+    pixels = np.full((120, 900, 4), 255, np.uint8)
+    canvas, _surface = canvas_on(pixels)
+    Typesetter(Fonts(None, "ar-SA"), "ar-SA").paragraph(runs, STYLE, 48, 880).paint(canvas, 10, 10)
+    red = np.flatnonzero(((pixels[..., 2] > 200) & (pixels[..., 1] < 80)).any(axis=0))
+    black = np.flatnonzero((pixels[..., 2] < 80).any(axis=0))
+    assert (red.min() > black.max()) if side == "right" else (red.max() < black.min())
 
 
 def test_japanese_breaks_between_phrases_and_korean_at_spaces():
@@ -170,16 +188,8 @@ def test_a_damaged_screen_is_a_problem(tmp_path):
         screen_size(tmp_path / "text.png", "text.png")
 
 
-@pytest.fixture(scope="module")
-def rendered(tmp_path_factory):
-    from conftest import write_project
-
-    root = write_project(tmp_path_factory.mktemp("rendered") / "potto")
-    return root, tavolan.render(tavolan.open_project(root))
-
-
-def test_pictures_have_the_stores_size_and_no_alpha(rendered):
-    _, files = rendered
+def test_pictures_have_the_stores_size_and_no_alpha(shared_rendered):
+    files = tavolan.render(tavolan.open_project(shared_rendered))
     assert len(files) == 12
     for file in files:
         image = pyvips.Image.new_from_file(str(file))
@@ -189,9 +199,9 @@ def test_pictures_have_the_stores_size_and_no_alpha(rendered):
 
 
 def test_two_renders_are_byte_identical(rendered):
-    root, files = rendered
+    files = tavolan.render(tavolan.open_project(rendered))
     before = [hashlib.sha256(file.read_bytes()).digest() for file in files]
-    again = render(tavolan.open_project(root), Selection(), again=True)
+    again = render(tavolan.open_project(rendered), Selection(), again=True)
     assert len(again.made) + again.copied == len(files)
     assert [hashlib.sha256(file.read_bytes()).digest() for file in files] == before
 
@@ -201,9 +211,8 @@ def pixels(file):
     return np.frombuffer(image.write_to_memory(), np.uint8).reshape(image.height, image.width, 3).astype(int)
 
 
-def test_the_caption_is_emphasised_and_the_background_mirrored_right_to_left(rendered):
-    root, _ = rendered
-    folder = root / "out/shots/ios/phone-6.9"
+def test_the_caption_is_emphasised_and_the_background_mirrored_right_to_left(shared_rendered):
+    folder = shared_rendered / "out/shots/ios/phone-6.9"
     left, right = pixels(folder / "en-US/01-home.png"), pixels(folder / "ar-SA/01-home.png")
     accent = np.array(rgb(resolve(Palette()).accent))
     for picture in (left, right):
@@ -212,12 +221,13 @@ def test_the_caption_is_emphasised_and_the_background_mirrored_right_to_left(ren
     assert np.abs(left[:100] - right[:100]).max() > 4
 
 
-def test_the_screen_itself_is_neither_mirrored_nor_distorted(rendered):
-    root, _ = rendered
-    picture = pixels(root / "out/shots/ios/phone-6.9/ar-SA/01-home.png")
+def test_the_screen_itself_is_neither_mirrored_nor_distorted(shared_rendered):
+    picture = pixels(shared_rendered / "out/shots/ios/phone-6.9/ar-SA/01-home.png")
     row = picture[1500, 300:1000, 2]
     assert row[-1] > row[0] + 100
-    job = Planner(tavolan.open_project(root)).jobs(Selection(("ios",), ("ar-SA",), ("phone-6.9",), ("home",)))[0]
+    job = Planner(tavolan.open_project(shared_rendered)).jobs(
+        Selection(("ios",), ("ar-SA",), ("phone-6.9",), ("home",))
+    )[0]
     assert job.scene.devices[0].frame.height / job.scene.devices[0].frame.width == pytest.approx(560 / 260, rel=0.002)
 
 
@@ -266,12 +276,11 @@ def test_own_looks_and_fonts_are_checked(project):
 
 
 def test_boards_show_what_is_missing(rendered):
-    root, _ = rendered
-    files = make_boards(tavolan.open_project(root))
+    files = make_boards(tavolan.open_project(rendered))
     assert [file.name for file in files] == ["ios-phone-6.9.png", "ios-tablet-13.png"]
     whole = files[0].read_bytes()
-    (root / "out/shots/ios/phone-6.9/de-DE/02-kiln.png").unlink()
-    make_boards(tavolan.open_project(root), classes=("phone-6.9",))
+    (rendered / "out/shots/ios/phone-6.9/de-DE/02-kiln.png").unlink()
+    make_boards(tavolan.open_project(rendered), classes=("phone-6.9",))
     assert files[0].read_bytes() != whole
 
 

@@ -32,24 +32,8 @@ def digests(root):
     }
 
 
-@pytest.fixture(scope="module")
-def done_project(tmp_path_factory):
-    from conftest import write_project
-
-    root = write_project(tmp_path_factory.mktemp("done") / "potto")
-    assert len(made(root).made) == 12
-    return root
-
-
-@pytest.fixture
-def done(done_project, tmp_path):
-    root = tmp_path / "potto"
-    shutil.copytree(done_project, root)
-    return root
-
-
-def test_nothing_changed_makes_nothing(done):
-    again = made(done)
+def test_nothing_changed_makes_nothing(rendered):
+    again = made(rendered)
     assert (len(again.made), again.kept, len(again.files)) == (0, 12, 12)
 
 
@@ -62,77 +46,80 @@ CHANGES = [
 
 
 @pytest.mark.parametrize(("file", "old", "new", "count", "reason"), CHANGES)
-def test_one_change_makes_only_its_pictures(done, file, old, new, count, reason):
-    before = digests(done)
-    replace(done / file, old, new)
-    result = made(done)
+def test_one_change_makes_only_its_pictures(rendered, file, old, new, count, reason):
+    before = digests(rendered)
+    replace(rendered / file, old, new)
+    result = made(rendered)
     assert len(result.made) + result.copied == count
     assert all(reason in why for why in result.why.values())
-    changed = {name for name, value in digests(done).items() if before[name] != value}
+    changed = {name for name, value in digests(rendered).items() if before[name] != value}
     assert changed == set(result.why)
 
 
-def test_a_screen_that_changed_is_drawn_anew_and_one_touched_only_is_not(done):
-    path = done / "screens/de-DE/phone-6.9/home.png"
+def test_a_screen_that_changed_is_drawn_anew_and_one_touched_only_is_not(rendered):
+    path = rendered / "screens/de-DE/phone-6.9/home.png"
     os.utime(path, ns=(1, 1))
-    assert not made(done).made
+    assert not made(rendered).made
     write_screen(path, shade=20)
-    result = made(done)
+    result = made(rendered)
     assert list(result.why) == ["out/shots/ios/phone-6.9/de-DE/01-home.png"]
     assert list(result.why.values()) == ["screen screens/de-DE/phone-6.9/home.png"]
 
 
-def test_files_that_are_gone_or_changed_are_made_again(done):
-    one, other = done / "out/shots/ios/phone-6.9/de-DE/01-home.png", done / "out/shots/ios/tablet-13/ar-SA/02-kiln.png"
+def test_files_that_are_gone_or_changed_are_made_again(rendered):
+    one, other = (
+        rendered / "out/shots/ios/phone-6.9/de-DE/01-home.png",
+        rendered / "out/shots/ios/tablet-13/ar-SA/02-kiln.png",
+    )
     one.unlink()
     other.write_bytes(b"mine")
-    result = made(done)
+    result = made(rendered)
     assert set(result.why.values()) == {"the file is gone or was changed"}
     assert len(result.made) == 2
 
 
-def test_what_is_the_same_is_painted_once_and_copied(done):
+def test_what_is_the_same_is_painted_once_and_copied(rendered):
     for tag in ("en-GB",):
-        replace(done / "tavolan.toml", 'locales = ["en-US", ', f'locales = ["en-US", "{tag}", ')
-        (done / f"copy/{tag}.toml").write_text('like = "en-US"\n')
-        shutil.copytree(done / "screens/en-US", done / f"screens/{tag}")
-    result = made(done)
+        replace(rendered / "tavolan.toml", 'locales = ["en-US", ', f'locales = ["en-US", "{tag}", ')
+        (rendered / f"copy/{tag}.toml").write_text('like = "en-US"\n')
+        shutil.copytree(rendered / "screens/en-US", rendered / f"screens/{tag}")
+    result = made(rendered)
     assert (len(result.made), result.copied) == (0, 4)
     assert (
-        digests(done)["out/shots/ios/phone-6.9/en-GB/01-home.png"]
-        == digests(done)["out/shots/ios/phone-6.9/en-US/01-home.png"]
+        digests(rendered)["out/shots/ios/phone-6.9/en-GB/01-home.png"]
+        == digests(rendered)["out/shots/ios/phone-6.9/en-US/01-home.png"]
     )
     # A copy stands for itself: changing its locale leaves the other alone.
-    (done / "copy/en-GB.toml").write_text('like = "en-US"\n[captions]\nhome = "All *pots*"\n')
-    assert list(made(done).why) == [
+    (rendered / "copy/en-GB.toml").write_text('like = "en-US"\n[captions]\nhome = "All *pots*"\n')
+    assert list(made(rendered).why) == [
         "out/shots/ios/phone-6.9/en-GB/01-home.png",
         "out/shots/ios/tablet-13/en-GB/01-home.png",
     ]
 
 
-def test_pictures_that_nothing_asks_for_any_more_are_removed_and_others_left(done):
-    mine = done / "out/shots/ios/phone-6.9/de-DE/notes.txt"
+def test_pictures_that_nothing_asks_for_any_more_are_removed_and_others_left(rendered):
+    mine = rendered / "out/shots/ios/phone-6.9/de-DE/notes.txt"
     mine.write_text("mine")
-    text = (done / "shots.toml").read_text()
-    (done / "shots.toml").write_text(text[: text.index('[[shot]]\nname = "kiln"')])
+    text = (rendered / "shots.toml").read_text()
+    (rendered / "shots.toml").write_text(text[: text.index('[[shot]]\nname = "kiln"')])
     for tag in ("en-US", "de-DE", "ar-SA"):
-        path = done / f"copy/{tag}.toml"
+        path = rendered / f"copy/{tag}.toml"
         path.write_text("\n".join(line for line in path.read_text().splitlines() if not line.startswith("kiln = ")))
-    result = made(done)
+    result = made(rendered)
     assert len(result.removed) == 6 and mine.exists()
-    assert not list((done / "out/shots").rglob("02-kiln.png"))
+    assert not list((rendered / "out/shots").rglob("02-kiln.png"))
 
 
-def test_a_narrow_run_removes_nothing(done):
-    render(tavolan.open_project(done), Selection(locales=("de-DE",)))
-    assert len(digests(done)) == 12
+def test_a_narrow_run_removes_nothing(rendered):
+    render(tavolan.open_project(rendered), Selection(locales=("de-DE",)))
+    assert len(digests(rendered)) == 12
 
 
-def test_a_damaged_ledger_is_started_afresh(done):
+def test_a_damaged_ledger_is_started_afresh(rendered):
     for name in ("made.sqlite-wal", "made.sqlite-shm"):
-        (done / "out" / name).unlink(missing_ok=True)
-    (done / "out/made.sqlite").write_bytes(b"no database" * 100)
-    assert len(made(done).made) == 12
+        (rendered / "out" / name).unlink(missing_ok=True)
+    (rendered / "out/made.sqlite").write_bytes(b"no database" * 100)
+    assert len(made(rendered).made) == 12
 
 
 def test_an_interrupted_run_goes_on_where_it_was(project):
@@ -154,21 +141,21 @@ def test_an_interrupted_run_goes_on_where_it_was(project):
     assert rest.kept >= 1 and rest.kept + len(rest.made) == 12
 
 
-def test_two_runs_at_once_make_what_one_makes(project, done_project):
+def test_two_runs_at_once_make_what_one_makes(project, shared_rendered):
     runs = [
         subprocess.Popen([PROGRAM, "shots", "render", "--project", project], stdout=subprocess.DEVNULL)
         for _ in range(2)
     ]
     assert [process.wait(120) for process in runs] == [0, 0]
-    assert digests(project) == digests(done_project)
+    assert digests(project) == digests(shared_rendered)
     assert not made(project).made
 
 
-def test_jobs_are_plain_data_with_a_key_that_tells_all_apart(done):
+def test_jobs_are_plain_data_with_a_key_that_tells_all_apart(rendered):
     import pickle
 
-    jobs = Planner(tavolan.open_project(done)).jobs(Selection())
-    assert not list((done / "out").glob("made.sqlite-*"))
+    jobs = Planner(tavolan.open_project(rendered)).jobs(Selection())
+    assert not list((rendered / "out").glob("made.sqlite-*"))
     assert len({job.key for job in jobs}) == 12
     again: list[Job] = pickle.loads(pickle.dumps(jobs))
     assert [job.key for job in again] == [job.key for job in jobs]
@@ -215,24 +202,24 @@ def test_looking_leaves_no_trace(project):
     assert not (project / "out").exists()
 
 
-def test_the_program_says_why(done):
-    replace(done / "copy/en-US.toml", "Every firing", "Each firing")
-    result = run_tavolan("shots", "render", "--why", "--project", done)
+def test_the_program_says_why(rendered):
+    replace(rendered / "copy/en-US.toml", "Every firing", "Each firing")
+    result = run_tavolan("shots", "render", "--why", "--project", rendered)
     assert "caption: Every firing → Each firing" in result.out
     assert "2 made, 10 up to date" in result.out
-    document = run_tavolan("shots", "render", "--json", "--project", done).json
+    document = run_tavolan("shots", "render", "--json", "--project", rendered).json
     assert document["schema"] == "tavolan/render@1" and document["kept"] == 12 and document["made"] == {}
-    assert "12 made" in run_tavolan("shots", "render", "--again", "--project", done).out
+    assert "12 made" in run_tavolan("shots", "render", "--again", "--project", rendered).out
 
 
-def test_a_cluster_does_the_same_work(project, done_project):
+def test_a_cluster_does_the_same_work(project, shared_rendered):
     distributed = pytest.importorskip("distributed")
     with distributed.LocalCluster(
         n_workers=2, threads_per_worker=1, processes=True, dashboard_address=None, host="127.0.0.1"
     ) as cluster:
         result = run_tavolan("shots", "render", "--cluster", cluster.scheduler_address, "--project", project)
     assert result.code == 0, result.err
-    assert digests(project) == digests(done_project)
+    assert digests(project) == digests(shared_rendered)
 
 
 def test_a_cluster_that_is_not_there_is_one_line(project):
@@ -242,9 +229,9 @@ def test_a_cluster_that_is_not_there_is_one_line(project):
     assert "Traceback" not in result.err
 
 
-def test_watching_renders_on_save_and_tells_the_browser(done):
+def test_watching_renders_on_save_and_tells_the_browser(rendered):
     process = subprocess.Popen(
-        [PROGRAM, "shots", "watch", "--times", "1", "--project", done],
+        [PROGRAM, "shots", "watch", "--times", "1", "--project", rendered],
         stdout=subprocess.PIPE, text=True, env={**os.environ, "PYTHONUNBUFFERED": "1"},
     )  # fmt: skip
     try:
@@ -257,7 +244,7 @@ def test_watching_renders_on_save_and_tells_the_browser(done):
         events = urllib.request.urlopen(address + "changes", timeout=60)
         assert events.readline() == b"data: 0\n"
         time.sleep(0.5)
-        replace(done / "copy/de-DE.toml", "Jeder Brand", "Brand um Brand")
+        replace(rendered / "copy/de-DE.toml", "Jeder Brand", "Brand um Brand")
         lines = [events.readline() for _ in range(2)]
         assert b"data: 1\n" in lines
         assert "2 made" in process.stdout.read()
@@ -267,10 +254,10 @@ def test_watching_renders_on_save_and_tells_the_browser(done):
         process.stdout.close()
 
 
-def test_the_ledger_is_an_ordinary_database(done):
-    ledger = Ledger(done)
+def test_the_ledger_is_an_ordinary_database(rendered):
+    ledger = Ledger(rendered)
     ledger.close()
-    with sqlite3.connect(done / "out/made.sqlite") as base:
+    with sqlite3.connect(rendered / "out/made.sqlite") as base:
         inputs = json.loads(base.execute("select inputs from made limit 1").fetchone()[0])
     base.close()
     assert {"caption", "look", "screen", "fonts", "tool", "size"} <= set(inputs)

@@ -16,7 +16,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import tavolan
-from conftest import write_project
+from conftest import replace, write_project
 from tavolan.errors import OutsideError
 from tavolan.pictures import workers
 from tavolan.pictures.fitting import Setters
@@ -43,10 +43,21 @@ def test_each_maker_has_a_stretch_and_then_helps_with_the_longest():
     assert work.take(0) is None
 
 
+def watch_project(root):
+    """Write a small project whose pictures are small too."""
+    write_project(root)
+    replace(root / "tavolan.toml", '["phone-6.9", "tablet-13"]', '["watch-large", "watch-small"]')
+    for folder in (root / "screens").iterdir():
+        (folder / "phone-6.9").rename(folder / "watch-large")
+        (folder / "tablet-13").rename(folder / "watch-small")
+    return root
+
+
 @pytest.fixture(scope="module")
 def planned(tmp_path_factory):
-    root = write_project(tmp_path_factory.mktemp("workers") / "potto")
-    return root, Planner(tavolan.open_project(root)).jobs(Selection(classes=("phone-6.9",)))
+    """A project and the jobs of its pictures, small ones."""
+    root = watch_project(tmp_path_factory.mktemp("workers") / "potto")
+    return root, Planner(tavolan.open_project(root)).jobs(Selection(classes=("watch-large",)))
 
 
 def in_a_fresh_process(root, code):
@@ -108,7 +119,7 @@ def test_a_started_process_tells_what_it_made_and_what_is_damaged(planned, tmp_p
         process.let_go()
         process.wait()
     assert process.wait() == 0
-    process = _Started(write_project(tmp_path / "potto"))
+    process = _Started(watch_project(tmp_path / "potto"))
     (tmp_path / "potto" / jobs[0].screens[0].path).write_bytes(b"no picture")
     try:
         facts, problems = process.make(jobs[0])
