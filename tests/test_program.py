@@ -17,6 +17,16 @@ def test_help_lists_the_commands():
         assert re.search(rf"\b{name}\b", done.out)
 
 
+@pytest.mark.parametrize(
+    "args", [["check"], ["status"], ["preview"], ["copy", "table", "title"], ["terms", "plan", "--locale", "en-US"],
+             ["shots", "render", "--locale", "de-DE", "--shot", "home"], ["locale", "status"], ["notes", "show"], ["rules"],
+             ["schema", "copy"], ["standin", "translator", "--help"]],
+)  # fmt: skip
+def test_a_command_loads_all_that_it_needs_by_itself(project, args):
+    done = run_tavolan(*args, cwd=project, cold=True)
+    assert done.code == 0 and done.out, done.err
+
+
 def test_version():
     assert run_tavolan("--version").out == "tavolan 0.1.0\n"
 

@@ -30,6 +30,8 @@ def schema(
             write_text(path, text)
             console().print(str(path), soft_wrap=True)
         return
+    if not name:
+        raise UsageError(f"which schema? Name one of {', '.join(NAMES)}, or write all with: --write DIR")
     if name not in NAMES:
         raise UsageError(f'there\'s no schema "{name}". {nearest(name, NAMES)}')
     print_json(_schema(name, project))
