@@ -9,8 +9,9 @@ from hypothesis import strategies as st
 import tavolan
 from conftest import examples, replace, run_tavolan
 from tavolan.project.model import Copy, Source, Term
+from tavolan.words.choices import Options
 from tavolan.words.cover import cover, unlocks
-from tavolan.words.plan import Options, plan
+from tavolan.words.plan import plan
 from tavolan.words.value import Valuer
 
 WORDS = ["pot", "kiln", "clay", "glaze", "cone"]
@@ -134,7 +135,10 @@ def test_weights_and_standing_can_be_told(project):
     assert (valuer.weight("with-keywords"), valuer.weight("title-phrase"), valuer.weight(None)) == (0.25, 1.0, 0.0)
     hard = Term("x", "en-US", 1, difficulty=90)
     assert [valuer.worth(hard, front).chance for front in ("US", "DE", "")] == pytest.approx([0.5, 0.1, 0.1])
-    replace(project / "tavolan.toml", "with-keywords = 0.25", "with-keyword = 0.25")
+    replace(project / "tavolan.toml", "with-keywords = 0.25", "with-keywords = 0.75")
+    done = run_tavolan("terms", "cover", cwd=project)
+    assert done.code == 3 and "words.tiers: with-keywords weighs more than with-subtitle" in done.err
+    replace(project / "tavolan.toml", "with-keywords = 0.75", "with-keyword = 0.25")
     done = run_tavolan("terms", "cover", cwd=project)
     assert done.code == 3 and "tavolan.toml:18: words.tiers" in done.err
 

@@ -7,15 +7,39 @@ from hypothesis import strategies as st
 import tavolan
 from conftest import replace
 from tavolan.words import split
+from tavolan.words.matching import listing_of
+from tavolan.words.phrases import phrase_of
+from tavolan.words.plurals import singular
 
 
-@pytest.mark.parametrize(
-    ("word", "expected"),
-    [("kilns", "kiln"), ("glazes", "glaze"), ("boxes", "box"), ("studies", "study"), ("glass", "glass"), ("men", "man"),
-     ("bus", "bus"), ("shelves", "shelf"), ("this", "this"), ("dishes", "dish")],
-)  # fmt: skip
-def test_singulars(word, expected):
-    assert split.singular(word) == expected
+PAIRS = """
+kiln kilns|glaze glazes|box boxes|study studies|man men|woman women|child children|person people|foot feet|mouse mice
+movie movies|calorie calories|cookie cookies|zombie zombies|selfie selfies|tie ties|pie pies|city cities|cherry cherries
+quiz quizzes|fez fezzes|waltz waltzes|prize prizes|maze mazes|buzz buzzes|hero heroes|potato potatoes|echo echoes|zoo zoos
+photo photos|video videos|shoe shoes|toe toes|canoe canoes|piano pianos|bus buses|lens lenses|bonus bonuses|campus campuses
+virus viruses|status statuses|atlas atlases|canvas canvases|alias aliases|iris irises|gas gases|use uses|house houses
+horse horses|phase phases|course courses|exercise exercises|license licenses|rose roses|headache headaches|cache caches
+niche niches|mustache mustaches|beach beaches|watch watches|batch batches|coach coaches|menu menus|emu emus|guru gurus
+taxi taxis|ski skis|emoji emojis|bikini bikinis|safari safaris|glass glasses|dish dishes|shelf shelves|knife knives
+life lives|wolf wolves|leaf leaves|half halves|cliff cliffs|belief beliefs|giraffe giraffes|glove gloves|curve curves
+analysis analyses|crisis crises|thesis theses|cactus cacti|radius radii|index indices|matrix matrices|criterion criteria
+bureau bureaus|plateau plateaux|fireman firemen|saleswoman saleswomen|ad ads|app apps|dvd dvds|boy boys|key keys|day days
+"""
+ALONE = """
+news hers lens his this its was has yes gas plus bus class glass always perhaps series species physics mathematics maths
+tennis chess wellness business wireless status virus analysis basis iris atlas canvas chaos ios gps css https jeans pilates
+thanks diabetes headquarters omen specimen ramen amen us is as
+"""
+
+
+@pytest.mark.parametrize("pair", [pair.split() for line in PAIRS.split("\n") for pair in line.split("|") if pair])
+def test_plurals_are_paired_with_their_singulars(pair):
+    assert [singular(word) for word in pair] == [pair[0], pair[0]]
+
+
+@pytest.mark.parametrize("word", ALONE.split())
+def test_what_only_looks_like_a_plural_stays(word):
+    assert singular(word) == word
 
 
 def test_words_keep_their_marks():
@@ -113,14 +137,14 @@ words = st.sampled_from(["pot", "kiln", "clay", "glaze", "cone"])
 @given(st.lists(words, max_size=4), st.lists(words, max_size=4), st.lists(words, min_size=1, max_size=3))
 def test_coverage_agrees_with_the_rule_in_one_line(tmp_path_factory, first, second, phrase):
     from tavolan.project.model import Copy, Source
-    from tavolan.words.cover import LocaleWords
 
     project = tavolan.open_project(_bare(tmp_path_factory))
     for tag, chosen in (("en-US", first), ("de-DE", second)):
         project.copy[tag] = Copy(tag, Source("x", ""), {"keywords": chosen})
     store = project.stores["ios"]
     for tag, chosen in (("en-US", first), ("de-DE", second)):
-        _, missing = LocaleWords(project, store, tag).answer(" ".join(phrase))
+        listing = listing_of(project, store, tag)
+        missing = listing.answer(phrase_of(" ".join(phrase), listing.match)).missing
         assert set(missing) == set(phrase) - set(chosen)
 
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
+import regex
+
 from tavolan.checking.findings import Finding
 from tavolan.checking.registry import Check, check
 from tavolan.checking.review import Place, Review
@@ -11,6 +13,7 @@ from tavolan.project.model import Term
 from tavolan.rulebooks.measure import beyond, measure
 from tavolan.words import split
 from tavolan.words.mentions import MentionText
+from tavolan.words.phrases import Words, phrase_of, words_of
 
 _TOP = 3
 _LEAST_WORDS = 40
@@ -50,11 +53,23 @@ def title_room(review: Review, this: Check) -> Iterator[Finding]:
             yield place.finding(this, message, remedy, measured=left, limit=place.rule.max, unit=unit)
 
 
-def first_sentence(text: str) -> str:
-    """Return the first sentence or line of a text, whichever ends first."""
+_SENTENCE_END = regex.compile(r"[.!?]+(?=\s)|[。！？]|؟(?=\s|$)|।(?=\s|$)")
+
+
+def first_sentence(text: str, abbreviations: frozenset[str] = frozenset()) -> str:
+    """Return the first sentence or line of a text, whichever ends first.
+
+    No sentence ends behind an abbreviation, or an initial (J. or U.S.).
+    """
     line = text.strip().split("\n", 1)[0]
-    ends = [line.find(mark) for mark in (". ", "! ", "? ", "。", "！", "？", "؟ ", "। ") if mark in line]
-    return line[: min(ends) + 1] if ends else line
+    for end in _SENTENCE_END.finditer(line):
+        before = line[: end.end()].split()[-1]
+        word = before.strip("(„“\"'«").rstrip(".").lower()
+        initial = regex.fullmatch(r"(?:\p{L}\.)+", before.strip("(„“\"'«")) is not None
+        if end.group() == "." and (initial or word in abbreviations):
+            continue
+        return line[: end.end()]
+    return line
 
 
 @check("first-sentence", "warning")
@@ -67,7 +82,7 @@ def first_sentence_says_what(review: Review, this: Check) -> Iterator[Finding]:
     for place in review.places:
         if place.rule.fold is None or not place.value.written or place.value.inherited_from:
             continue
-        sentence = first_sentence(str(place.value.value))
+        sentence = first_sentence(str(place.value.value), review.words_for("abbreviations", place.locale))
         length = measure(sentence)
         if length > place.rule.fold:
             message = f"the first sentence is {length} characters long; about {place.rule.fold} show before “more”"
@@ -83,18 +98,14 @@ def first_sentence_says_what(review: Review, this: Check) -> Iterator[Finding]:
 
 
 def _holds_target(sentence: str, terms: list[Term], match: split.Matching) -> bool:
-    there = {split.key(word, match) for word in split.words(sentence)}
-    folded = split.fold(sentence)
-    for term in terms:
-        for word in split.words(term.phrase):
-            if split.key(word, match) in there or (split.has_no_spaces(word) and _shares_run(word, folded)):
-                return True
-    return False
+    there = words_of(sentence, match)
+    return any(_shares(there, word) for term in terms for word in phrase_of(term.phrase, match).words)
 
 
-def _shares_run(word: str, text: str) -> bool:
-    runs = split.script_runs(word) or [word]
-    return any(run in text for run in runs if len(run) > 1) or word in text
+def _shares(there: Words, word: split.Token) -> bool:
+    """Whether a word stands in a sentence; of one without spaces, a part of one script with two letters is enough."""
+    parts = [part for part in split.units_of(word) if len(part) > 1] if word.unspaced else []
+    return there.holds(word) or any(part in run for part in parts for run in there.runs)
 
 
 @check("phrases-unsaid", "note")

@@ -9,6 +9,8 @@ from tavolan.checking.registry import Check, check
 from tavolan.checking.review import Place, Review
 from tavolan.rulebooks.measure import measure
 from tavolan.words import split
+from tavolan.words.matching import Listing, searched_texts
+from tavolan.words.phrases import phrase_of, words_of
 
 _LEAST_UNUSED = 12
 _LEAST_ENTRIES = 4
@@ -36,23 +38,17 @@ def keyword_repeats(review: Review, this: Check) -> Iterator[Finding]:
     """A keyword stands in the title, the subtitle or the publisher's name of the same locale already.
 
     Search reads those anyway and weighs them more, so the keyword adds nothing. In English the plural counts as the
-    same word.
+    same word; without spaces, a part of a word does.
     """
     for place in _lists(review):
-        book = place.store.rulebook
-        heavier: dict[str, str] = {}
-        for key in book.searched_fields():
-            if book.fields[key].kind == "text" and book.fields[key].search < place.rule.search:
-                text = review.project.value(place.store.id, place.locale, key).text(book.fields[key])
-                for word in split.words(text):
-                    heavier.setdefault(split.key(word, _match(place)), key)
-        if book.search.publisher:
-            for word in split.words(review.project.app.publisher):
-                heavier.setdefault(split.key(word, _match(place)), "publisher")
+        match = _match(place)
+        searched = searched_texts(review.project, place.store, place.locale)
+        others = [(key, level, words_of(text, match)) for key, level, text in searched if key != place.field]
+        heavier = Listing(place.locale, match, others)
         for entry in place.value.value:
-            entry_words = [split.key(word, _match(place)) for word in split.words(entry)]
-            if entry_words and all(word in heavier for word in entry_words):
-                where = heavier[entry_words[0]]
+            answered = heavier.answer(phrase_of(entry, match))
+            if answered.level is not None:
+                where = " and ".join(dict.fromkeys(answered.used.values()))
                 message = f'"{entry}" stands in the {where} already'
                 yield place.finding(this, message, f"Take it out: that frees {_saves(entry, place)}.", subject=entry)
 
@@ -63,7 +59,7 @@ def keyword_twice(review: Review, this: Check) -> Iterator[Finding]:
     for place in _lists(review):
         seen: dict[str, str] = {}
         for entry in place.value.value:
-            form = " ".join(split.key(word, _match(place)) for word in split.words(entry))
+            form = " ".join(word.form for word in phrase_of(entry, _match(place)).words)
             if form and form in seen:
                 same = split.fold(entry) == split.fold(seen[form])
                 message = f'"{entry}" is there twice' if same else f'"{entry}" is the same word as "{seen[form]}"'
@@ -104,7 +100,7 @@ def keyword_phrase(review: Review, this: Check) -> Iterator[Finding]:
         if place.store.rulebook.search.model != "words":
             continue
         for entry in place.value.value:
-            if len(split.words(entry)) > 1:
+            if len(split.words(entry, _match(place))) > 1:
                 message = f'"{entry}" is a phrase; search combines single words by itself'
                 yield place.finding(this, message, "Write its words as entries of their own.", subject=entry)
 
@@ -120,7 +116,7 @@ def keyword_filler(review: Review, this: Check) -> Iterator[Finding]:
     for place in _lists(review):
         fillers = review.words_for("fillers", place.locale)
         for entry in place.value.value:
-            entry_words = split.words(entry)
+            entry_words = split.words(entry, _match(place))
             serves = any((place.store.id, place.locale, word) in needed for word in entry_words)
             if entry_words and not serves and all(word in fillers for word in entry_words):
                 message = f'"{entry}" is a filler word'

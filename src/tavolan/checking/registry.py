@@ -27,6 +27,7 @@ FAMILIES = (
     "keywords",
     "coverage",
     "policy",
+    "titles",
     "writing",
     "language",
     "freshness",

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections.abc import Iterator
+from typing import Any
 from urllib.parse import urlsplit
 
 from tavolan.checking.findings import Finding
@@ -13,32 +14,17 @@ from tavolan.checking.review import Passage, Review
 from tavolan.markup import MarkupError, parse
 from tavolan.project.locales import language_of, script_of
 
+# What only a program writes: {{name}}, ${name}, %s, %(name)s, {app_name}, {0}, [APP_NAME], <NAME>.
 _VARIABLE = re.compile(
-    r"\{\{?\s*[A-Za-z_][\w.]*\s*\}?\}|\$\{\w+\}|%(?:\d+\$)?[sdf@]\b|%\(\w+\)[sd]|<[A-Z_]{3,}>|\[[A-Z_]{4,}\]"
+    r"\{\{\s*[A-Za-z_][\w.]*\s*\}\}|\$\{\w+\}|%(?:\d+\$)?[sdf@](?![A-Za-z0-9_])|%\(\w+\)[sd]|<[A-Z_]{3,}>"
+    r"|(?<!\{)\{(?:\d+|[A-Za-z]+[_.]\w+|[a-z]+[A-Z]\w*)\}|\[[A-Z]+_[A-Z_]+\]"
 )
+# A word in single brackets is one only when it's what drafts leave open: in prose, brackets may stand for themselves.
+_OPEN_WORD = re.compile(r"\{\s*([A-Za-z]+)\s*\}|\[([A-Z]{3,})\]")
 _TAG = re.compile(r"</?[a-zA-Z][a-zA-Z0-9]*(?:\s[^<>]*)?/?>")
 _EMAIL = re.compile(r"[^@\s]+@[^@\s.]+(?:\.[^@\s.]+)+")
-_PAIRS = {"(": ")", "[": "]", "“": "”", "«": "»", "「": "」", "『": "』", "（": "）"}
-# German and some others close with what English opens with, so quotation marks of that kind can't be paired.
-_UNPAIRED_QUOTES = {
-    "de",
-    "cs",
-    "sk",
-    "sl",
-    "hr",
-    "bg",
-    "pl",
-    "hu",
-    "ro",
-    "da",
-    "sv",
-    "fi",
-    "no",
-    "nb",
-    "et",
-    "lt",
-    "is",
-}
+# A closing bracket of a list mark or a smiley, as in 1) or :)
+_LIST_MARK = re.compile(r"(?:^|\s)(?:\w{1,2}|[:;]-?)$")
 _JOINER_SCRIPTS = {
     "Deva",
     "Beng",
@@ -77,7 +63,10 @@ def placeholder(review: Review, this: Check) -> Iterator[Finding]:
 def variable(review: Review, this: Check) -> Iterator[Finding]:
     """A text holds a variable that nobody filled in, such as {name}, ${name} or %s."""
     for passage in review.passages:
-        for found in dict.fromkeys(_VARIABLE.findall(passage.text)):
+        open_words = review.language_data["placeholders"]["open"].split()
+        left = [found.group() for found in _OPEN_WORD.finditer(passage.text)
+                if (found.group(1) or found.group(2)).lower() in open_words]  # fmt: skip
+        for found in dict.fromkeys([*_VARIABLE.findall(passage.text), *left]):
             message = f'holds the unfilled variable "{found}"'
             yield passage.finding(this, message, "Write what should stand there.", subject=found)
 
@@ -155,31 +144,29 @@ def markup(review: Review, this: Check) -> Iterator[Finding]:
 def bracket(review: Review, this: Check) -> Iterator[Finding]:
     """A bracket or quotation mark is opened and never closed, or closed without being open."""
     for passage in review.passages:
-        language = language_of(passage.locale)
-        skip = {"“", "«"} if language in _UNPAIRED_QUOTES else set()
-        stray = _stray_bracket(passage.text, skip)
+        stray = stray_bracket(passage.text, language_of(passage.locale), review.language_data["brackets"])
         if stray:
             yield passage.finding(this, f'has a "{stray}" without its partner', "Add the other one.", subject=stray)
 
 
-def _stray_bracket(text: str, skip: set[str]) -> str:
+def stray_bracket(text: str, language: str, brackets: dict[str, Any]) -> str:
+    """Return the first mark of a text that has no partner, or nothing.
+
+    `brackets` tells which marks close which, for all languages and for some.
+    """
+    closers = {**brackets["all"], **brackets.get(language, {})}
+    ends = set("".join(closers.values()))
     waiting: list[str] = []
-    closers = {close: opener for opener, close in _PAIRS.items() if opener not in skip}
     for index, char in enumerate(text):
-        if char in _PAIRS and char not in skip:
-            waiting.append(char)
-        elif char in closers:
-            if waiting and waiting[-1] == closers[char]:
+        if waiting and char in closers[waiting[-1]]:
+            closed = waiting.pop()
+            while language in brackets["closing_twice"] and waiting and waiting[-1] == closed:
                 waiting.pop()
-            elif not (char == ")" and _is_list_mark(text, index)):
-                return char
+        elif char in closers:
+            waiting.append(char)
+        elif char in ends and not (char == ")" and _LIST_MARK.search(text[:index])):
+            return char
     return waiting[-1] if waiting else ""
-
-
-def _is_list_mark(text: str, index: int) -> bool:
-    """Whether a closing bracket belongs to a list mark or a smiley, as in `1)` or `:)`."""
-    before = text[max(0, index - 2) : index].lstrip()
-    return before[-1:].isalnum() or before[-1:] in (":", ";", "-")
 
 
 @check("hidden-character", "warning")

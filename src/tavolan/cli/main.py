@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import gc
+import io
 import os
 import sys
 from contextlib import suppress
@@ -89,6 +90,7 @@ def run() -> None:
     gc.set_threshold(500_000, 20, 20)
     # Pydantic would look through all installed packages for plugins to it.
     os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "1")
+    _keep_stdout()
     try:
         program(sys.argv[1] if len(sys.argv) > 1 else "")()
     except TavolanError as error:
@@ -102,6 +104,28 @@ def run() -> None:
         if not isinstance(end.code, int | None):
             raise
         _leave(end.code or 0)
+
+
+def _keep_stdout() -> None:
+    """Keep standard output to ourselves: what a library writes there, below Python, goes to stderr.
+
+    A solver that prints a line now and then would break a JSON document.
+    """
+    for name in ("stdout", "stderr"):
+        # One that's closed takes everything and keeps nothing.
+        if getattr(sys, name) is None:
+            setattr(sys, name, io.TextIOWrapper(io.FileIO(os.devnull, "w"), "utf-8"))
+    ours = sys.stdout
+    try:
+        kept = os.dup(1)
+        os.dup2(2, 1)
+    except OSError:
+        return
+    if isinstance(ours, io.TextIOWrapper):
+        stream = os.fdopen(kept, "w", encoding=ours.encoding, errors=ours.errors)
+        stream.reconfigure(line_buffering=ours.line_buffering, write_through=ours.write_through)
+        # The standard library asks the second one for the terminal's size.
+        sys.stdout = sys.__stdout__ = stream  # type: ignore[misc]
 
 
 def _leave(code: int) -> None:

@@ -24,7 +24,8 @@ def preview(
     target = out or opened.root / "out" / "preview.html"
     made = None
     if plan:
-        from tavolan.words.plan import Options, first_store_with_keywords
+        from tavolan.words.choices import Options
+        from tavolan.words.plan import first_store_with_keywords
         from tavolan.words.plan import plan as make_plan
 
         store = first_store_with_keywords(opened)

@@ -24,8 +24,9 @@ if TYPE_CHECKING:
 
     from tavolan.project.model import Project
     from tavolan.project.texts import Change
+    from tavolan.words.choices import Options
     from tavolan.words.cover import Answer
-    from tavolan.words.plan import Options, Plan
+    from tavolan.words.plan import Plan
 
 app = typer.Typer(help="The phrases that people search for, and what answers them.", no_args_is_help=True)
 app.command("mine")(research.mine)
@@ -161,8 +162,8 @@ def plan(
     """Find the title, subtitle and keywords that answer the most value, with proof that nothing is better."""
     from tavolan.reports.plantable import print_plan
     from tavolan.words.applying import apply_plan
+    from tavolan.words.choices import Options
     from tavolan.words.cover import storefronts_of
-    from tavolan.words.plan import Options
     from tavolan.words.plan import plan as make_plan
 
     opened = open_project(project)
@@ -200,7 +201,7 @@ def _write_curve(project: Project, options: Options, made: Plan, target: Path) -
     from tavolan.words.plan import value_of_budget
 
     book = project.stores[made.store].rulebook
-    rule = book.fields[made.fields[2]]
+    rule = book.fields[made.fields.keywords]
     spent = sum(measure(rule.separator.join(locale.keywords[0]), book.unit_of(rule)) for locale in made.locales)
     points = [(budget * len(made.locales), value) for budget, value in value_of_budget(project, options)]
     title = f"{project.app.name}: what keyword space is worth in {', '.join(options.locales)}"

@@ -12,7 +12,8 @@ from tavolan.pictures.fonts import Fonts
 from tavolan.pictures.frames import smooth_rect
 from tavolan.pictures.typeset import Style, Typesetter
 from tavolan.words.cover import Answer
-from tavolan.words.value import TIER_WORDS, TIERS
+from tavolan.words.matching import TIERS
+from tavolan.words.value import TIER_WORDS
 
 _GROUND, _INK, _MUTED, _EMPTY = "#FBFAF8", "#221D1A", "#7D736C", "#F1EEEA"
 # Strongest first; one hue, so that it reads in grey too. What's not answered is red.

@@ -135,9 +135,9 @@ class Copy:
         if not value.written:
             return Value(value.value, self.source, key)
         lender = value.inherited_from or (self.parent.locale if self.parent else "")
-        return Value(self._respelt(value.value), value.source, value.key, lender)
+        return Value(self.respelt(value.value), value.source, value.key, lender)
 
-    def _respelt(self, value: Any) -> Any:
+    def respelt(self, value: Any) -> Any:
         """Return a parent's text in this locale's spelling."""
         words = self.data.get("replace", {})
         if not words:

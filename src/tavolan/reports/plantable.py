@@ -33,6 +33,8 @@ def print_plan(console: Console, plan: Plan, why: bool) -> None:
         console.print(table)
         if len(shown) < len(plan.changes):
             console.print(styled("[dim]and {} more (--why)[/]", len(plan.changes) - len(shown)))
+    if not plan.texts:
+        console.print(styled("\nNothing to change: no choice of words answers more than the listing does."))
     gained = sum(change.before is None for change in plan.changes)
     lost = sum(change.after is None for change in plan.changes)
     console.print(

@@ -2,36 +2,58 @@
 
 from __future__ import annotations
 
-from tavolan.project.model import Project
+from collections.abc import Iterator
+from typing import TYPE_CHECKING
+
+from tavolan.project.hypothetical import with_texts
+from tavolan.project.model import Project, Store
 from tavolan.project.texts import Change, Texts
-from tavolan.words.plan import Plan
+from tavolan.words.choices import Fields
+
+if TYPE_CHECKING:
+    from tavolan.words.plan import LocalePlan, Plan
+
+
+def changes_of(project: Project, store: Store, fields: Fields, locales: list[LocalePlan]) -> list[Change]:
+    """Return what has to be written so that the listing is as planned."""
+    texts = Texts(project)
+    changes: dict[tuple[str, str], Change] = {}
+    planned = project
+    # A locale that is like a planned one changes with it: what it should keep is then written too.
+    for _ in range(2):
+        for tag, key, after in _planned_texts(store, fields, locales):
+            if after and after != planned.value(store.id, tag, key).text(store.rulebook.fields[key]):
+                address = address_for(project, store.id, tag, key)
+                changes[tag, address] = Change(tag, address, texts.get(tag, address), after)
+        planned = with_texts(project, list(changes.values()))
+    return list(changes.values())
+
+
+def _planned_texts(store: Store, fields: Fields, locales: list[LocalePlan]) -> Iterator[tuple[str, str, str]]:
+    separator = store.rulebook.fields[fields.keywords].separator
+    for plan in locales:
+        yield plan.locale, fields.title, plan.title[1]
+        if fields.subtitle:
+            yield plan.locale, fields.subtitle, plan.subtitle[1]
+        yield plan.locale, fields.keywords, separator.join(plan.keywords[1])
 
 
 def apply_plan(project: Project, made: Plan) -> list[Change]:
     """Write a plan and return what changed. What stood there goes to the front of the field's alternates."""
     texts = Texts(project)
     book = project.stores[made.store].rulebook
-    changes: list[Change] = []
     alternates: list[tuple[str, str, list[str]]] = []
-    for plan in made.locales:
-        separator = book.fields[made.fields[2]].separator
-        planned = (plan.title[1], plan.subtitle[1], separator.join(plan.keywords[1]))
-        for key, after in zip(made.fields, planned, strict=True):
-            if not key:
-                continue
-            before = project.value(made.store, plan.locale, key).text(book.fields[key])
-            if not after or after == before:
-                continue
-            address = address_for(project, made.store, plan.locale, key)
-            changes.append(Change(plan.locale, address, texts.get(plan.locale, address), after))
-            known = project.copy[plan.locale].alternates(address).value
-            kept = dict.fromkeys([before, *known] if before else known)
-            alternates.append((plan.locale, address, [text for text in kept if text != after]))
-    texts.write(changes)
+    for change in made.texts:
+        key = change.address.rpartition(".")[2]
+        before = project.value(made.store, change.locale, key).text(book.fields[key])
+        known = project.copy[change.locale].alternates(change.address).value
+        kept = dict.fromkeys([before, *known] if before else known)
+        alternates.append((change.locale, change.address, [text for text in kept if text != change.after]))
+    texts.write(made.texts)
     for locale, address, candidates in alternates:
         if candidates:
             texts.write_alternates(locale, address, candidates)
-    return changes
+    return made.texts
 
 
 def address_for(project: Project, store: str, locale: str, key: str) -> str:

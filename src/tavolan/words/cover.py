@@ -1,25 +1,24 @@
 """Coverage: which phrases the listing's words can answer, how strongly, per storefront.
 
 Rule: a storefront answers a phrase when all its words stand in the searched fields (title, subtitle, keywords,
-publisher as the rulebook says) of ONE locale that it reads. Words of two locales never combine. English plurals
-answer for their singular and back. In scripts without spaces a phrase is answered when it stands in a field as it
-is, or when listed keywords and words of the same locale make it up without a gap; where Han, Hiragana and Katakana
-meet, a word is taken to end.
+publisher as the rulebook says) of ONE locale that it reads, as `words.matching` finds them. Words of two locales never
+combine. A storefront takes the best tier among the locales it reads.
 
 Tiers, strongest first: the whole phrase in the title in order; all its words in the title; with the subtitle; with
-the keyword field (or whatever else is searched). A storefront takes the best tier among the locales it reads.
+the keyword field (or whatever else is searched).
 """
 
 from __future__ import annotations
 
 from dataclasses import asdict, dataclass
-from functools import lru_cache
 from typing import Any
 
 from tavolan.project.model import Project, Store, Term
 from tavolan.words import split
+from tavolan.words.matching import TIERS, Answered, Listing, Tier, listing_of
 from tavolan.words.mentions import LocaleMentions, Mentions
-from tavolan.words.value import TIERS, Tier, Valuer, Worth
+from tavolan.words.phrases import phrase_of
+from tavolan.words.value import Valuer, Worth
 
 
 @dataclass(frozen=True)
@@ -41,97 +40,6 @@ class Answer:
     worth: Worth
     value: float
     mentions: Mentions | None = None
-
-
-@dataclass(frozen=True)
-class Prepared:
-    """A phrase cut into its words once, for comparing it with many locales."""
-
-    text: str
-    words: tuple[str, ...]
-    unspaced: bool
-
-
-@lru_cache(maxsize=1 << 17)
-def prepare(phrase: str) -> Prepared:
-    """Return a phrase cut into its words, each once."""
-    words = tuple(dict.fromkeys(split.words(phrase)))
-    return Prepared(phrase, words, split.has_no_spaces(phrase))
-
-
-class LocaleWords:
-    """The searched words of one locale in one store, with the first (heaviest) field that each stands in."""
-
-    def __init__(self, project: Project, store: Store, locale: str) -> None:
-        self.locale = locale
-        self.match = split.matching_of(store.rulebook.search, locale)
-        self.where: dict[str, str] = {}
-        self.texts: list[tuple[str, str]] = []
-        self.rank: dict[str, int] = {"publisher": 9}
-        self.title: list[str] = []
-        self.title_text = ""
-        for key in store.rulebook.searched_fields():
-            value = project.value(store.id, locale, key)
-            entries = value.value if isinstance(value.value, list) else [value.value or ""]
-            self.rank[key] = store.rulebook.fields[key].search
-            for entry in entries:
-                self._add(key, entry)
-            if self.rank[key] == 1:
-                self.title_text = split.fold(" ".join(entries))
-                self.title = [split.key(word, self.match) for word in split.words(self.title_text)]
-        if store.rulebook.search.publisher:
-            self._add("publisher", project.app.publisher)
-        self.pieces = {text for _, text in self.texts} | set(self.where)
-        self.mentions = LocaleMentions(project, store, locale) if store.rulebook.search.model == "mentions" else None
-
-    def _add(self, field: str, text: str) -> None:
-        self.texts.append((field, split.fold(text)))
-        for word in split.words(text):
-            self.where.setdefault(split.key(word, self.match), field)
-            for run in split.script_runs(word):
-                self.where.setdefault(run, field)
-
-    def lacking(self, phrase: Prepared) -> int:
-        """Return how many words of a phrase are missing. Looks words up only, so it's fast for many phrases."""
-        forms = split.keys(phrase.words, self.match)
-        if phrase.unspaced:
-            return len(self.answer(phrase.text)[1])
-        where = self.where
-        return sum(form not in where for form in forms)
-
-    def answer(self, phrase: str) -> tuple[dict[str, str], tuple[str, ...]]:
-        """Return (word → field) of the phrase's words that are there, and the words that are missing."""
-        used: dict[str, str] = {}
-        missing: list[str] = []
-        for word in dict.fromkeys(split.words(phrase)):
-            if field := self.where.get(split.key(word, self.match)):
-                used[word] = field
-            elif split.has_no_spaces(word) and (found := self._unspaced(word)):
-                used |= found
-            else:
-                missing.append(word)
-        return used, tuple(missing)
-
-    def tier(self, phrase: str, used: dict[str, str]) -> Tier:
-        """Return how strongly a phrase is answered, all of whose words are there."""
-        weakest = max((self.rank.get(field, 9) for field in used.values()), default=9)
-        if weakest > 1:
-            return "with-subtitle" if weakest == 2 else "with-keywords"
-        return "title-phrase" if self._in_title(phrase) else "title-words"
-
-    def _in_title(self, phrase: str) -> bool:
-        if split.has_no_spaces(phrase):
-            return "".join(split.fold(phrase).split()) in "".join(self.title_text.split())
-        wanted = [split.key(word, self.match) for word in split.words(phrase)]
-        size = len(wanted)
-        return any(self.title[i : i + size] == wanted for i in range(len(self.title) - size + 1))
-
-    def _unspaced(self, phrase: str) -> dict[str, str]:
-        for field, text in self.texts:
-            if phrase in text:
-                return {phrase: field}
-        tiles = split.tile(phrase, self.pieces) or []
-        return {tile: self.where.get(tile) or next(f for f, text in self.texts if text == tile) for tile in tiles}
 
 
 def storefronts_of(store: Store) -> list[str]:
@@ -157,33 +65,46 @@ def cover(project: Project, stores: list[str], storefronts: list[str] | None = N
     valuer = Valuer(project)
     for store_id in stores:
         store = project.stores[store_id]
-        known: dict[str, LocaleWords] = {}
+        known: dict[str, Listing] = {}
+        mentioned: dict[str, LocaleMentions] = {}
         for storefront in storefronts_of(store):
             if storefronts and storefront not in storefronts:
                 continue
             reads = store.reads(storefront)
             for tag in reads:
                 if tag not in known:
-                    known[tag] = LocaleWords(project, store, tag)
+                    known[tag] = listing_of(project, store, tag)
+                    if store.rulebook.search.model == "mentions":
+                        mentioned[tag] = LocaleMentions(project, store, tag)
             for term in targets(project, store, storefront):
-                answers.append(_best(store, storefront, term, [known[tag] for tag in reads], valuer))
+                answers.append(_best(store, storefront, term, [known[tag] for tag in reads], valuer, mentioned))
     return answers
 
 
-def _best(store: Store, storefront: str, term: Term, read: list[LocaleWords], valuer: Valuer) -> Answer:
+def _best(
+    store: Store,
+    storefront: str,
+    term: Term,
+    read: list[Listing],
+    valuer: Valuer,
+    mentioned: dict[str, LocaleMentions],
+) -> Answer:
     """Take the locale that answers most strongly, the first of equals; failing that, the one lacking fewest words."""
-    prepared = prepare(term.phrase)
-    best: tuple[tuple[int, int], LocaleWords | None, Tier | None] = ((10**6, 0), None, None)
-    for words in read:
-        lacking = words.lacking(prepared)
+    best: tuple[tuple[int, int], Listing | None, Tier | None] = ((10**6, 0), None, None)
+    for listing in read:
+        phrase = phrase_of(term.phrase, listing.match)
+        lacking = listing.lacking(phrase)
         if lacking > best[0][0]:
             continue
-        tier = None if lacking else words.tier(term.phrase, words.answer(term.phrase)[0])
+        tier = None if lacking else listing.tier(phrase)
         strength = (lacking, TIERS.index(tier) if tier else 0)
         if strength < best[0]:
-            best = (strength, words, tier)
+            best = (strength, listing, tier)
     _, found, tier = best
-    used, missing = found.answer(term.phrase) if found else ({}, prepared.words)
+    if found:
+        answered = found.answer(phrase_of(term.phrase, found.match))
+    else:
+        answered = Answered(None, {}, tuple(split.words(term.phrase)))
     book = store.rulebook.storefronts
     order = list(book.reads.get(storefront, ()))
     place = order.index(found.locale) if found and found.locale in order else len(order)
@@ -197,13 +118,13 @@ def _best(store: Store, storefront: str, term: Term, read: list[LocaleWords], va
         covered=tier is not None,
         locale=found.locale if found else None,
         confidence=book.confidence(place) if found else None,
-        used=used,
-        missing=missing,
-        reads=tuple(words.locale for words in read),
+        used=answered.used,
+        missing=answered.missing,
+        reads=tuple(listing.locale for listing in read),
         tier=tier,
         worth=worth,
         value=worth.value * valuer.weight(tier),
-        mentions=found.mentions.count(term.phrase) if found and found.mentions else None,
+        mentions=mentioned[found.locale].count(term.phrase) if found and found.locale in mentioned else None,
     )
 
 
@@ -211,13 +132,15 @@ def title_words(project: Project, store: Store, locale: str, answers: list[Answe
     """Return per word of the title the answers of this locale that use it, weightiest first."""
     key = store.rulebook.searched_fields()[0]
     match = split.matching_of(store.rulebook.search, locale)
-    title = str(project.value(store.id, locale, key).value or "")
-    served: dict[str, list[Answer]] = {word: [] for word in split.units(title)}
+    title = split.tokens(str(project.value(store.id, locale, key).value or ""), match)
+    served: dict[str, list[Answer]] = {unit: [] for word in title for unit in split.units_of(word)}
     for answer in sorted(answers, key=lambda a: (-a.worth.value, a.storefront)):
         if answer.covered and answer.locale == locale:
-            used = {split.key(word, match) for word, field in answer.used.items() if field == key}
+            used = {word for word, field in answer.used.items() if field == key}
+            forms = {split.key(word, match) for word in used}
             for word, own in served.items():
-                if split.key(word, match) in used:
+                parts = split.has_no_spaces(word) and any(word in other or other in word for other in used)
+                if parts or split.key(word, match) in forms:
                     own.append(answer)
     return served
 

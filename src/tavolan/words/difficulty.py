@@ -22,6 +22,7 @@ from tavolan.project.datafile import RESULTS, Row, read_data
 from tavolan.project.locales import language_of
 from tavolan.project.model import Project, Term
 from tavolan.words import split
+from tavolan.words.phrases import phrase_of, words_of
 
 TOP = 10
 PARTS = {"ratings": 0.50, "stars": 0.15, "age": 0.15, "name": 0.20}
@@ -90,11 +91,9 @@ def difficulty(phrase: str, results: list[Row], plurals: bool, today: date) -> t
 
 def _parts(phrase: str, row: Row, plurals: bool, today: date) -> dict[str, float]:
     match = split.Matching(plurals)
-    wanted = [split.key(word, match) for word in split.units(phrase)]
-    name = [split.key(word, match) for word in split.units(row.text("app"))]
-    size = len(wanted)
-    exact = any(name[i : i + size] == wanted for i in range(len(name) - size + 1))
-    share = sum(word in name for word in wanted) / size if size else 0.0
+    wanted, name = phrase_of(phrase, match), words_of(row.text("app"), match)
+    exact = name.holds_in_order(wanted)
+    share = sum(name.holds(word) for word in wanted.words) / len(wanted.words) if wanted.words else 0.0
     return {
         "ratings": min(1.0, math.log10(1 + row.numbers["ratings"]) / 6),
         "stars": min(1.0, max(0.0, (row.numbers["stars"] - 3) / 2)),

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from tavolan.project.model import Project, Store
 from tavolan.words import split
+from tavolan.words.phrases import phrase_of
 
 
 @dataclass(frozen=True)
@@ -29,33 +30,40 @@ class Mentions:
 
 
 class MentionText:
-    """A text prepared for counting phrases in it."""
+    """A text prepared for counting phrases in it: by words, or by characters for phrases without spaces."""
 
     def __init__(self, text: str, match: split.Matching) -> None:
         self.match = match
-        self.words = [split.key(word, match) for word in split.words(text)]
-        self.unspaced = "".join(split.fold(text).split())
+        self.words = [token.form for token in split.tokens(text, match)]
+        self.unspaced = "".join(split.fold(text, match.language).split())
 
     def places(self, phrase: str) -> list[int]:
         """Return where a phrase begins: the number of its first word (of its first character without spaces)."""
         if split.has_no_spaces(phrase):
-            wanted_text = "".join(split.fold(phrase).split())
+            wanted_text = "".join(split.fold(phrase, self.match.language).split())
             found, at = [], self.unspaced.find(wanted_text)
             while at >= 0:
                 found.append(at)
                 at = self.unspaced.find(wanted_text, at + len(wanted_text))
             return found
-        wanted = [split.key(word, self.match) for word in split.words(phrase)]
+        wanted = [token.form for token in phrase_of(phrase, self.match).row]
         size = len(wanted)
-        return [i for i in range(len(self.words) - size + 1) if self.words[i : i + size] == wanted]
+        return [i for i in range(len(self.words) - size + 1) if size and self.words[i : i + size] == wanted]
+
+    def size(self, phrase: str) -> int:
+        """Return how many words a phrase has, or characters without spaces."""
+        if split.has_no_spaces(phrase):
+            return len("".join(phrase.split()))
+        return len(phrase_of(phrase, self.match).row)
+
+    def length(self, phrase: str) -> int:
+        """Return how long the text is, in the unit of a phrase's size."""
+        return len(self.unspaced) if split.has_no_spaces(phrase) else len(self.words)
 
     def density(self, phrase: str) -> float:
         """Return the percentage of the text that a phrase takes: of its words, or characters without spaces."""
-        if split.has_no_spaces(phrase):
-            size, whole = len("".join(phrase.split())), len(self.unspaced)
-        else:
-            size, whole = len(split.words(phrase)), len(self.words)
-        return 100 * len(self.places(phrase)) * size / whole if whole else 0.0
+        whole = self.length(phrase)
+        return 100 * len(self.places(phrase)) * self.size(phrase) / whole if whole else 0.0
 
 
 class LocaleMentions:
@@ -66,13 +74,19 @@ class LocaleMentions:
         values = {key: project.value(store.id, locale, key) for key in store.rulebook.searched_fields()}
         texts = {key: value.text(store.rulebook.fields[key]) for key, value in values.items()}
         self.fields = {key: MentionText(text, match) for key, text in texts.items()}
-        self.whole = MentionText("\n".join(texts.values()), match)
         self.limit = store.rulebook.search.most_density
 
     def count(self, phrase: str) -> Mentions:
-        """Return where and how often a phrase stands."""
-        counts = {key: len(text.places(phrase)) for key, text in self.fields.items()}
-        places = self.whole.places(phrase)
-        density = self.whole.density(phrase)
-        stuffed = self.limit is not None and len(places) > 2 and density > self.limit
-        return Mentions(counts, density, places[0] + 1 if places else 0, stuffed)
+        """Return where and how often a phrase stands. It never runs from one field into the next."""
+        counts: dict[str, int] = {}
+        first = before = taken = 0
+        for key, text in self.fields.items():
+            places = text.places(phrase)
+            counts[key] = len(places)
+            taken += len(places) * text.size(phrase)
+            if places and not first:
+                first = before + places[0] + 1
+            before += text.length(phrase)
+        density = 100 * taken / before if before else 0.0
+        stuffed = self.limit is not None and sum(counts.values()) > 2 and density > self.limit
+        return Mentions(counts, density, first, stuffed)

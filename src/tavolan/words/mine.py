@@ -25,6 +25,8 @@ from tavolan.project.datafile import LISTINGS, REVIEWS, SUGGESTIONS, read_data
 from tavolan.project.locales import language_of
 from tavolan.project.model import Project
 from tavolan.words import split
+from tavolan.words.matching import Listing, listing_of
+from tavolan.words.phrases import phrase_of
 
 LONGEST = 3
 _EXAMPLE = 70
@@ -117,11 +119,11 @@ def mine(project: Project, locale: str, fillers: frozenset[str], least: int = 2)
             held.setdefault(form, []).append(text)
             written.setdefault(form, Counter())[phrase] += 1
     found = []
-    covered, targets = _known(project, locale, match)
+    listings, targets = _known(project, locale, match)
     for form, holders in _folded(held, least).items():
         score = log_likelihood(on[form], off[form], size_on, len(texts) - size_on)
         phrase = min(written[form].items(), key=lambda item: (-item[1], item[0]))[0]
-        found.append(_describe(phrase, form, score, holders, covered, targets))
+        found.append(_describe(phrase, form, score, holders, listings, targets))
     return sorted(found, key=lambda one: (one.covered, -one.score, -one.texts, one.phrase))
 
 
@@ -163,21 +165,22 @@ def _folded(held: dict[str, list[Text]], least: int) -> dict[str, list[Text]]:
     return kept
 
 
-def _known(project: Project, locale: str, match: split.Matching) -> tuple[set[str], set[str]]:
-    """Return the words that the locale's searched fields hold, and the target phrases, as forms."""
-    from tavolan.words.cover import LocaleWords
-
-    there: set[str] = set()
-    for store in project.stores.values():
-        if locale in store.locales and store.rulebook.search.model == "words":
-            there |= set(LocaleWords(project, store, locale).where)
+def _known(project: Project, locale: str, match: split.Matching) -> tuple[list[Listing], set[str]]:
+    """Return the locale's listings in the stores that read words, and the target phrases, as forms."""
+    there = [
+        listing_of(project, store, locale)
+        for store in project.stores.values()
+        if locale in store.locales and store.rulebook.search.model == "words"
+    ]
     targets = {
         " ".join(split.key(word, match) for word in split.units(t.phrase)) for t in project.terms.get(locale, ())
     }
     return there, targets
 
 
-def _describe(phrase: str, form: str, score: float, holders: list[Text], covered: set[str], targets: set[str]) -> Mined:
+def _describe(
+    phrase: str, form: str, score: float, holders: list[Text], listings: list[Listing], targets: set[str]
+) -> Mined:
     one = Mined(phrase, score, len(holders))
     for text in holders:
         one.sources[text.source] = one.sources.get(text.source, 0) + 1
@@ -186,6 +189,6 @@ def _describe(phrase: str, form: str, score: float, holders: list[Text], covered
     one.apps = len({text.app for text in holders if text.app})
     stars = [text.stars for text in holders if text.stars is not None]
     one.stars = sum(stars) / len(stars) if stars else None
-    one.covered = all(word in covered for word in form.split())
+    one.covered = any(listing.tier(phrase_of(phrase, listing.match)) for listing in listings)
     one.target = form in targets
     return one

@@ -1,47 +1,28 @@
 """The best words, with proof: which title, subtitle and keywords of a set of locales answer the most value.
 
-An integer program, solved by HiGHS through `scipy.optimize.milp`. Unknowns, all yes or no: which title and which
-subtitle candidate each locale takes, and which words its keyword list holds. A phrase may be answered in a locale at
-a tier only when its words stand where the tier asks for them; a storefront counts each phrase once, at the best tier
-among the locales it reads. What's maximised is the sum of value x tier weight over phrases and storefronts; the
-keyword lists keep to their budget in the store's own unit. The solver also gives a bound that no choice can pass: when
-plan and bound meet, the plan is proven best.
+What can be chosen is turned into an integer program (`words.program`), solved by HiGHS through `scipy.optimize.milp`.
+What's maximised is the sum of value x tier weight over phrases and storefronts; the keyword lists keep to their budget
+in the store's own unit. The solver also gives a bound that no choice can pass: when plan and bound meet, the plan is
+proven best. Its value is what coverage says of the listing as planned, not what the program believes.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 
 from tavolan.errors import UsageError
-from tavolan.project.locales import language_of, script_of
-from tavolan.project.model import Project, Store, Term
+from tavolan.project.hypothetical import with_texts
+from tavolan.project.model import Project, Store
+from tavolan.project.texts import Change
 from tavolan.rulebooks.measure import measure
-from tavolan.words import split
-from tavolan.words.cover import storefronts_of, targets
-from tavolan.words.program import Program, Solution, solve
-from tavolan.words.value import TIERS, Tier, Valuer
+from tavolan.words.applying import changes_of
+from tavolan.words.choices import Fields, LocaleChoices, Options, choices_of, fields_of, reader_of
+from tavolan.words.cover import Answer, cover, storefronts_of, targets
+from tavolan.words.matching import TIERS, Tier
+from tavolan.words.program import Program, solve
+from tavolan.words.value import Valuer
 
 PROVEN_GAP = 1e-6
-
-
-@dataclass(frozen=True)
-class Candidate:
-    """One text for a field, with the forms of its words in order."""
-
-    text: str
-    forms: tuple[str, ...]
-    unspaced: str = ""
-
-    def holds(self, form: str) -> bool:
-        """Whether a word stands in the text; in scripts without spaces, as a part of it."""
-        return form in self.forms or (bool(self.unspaced) and split.has_no_spaces(form) and form in self.unspaced)
-
-    def holds_phrase(self, forms: tuple[str, ...]) -> bool:
-        """Whether the words of a phrase stand in a row."""
-        size = len(forms)
-        if any(self.forms[i : i + size] == forms for i in range(len(self.forms) - size + 1)):
-            return True
-        return bool(self.unspaced) and split.has_no_spaces(forms[0]) and "".join(forms) in self.unspaced
 
 
 @dataclass(frozen=True)
@@ -63,7 +44,14 @@ class LocalePlan:
     @property
     def dropped(self) -> list[str]:
         """Keywords that make room."""
-        return [word for word in self.keywords[0] if word not in self.keywords[1]]
+        left = list(self.keywords[1])
+        gone = []
+        for word in self.keywords[0]:
+            if word in left:
+                left.remove(word)
+            else:
+                gone.append(word)
+        return gone
 
 
 @dataclass(frozen=True)
@@ -81,12 +69,14 @@ class PhraseChange:
 class Plan:
     """A plan with its proof: `value` is reached, `bound` can't be passed, `gap` is the share between them.
 
-    `fields` are the store's own ids of title, subtitle (empty where there's none) and keyword list.
+    `fields` are the store's own ids of title, subtitle (empty where there's none) and keyword list; `texts` is what
+    would be written.
     """
 
     store: str
-    fields: tuple[str, str, str]
+    fields: Fields
     locales: list[LocalePlan]
+    texts: list[Change]
     changes: list[PhraseChange]
     before: float
     value: float
@@ -100,72 +90,36 @@ class Plan:
 
     @property
     def proven(self) -> bool:
-        """Whether no other choice is better."""
-        return self.gap <= PROVEN_GAP
+        """Whether no other choice is better.
 
-
-@dataclass
-class LocaleChoices:
-    """What can be chosen in one locale. Forms are folded words, English plurals as their singular.
-
-    `budget` is in the rulebook's unit, with a separator behind the last entry; `most` is how many entries there may be.
-    """
-
-    locale: str
-    match: split.Matching
-    titles: list[Candidate]
-    subtitles: list[Candidate]
-    publisher: frozenset[str]
-    words: dict[str, str]
-    cost: dict[str, int]
-    budget: int
-    now: list[str]
-    most: int | None = None
-    must: set[str] = field(default_factory=set)
-    kept: set[str] = field(default_factory=set)
-
-    def form(self, word: str) -> str:
-        """Return the form under which words count as the same."""
-        return split.key(word, self.match)
-
-
-@dataclass(frozen=True)
-class Options:
-    """What a plan may do. `changes` caps how many keywords of the running listing are replaced, over all locales;
-    `budget` caps each keyword list below the store's limit. A locale gets words of its own language and script, unless
-    `any_language`; what it has already may be kept.
-    """
-
-    store: str
-    locales: tuple[str, ...]
-    storefronts: tuple[str, ...] = ()
-    changes: int | None = None
-    fields: bool = True
-    seconds: float = 60.0
-    budget: int | None = None
-    any_language: bool = False
+        A plan above the bound would show a fault in the program, unless it's a listing that is kept over its limit.
+        """
+        if not self.texts and self.value > self.bound:
+            return True
+        return abs(self.bound - self.value) <= PROVEN_GAP * max(self.bound, self.value, 1e-9)
 
 
 def plan(project: Project, options: Options) -> Plan:
     """Return the best words for a set of locales together. Raises UsageError where there's nothing to plan."""
     store = project.stores[options.store]
-    fields = _fields(store)
+    fields = fields_of(store)
     fronts = list(options.storefronts) or [
         front for front in storefronts_of(store) if set(store.reads(front)) & set(options.locales)
     ]
+    program = _program(project, store, fronts, options, fields)
     valuer = Valuer(project)
-    aims = {front: targets(project, store, front) for front in fronts}
-    if not any(aims.values()):
-        raise UsageError("there are no target phrases for these locales. Write them into terms/<locale>.csv.")
-    choices = {tag: _choices(project, store, tag, aims, options, fields) for tag in _read_locales(store, fronts)}
-    fixed = [tag for tag in choices if tag not in options.locales]
-    program = Program(choices, fixed)
-    for front, terms in aims.items():
-        for term in terms:
-            program.aim(front, term.phrase, valuer.worth(term, front).value, store.reads(front))
-    weights = {tier: valuer.weight(tier) for tier in TIERS}
-    solution = solve(program, weights, options.changes, options.seconds)
-    return _result(store, options, program, solution, fields, aims, weights, valuer)
+    solution = solve(program, {tier: valuer.weight(tier) for tier in TIERS}, options.changes, options.seconds)
+    locales = [
+        _locale_plan(project, store, program.choices[tag], solution.chosen[tag], fields) for tag in options.locales
+    ]
+    texts = changes_of(project, store, fields, locales)
+    before = cover(project, [store.id], fronts) if fronts else []
+    after = cover(with_texts(project, texts), [store.id], fronts) if texts else before
+    value = sum(answer.value for answer in after)
+    return Plan(
+        store.id, fields, locales, texts, _differences(before, after), sum(answer.value for answer in before), value,
+        max(0.0, solution.bound), solution.seconds,
+    )  # fmt: skip
 
 
 def first_store_with_keywords(project: Project) -> str:
@@ -177,137 +131,51 @@ def first_store_with_keywords(project: Project) -> str:
 def value_of_budget(project: Project, options: Options, step: int = 10) -> list[tuple[int, float]]:
     """Return (characters, best value) for budgets from nothing to the store's limit, title and subtitle as planned."""
     store = project.stores[options.store]
-    most = store.rulebook.fields[_fields(store)[2]].max or 0
+    most = store.rulebook.fields[fields_of(store).keywords].max or 0
     budgets = [*range(0, most, step), most]
     return [(budget, plan(project, replace(options, budget=budget, changes=None)).value) for budget in budgets]
 
 
-def _fields(store: Store) -> tuple[str, str, str]:
-    """Return the ids of title, subtitle and keyword list. Raises UsageError when the store has no keyword list."""
-    book = store.rulebook
-    searched = book.searched_fields()
-    lists = [key for key in searched if book.fields[key].kind == "list"]
-    texts = [key for key in searched if book.fields[key].kind == "text"]
-    if not lists or book.search.model != "words":
-        raise UsageError(f"{store.id} has no keyword list to plan; there a phrase counts by its mentions in the text.")
-    return texts[0], texts[1] if len(texts) > 1 else "", lists[0]
-
-
-def _same_language(one: str, other: str) -> bool:
-    return language_of(one) == language_of(other) and script_of(one) == script_of(other)
-
-
-def _read_locales(store: Store, fronts: list[str]) -> list[str]:
-    return list(dict.fromkeys(tag for front in fronts for tag in store.reads(front)))
-
-
-def _candidates(
-    project: Project, store: Store, tag: str, key: str, match: split.Matching, alternates: bool
-) -> list[Candidate]:
-    now = str(project.value(store.id, tag, key).value or "") if key else ""
-    copy = project.copy[tag]
-    others = [*copy.alternates(f"{store.id}.{key}").value, *copy.alternates(key).value] if key and alternates else []
-    rule = store.rulebook.fields[key] if key else None
-    fitting = [
-        text
-        for text in others
-        if not rule or rule.max is None or measure(text, store.rulebook.unit_of(rule)) <= rule.max
-    ]
-    return [
-        Candidate(
-            text,
-            tuple(split.key(word, match) for word in split.units(text)),
-            "".join(split.fold(text).split()) if split.has_no_spaces(text) else "",
-        )
-        for text in dict.fromkeys([now, *fitting])
-    ]
-
-
-def _choices(
-    project: Project,
-    store: Store,
-    tag: str,
-    aims: dict[str, list[Term]],
-    options: Options,
-    fields: tuple[str, str, str],
-) -> LocaleChoices:
-    book = store.rulebook
-    match = split.matching_of(book.search, tag)
-    rule = book.fields[fields[2]]
-    unit = book.unit_of(rule)
-    now = [str(word) for word in project.value(store.id, tag, fields[2]).value or []]
-    alternates = options.fields and tag in options.locales
-    forbidden = {split.fold(word) for word in (*project.words.never, *project.guard.brands)}
-    words: dict[str, str] = {}
-    spoken = [
-        word
-        for front, terms in aims.items()
-        if tag in store.reads(front)
-        for t in terms
-        if options.any_language or _same_language(t.locale, tag)
-        for word in split.units(t.phrase)
-    ]
-    for word in (*now, *project.words.must, *sorted(spoken)):
-        form = split.key(split.fold(word), match)
-        fits = rule.item_max is None or measure(word, unit) <= rule.item_max
-        if split.fold(word) not in forbidden and form not in words and fits:
-            words[form] = word
-    publisher = split.words(project.app.publisher) if book.search.publisher else []
-    found = LocaleChoices(
-        tag,
-        match,
-        _candidates(project, store, tag, fields[0], match, alternates),
-        _candidates(project, store, tag, fields[1], match, alternates),
-        frozenset(split.key(word, match) for word in publisher),
-        words,
-        {form: measure(word + rule.separator, unit) for form, word in words.items()},
-        min(rule.max or 10**6, options.budget if options.budget is not None else 10**6) + measure(rule.separator, unit),
-        now,
-        rule.max_items,
-        must={split.key(split.fold(word), match) for word in project.words.must if tag == options.locales[0]},
-    )
-    found.kept = {split.key(split.fold(word), match) for word in now}
-    return found
-
-
-def _result(
-    store: Store,
-    options: Options,
-    program: Program,
-    solution: Solution,
-    fields: tuple[str, str, str],
-    aims: dict[str, list[Term]],
-    weights: dict[Tier, float],
-    valuer: Valuer,
-) -> Plan:
-    rule = store.rulebook.fields[fields[2]]
-    locales, changes = [], []
-    now = program.present()
+def _program(project: Project, store: Store, fronts: list[str], options: Options, fields: Fields) -> Program:
+    """Return the program of a plan. Raises UsageError when no storefront has a target phrase."""
+    aims = {front: targets(project, store, front) for front in fronts}
+    if not any(aims.values()):
+        raise UsageError("there are no target phrases for these locales. Write them into terms/<locale>.csv.")
+    choices = {}
     for tag in options.locales:
-        choice = program.choices[tag]
-        title, subtitle, forms = solution.chosen[tag]
-        keywords = _ordered(choice, forms)
-        length = measure(rule.separator.join(keywords), store.rulebook.unit_of(rule))
-        titles = (choice.titles[0].text, choice.titles[title].text)
-        subtitles = (choice.subtitles[0].text, choice.subtitles[subtitle].text)
-        locales.append(LocalePlan(tag, titles, subtitles, (choice.now, keywords), length, rule.max or 0))
-    before = after = 0.0
+        terms = [term for front, own in aims.items() if tag in store.reads(front) for term in own]
+        choices[tag] = choices_of(project, store, tag, terms, options, fields)
+    read = dict.fromkeys(tag for front in fronts for tag in store.reads(front))
+    readers = {tag: reader_of(project, store, tag, choices, fields) for tag in (*read, *choices)}
+    program = Program(choices, readers)
+    valuer = Valuer(project)
     for front, terms in aims.items():
         for term in terms:
-            value = valuer.worth(term, front).value
-            old = program.tier(term.phrase, store.reads(front), now)
-            new = program.tier(term.phrase, store.reads(front), solution.chosen)
-            before += value * (weights[old] if old else 0)
-            after += value * (weights[new] if new else 0)
-            if old != new:
-                gain = value * ((weights[new] if new else 0) - (weights[old] if old else 0))
-                changes.append(PhraseChange(front, term.phrase, old, new, gain))
-    changes.sort(key=lambda change: (-change.value, change.storefront, change.phrase))
-    return Plan(store.id, fields, locales, changes, before, after, max(solution.bound, after), solution.seconds)
+            program.aim(term.phrase, valuer.worth(term, front).value, store.reads(front))
+    return program
 
 
-def _ordered(choice: LocaleChoices, forms: frozenset[str]) -> list[str]:
-    """Return the chosen words: those that were there in their old order, then the new ones by name."""
-    kept = [word for word in choice.now if choice.form(split.fold(word)) in forms]
-    seen = {choice.form(split.fold(word)) for word in kept}
-    return kept + [choice.words[form] for form in sorted(forms - seen)]
+def _locale_plan(
+    project: Project, store: Store, choice: LocaleChoices, chosen: tuple[int, int, tuple[int, ...]], fields: Fields
+) -> LocalePlan:
+    rule = store.rulebook.fields[fields.keywords]
+    now = [str(word) for word in project.value(store.id, choice.locale, fields.keywords).value or []]
+    title, subtitle, numbers = chosen
+    entries = [choice.entries[number] for number in numbers]
+    # Those that were there in their old order, then the new ones by name. An empty list is never written.
+    keywords = [entry.text for entry in entries if entry.stands]
+    keywords = [*keywords, *sorted(entry.text for entry in entries if not entry.stands)] or now
+    length = measure(rule.separator.join(keywords), store.rulebook.unit_of(rule))
+    titles = (choice.titles[0], choice.titles[title])
+    subtitles = (choice.subtitles[0], choice.subtitles[subtitle])
+    return LocalePlan(choice.locale, titles, subtitles, (now, keywords), length, rule.max or 0)
+
+
+def _differences(before: list[Answer], after: list[Answer]) -> list[PhraseChange]:
+    """Return the phrases whose tier differs, those that gain most first."""
+    changes = [
+        PhraseChange(old.storefront, old.phrase, old.tier, new.tier, new.value - old.value)
+        for old, new in zip(before, after, strict=True)
+        if old.tier != new.tier
+    ]
+    return sorted(changes, key=lambda change: (-change.value, change.storefront, change.phrase))

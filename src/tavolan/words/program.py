@@ -1,113 +1,55 @@
-"""The integer program behind a plan: its unknowns, its rows, and what a choice is worth."""
+"""The integer program behind a plan, generated from the matcher's rule: its unknowns, its rows, and its solution.
+
+Unknowns, all yes or no: which title and which subtitle each planned locale takes, and which keywords. A phrase is
+answered in a locale up to a level only when each of its words stands in a text of that level: one that's there anyway,
+or one that an option brings. A word of a script without spaces may also be made up of others: then there must be a path
+through it, from its first letter to its last, whose every step is a word that stands.
+"""
 
 from __future__ import annotations
 
 import itertools
 import time
-from dataclasses import dataclass
-from typing import TYPE_CHECKING, Any
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from typing import Any
 
-from tavolan.words import split
-from tavolan.words.value import TIERS, Tier
+from tavolan.words.choices import Entry, LocaleChoices, Option, Reader
+from tavolan.words.matching import TIERS, Tier
+from tavolan.words.phrases import Words, phrase_of
+from tavolan.words.split import Token
 
-if TYPE_CHECKING:
-    from tavolan.words.plan import LocaleChoices
-
-# Per locale: number of the title, number of the subtitle, forms of the keywords.
-Chosen = dict[str, tuple[int, int, frozenset[str]]]
+# Per planned locale: number of the title, number of the subtitle, numbers of the keywords.
+Chosen = dict[str, tuple[int, int, tuple[int, ...]]]
 # How much of the value the second solve may give up for tidiness: less than the solver's own tolerance.
 _SLACK = 1e-7
-
-
-@dataclass(frozen=True)
-class Aim:
-    """A phrase that a storefront should answer."""
-
-    storefront: str
-    phrase: str
-    value: float
-    reads: tuple[str, ...]
+_AT_LEVEL: dict[Tier, int] = {"title-phrase": 1, "title-words": 1, "with-subtitle": 2, "with-keywords": 3}
+# What a row asks of: nothing more (it stands anyway), or one of some unknowns.
+Support = list[int] | None
 
 
 @dataclass(frozen=True)
 class Solution:
-    """What the solver chose, the bound that nothing can pass, and how long it took."""
+    """What the solver chose, the bound that nothing can pass, and how long it took in seconds."""
 
     chosen: Chosen
     bound: float
     seconds: float
 
 
+@dataclass
 class Program:
-    """Holds choices and aims, and evaluates any choice exactly as coverage does."""
+    """What can be chosen, who reads it, and what answers are worth: by (phrase, locales that may answer it)."""
 
-    def __init__(self, choices: dict[str, LocaleChoices], fixed: list[str]) -> None:
-        self.choices, self.fixed = choices, set(fixed)
-        self.aims: list[Aim] = []
-        self._piece_sets: dict[str, set[str]] = {}
+    choices: dict[str, LocaleChoices]
+    readers: dict[str, Reader]
+    aims: dict[tuple[str, tuple[str, ...]], float] = field(default_factory=dict)
 
-    def aim(self, storefront: str, phrase: str, value: float, reads: list[str]) -> None:
-        """Add a phrase with its value in a storefront."""
-        if value > 0 and split.words(phrase):
-            self.aims.append(Aim(storefront, phrase, value, tuple(tag for tag in reads if tag in self.choices)))
-
-    def readings(self, tag: str, phrase: str) -> list[tuple[str, ...]]:
-        """Return the ways to cut a phrase into forms of words in a locale.
-
-        Usually there's one. In scripts without spaces a phrase may also be made up of shorter pieces that titles,
-        subtitles and keywords of the locale hold.
-        """
-        choice = self.choices[tag]
-        plain = tuple(choice.form(word) for word in split.units(phrase))
-        if not split.has_no_spaces(phrase):
-            return [plain]
-        tiles = split.tile(split.fold(phrase), self._pieces(tag))
-        return list(dict.fromkeys([plain, *([tuple(tiles)] if tiles else [])]))
-
-    def _pieces(self, tag: str) -> set[str]:
-        if tag not in self._piece_sets:
-            choice = self.choices[tag]
-            texts = (*choice.titles, *choice.subtitles)
-            self._piece_sets[tag] = {form for text in texts for form in text.forms} | choice.kept
-        return self._piece_sets[tag]
-
-    def present(self) -> Chosen:
-        """Return what the listing has now."""
-        return {tag: (0, 0, frozenset(choice.kept)) for tag, choice in self.choices.items()}
-
-    def tier(self, phrase: str, reads: list[str], chosen: Chosen) -> Tier | None:
-        """Return the best tier at which a choice answers a phrase."""
-        best: Tier | None = None
-        for tag in reads:
-            if tag not in self.choices:
-                continue
-            for forms in self.readings(tag, phrase):
-                found = self._tier_in(tag, forms, chosen[tag])
-                if found and (best is None or TIERS.index(found) < TIERS.index(best)):
-                    best = found
-        return best
-
-    def _tier_in(self, tag: str, forms: tuple[str, ...], chosen: tuple[int, int, frozenset[str]]) -> Tier | None:
-        choice = self.choices[tag]
-        title = choice.titles[chosen[0]]
-        if title.holds_phrase(forms):
-            return "title-phrase"
-        wanted = {form for form in forms if not title.holds(form)}
-        if not wanted:
-            return "title-words"
-        wanted = {form for form in wanted if not choice.subtitles[chosen[1]].holds(form)}
-        if not wanted:
-            return "with-subtitle"
-        wanted -= choice.publisher | keyword_forms(choice, chosen[2])
-        return None if wanted else "with-keywords"
-
-
-def keyword_forms(choice: LocaleChoices, chosen: frozenset[str]) -> set[str]:
-    """Return the forms of all words that the chosen keywords hold; an entry may be a phrase."""
-    found: set[str] = set(chosen)
-    for form in chosen:
-        found |= {choice.form(word) for word in split.units(choice.words.get(form, form))}
-    return found
+    def aim(self, phrase: str, value: float, reads: list[str]) -> None:
+        """Add a phrase with its value in a storefront that reads some locales."""
+        if value > 0:
+            key = (phrase, tuple(tag for tag in reads if tag in self.readers))
+            self.aims[key] = self.aims.get(key, 0.0) + value
 
 
 class _Rows:
@@ -117,33 +59,28 @@ class _Rows:
         self.objective: list[float] = []
         self.tidiness: dict[int, float] = {}
         self.integral: list[int] = []
-        self.lower: list[float] = []
-        self.upper: list[float] = []
         self.entries: list[tuple[int, int, float]] = []
         self.row_lower: list[float] = []
         self.row_upper: list[float] = []
+        # What lets a word stand in a locale up to a level: many phrases share a word.
+        self.standing: dict[tuple[str, str, int], Support] = {}
 
-    def unknown(self, worth: float = 0.0, integral: bool = True, at_least: float = 0.0, at_most: float = 1.0) -> int:
+    def unknown(self, worth: float = 0.0, integral: bool = False) -> int:
+        """Add an unknown between 0 and 1; return its number."""
         self.objective.append(-worth)
         self.integral.append(int(integral))
-        self.lower.append(at_least)
-        self.upper.append(at_most)
         return len(self.objective) - 1
 
     def row(self, terms: dict[int, float], low: float, high: float) -> None:
+        """Add the row low <= sum of factor x unknown <= high."""
         number = len(self.row_lower)
         self.entries += [(number, column, factor) for column, factor in terms.items()]
         self.row_lower.append(low)
         self.row_upper.append(high)
 
-
-@dataclass
-class _Columns:
-    """The unknowns of one locale."""
-
-    titles: list[int]
-    subtitles: list[int]
-    words: dict[str, int]
+    def at_most(self, column: int, support: list[int]) -> None:
+        """Let an unknown be no more than the sum of others."""
+        self.row({column: 1.0, **dict.fromkeys(support, -1.0)}, -float(len(support)), 0)
 
 
 def solve(program: Program, weights: dict[Tier, float], changes: int | None, seconds: float) -> Solution:
@@ -158,155 +95,220 @@ def solve(program: Program, weights: dict[Tier, float], changes: int | None, sec
     from tavolan.errors import UsageError
 
     rows = _Rows()
-    columns = {
-        tag: _locale_columns(rows, choice, tag in program.fixed) for tag, choice in sorted(program.choices.items())
-    }
-    if changes is not None:
-        kept = [
-            column
-            for tag, own in columns.items()
-            if tag not in program.fixed
-            for form, column in own.words.items()
-            if form in program.choices[tag].kept
-        ]
-        rows.row(dict.fromkeys(kept, 1.0), max(0, len(kept) - changes), len(kept))
-    _aim_rows(rows, program, columns, weights)
+    columns = _option_columns(rows, program, changes)
+    for key, value in program.aims.items():
+        _aim(rows, program, columns, key, value, weights)
     _break_symmetry(rows, program, columns)
-    matrix = csr_matrix(
-        (
-            np.array([factor for _, _, factor in rows.entries]),
-            np.array([(row, column) for row, column, _ in rows.entries]).T,
-        ),
-        shape=(len(rows.row_lower), len(rows.objective)),
-    )
-    value = np.array(rows.objective)
-    bounds = Bounds(np.array(rows.lower), np.array(rows.upper))
+    places = np.array([(row, column) for row, column, _ in rows.entries]).T
+    factors = np.array([factor for _, _, factor in rows.entries])
+    matrix = csr_matrix((factors, places), shape=(len(rows.row_lower), len(rows.objective)))
+    worth = np.array(rows.objective)
     keep_to = [LinearConstraint(matrix, np.array(rows.row_lower), np.array(rows.row_upper))]
 
     def run(objective: Any, constraints: list[Any], limit: float) -> Any:
         options = {"time_limit": limit, "mip_rel_gap": 1e-9}
-        return milp(
-            objective, integrality=np.array(rows.integral), bounds=bounds, constraints=constraints, options=options
-        )
+        whole = np.array(rows.integral)
+        return milp(objective, integrality=whole, bounds=Bounds(0, 1), constraints=constraints, options=options)
 
     begin = time.perf_counter()
-    best = run(value, keep_to, seconds)
+    best = run(worth, keep_to, seconds)
     if best.x is None:
         if best.status == 1:
             raise UsageError(f"no plan was found in {seconds:g} s. Give it more time with --seconds.")
-        raise UsageError("no choice keeps to the budget with all the words that must stand. Shorten [words] must.")
+        raise UsageError(
+            "no choice keeps to the budget with all the words that must stand, and to --changes. "
+            "Shorten [words] must, or allow more changes."
+        )
     bound = -float(best.mip_dual_bound if best.mip_dual_bound is not None else best.fun)
     # Among choices of the same value: no word that answers nothing, rather words that stand than others, and then by
     # name, so that two runs give the same plan.
-    tidy = np.zeros(len(value))
+    tidy = np.zeros(len(worth))
     for column, charge in rows.tidiness.items():
         tidy[column] = charge
-    same_value = LinearConstraint(csr_matrix(value), -np.inf, best.fun + _SLACK * max(1.0, abs(best.fun)))
+    same_value = LinearConstraint(csr_matrix(worth), -np.inf, best.fun + _SLACK * max(1.0, abs(best.fun)))
     left = max(1.0, seconds - (time.perf_counter() - begin))
     tidied = run(tidy, [*keep_to, same_value], left)
     x = best.x if tidied.x is None else tidied.x
     took = time.perf_counter() - begin
-    return Solution({tag: _read(x, columns[tag]) for tag in columns}, bound, took)
+    return Solution({tag: _read(x, columns, choice) for tag, choice in program.choices.items()}, bound, took)
 
 
-def _read(x: Any, columns: _Columns) -> tuple[int, int, frozenset[str]]:
-    title = max(range(len(columns.titles)), key=lambda i: x[columns.titles[i]])
-    subtitle = max(range(len(columns.subtitles)), key=lambda i: x[columns.subtitles[i]])
-    return title, subtitle, frozenset(form for form, column in columns.words.items() if x[column] > 0.5)
+def _read(x: Any, columns: dict[Option, int], choice: LocaleChoices) -> tuple[int, int, tuple[int, ...]]:
+    tag = choice.locale
+    title = max(range(len(choice.titles)), key=lambda n: x[columns[Option(tag, "title", n)]])
+    subtitle = max(range(len(choice.subtitles)), key=lambda n: x[columns[Option(tag, "subtitle", n)]])
+    entries = [n for n in range(len(choice.entries)) if x[columns[Option(tag, "keywords", n)]] > 0.5]
+    return title, subtitle, tuple(entries)
 
 
-def _locale_columns(rows: _Rows, choice: LocaleChoices, fixed: bool) -> _Columns:
-    """Add the unknowns of one locale: one title, one subtitle, words within the budget."""
-    titles = [rows.unknown(at_least=float(fixed and i == 0)) for i in range(len(choice.titles))]
-    subtitles = [rows.unknown(at_least=float(fixed and i == 0)) for i in range(len(choice.subtitles))]
-    for group in (titles, subtitles):
-        rows.row(dict.fromkeys(group, 1.0), 1, 1)
-    words = {}
-    for number, form in enumerate(sorted(choice.words)):
-        stays = form in choice.must or (fixed and form in choice.kept)
-        gone = fixed and form not in choice.kept
-        words[form] = rows.unknown(at_least=float(stays), at_most=float(not gone))
-        by_name = number / (1 + len(choice.words))
-        # What answers nothing goes, also where it stands; of words that serve alike, the one that stands is kept.
-        rows.tidiness[words[form]] = (0.01 if form in choice.kept else 1.0) * (choice.cost[form] + by_name)
-    if not fixed:
-        rows.row({column: float(choice.cost[form]) for form, column in words.items()}, 0, choice.budget)
+def _option_columns(rows: _Rows, program: Program, changes: int | None) -> dict[Option, int]:
+    """Add the unknowns of all options: one title and one subtitle per locale, keywords within the budget."""
+    columns: dict[Option, int] = {}
+    stand: list[int] = []
+    present = 0
+    for tag, choice in sorted(program.choices.items()):
+        for kind, texts in (("title", choice.titles), ("subtitle", choice.subtitles)):
+            group = [Option(tag, kind, number) for number in range(len(texts))]  # type: ignore[arg-type]
+            columns |= {option: rows.unknown(integral=True) for option in group}
+            rows.row({columns[option]: 1.0 for option in group}, 1, 1)
+        own = [rows.unknown(integral=True) for _ in choice.entries]
+        columns |= {Option(tag, "keywords", number): column for number, column in enumerate(own)}
+        charges = _charges(choice.entries)
+        rows.tidiness |= dict(zip(own, charges, strict=True))
+        rows.row(
+            {column: float(entry.cost) for column, entry in zip(own, choice.entries, strict=True)}, 0, choice.budget
+        )
         if choice.most is not None:
-            rows.row(dict.fromkeys(words.values(), 1.0), 0, choice.most)
-    return _Columns(titles, subtitles, words)
+            rows.row(dict.fromkeys(own, 1.0), 0, choice.most)
+        stand += [column for column, entry in zip(own, choice.entries, strict=True) if entry.stands]
+        present += choice.standing
+        for word in choice.must:
+            support = _holding(program.readers[tag], columns, 3, lambda words, word=word: words.holds(word))  # type: ignore[misc]
+            if support is not None:
+                rows.row(dict.fromkeys(support, 1.0), 1, len(support))
+    if changes is not None and present > changes:
+        rows.row(dict.fromkeys(stand, 1.0), present - changes, len(stand))
+    return columns
 
 
-def _aim_rows(rows: _Rows, program: Program, columns: dict[str, _Columns], weights: dict[Tier, float]) -> None:
-    """Add, per phrase and locale, one unknown per tier, and per storefront the rule that a phrase counts once."""
-    answered: dict[tuple[str, str, Tier], list[int]] = {}
-    for aim in program.aims:
-        counted: dict[int, float] = {}
-        for tag in aim.reads:
-            for tier in TIERS:
-                key = (tag, aim.phrase, tier)
-                if key not in answered:
-                    own = [
-                        _tier_unknown(rows, program.choices[tag], columns[tag], forms, tier)
-                        for forms in program.readings(tag, aim.phrase)
-                    ]
-                    answered[key] = [column for column in own if column >= 0]
-                if not answered[key]:
-                    continue
-                credit = rows.unknown(aim.value * weights[tier], integral=False)
-                rows.row({credit: 1.0, **dict.fromkeys(answered[key], -1.0)}, -float(len(answered[key])), 0)
-                counted[credit] = 1.0
-        if counted:
-            rows.row(counted, 0, 1)
+def _charges(entries: list[Entry]) -> list[float]:
+    """Return what each keyword is charged among plans of one value.
+
+    What answers nothing goes, also where it stands; of words that serve alike, the one that stands is kept.
+    """
+    names = {text: number for number, text in enumerate(sorted({entry.text for entry in entries}))}
+    return [(0.01 if entry.stands else 1.0) * (entry.cost + names[entry.text] / (1 + len(names))) for entry in entries]
 
 
-def _break_symmetry(rows: _Rows, program: Program, columns: dict[str, _Columns]) -> None:
+def _holding(reader: Reader, columns: dict[Option, int], level: int, holds: Callable[[Words], bool]) -> Support:
+    """Return the options that bring a text of some level or stronger that holds something; None: one stands anyway."""
+    if any(at <= level and holds(words) for at, words in reader.fixed):
+        return None
+    return [columns[option] for option, at, words in reader.options if at <= level and holds(words)]
+
+
+def _aim(
+    rows: _Rows,
+    program: Program,
+    columns: dict[Option, int],
+    key: tuple[str, tuple[str, ...]],
+    value: float,
+    weights: dict[Tier, float],
+) -> None:
+    """Add the rows of one phrase: per tier what answers it, and that it counts once."""
+    phrase, reads = key
+    counted: dict[int, float] = {}
+    for tier in TIERS:
+        supports = [_answered(rows, program.readers[tag], columns, phrase, tier) for tag in reads]
+        if all(support == [] for support in supports):
+            continue
+        credit = rows.unknown(value * weights[tier])
+        counted[credit] = 1.0
+        if all(support is not None for support in supports):
+            rows.at_most(credit, [column for support in supports for column in support or ()])
+    if counted:
+        rows.row(counted, 0, 1)
+
+
+def _answered(rows: _Rows, reader: Reader, columns: dict[Option, int], text: str, tier: Tier) -> Support:
+    """Return what lets a locale answer a phrase at a tier: None when it does anyway, nothing when it never can."""
+    phrase, level = phrase_of(text, reader.match), _AT_LEVEL[tier]
+    if not phrase.words:
+        return []
+    if tier == "title-phrase":
+        return _holding(reader, columns, level, lambda words: words.holds_in_order(phrase))
+    supports = [_standing(rows, reader, columns, word, level) for word in phrase.words]
+    asked = [support for support in supports if support is not None]
+    if not asked:
+        return None
+    if not all(asked):
+        return []
+    if len(asked) == 1:
+        return asked[0]
+    answered = rows.unknown()
+    for support in asked:
+        rows.at_most(answered, support)
+    return [answered]
+
+
+def _standing(rows: _Rows, reader: Reader, columns: dict[Option, int], word: Token, level: int) -> Support:
+    """Return what lets a word stand at a level: whole in a text, or made up of words of several."""
+    key = (reader.locale, word.form, level)
+    if key not in rows.standing:
+        support = _holding(reader, columns, level, lambda words: words.holds(word))
+        if support is not None and word.unspaced:
+            path = _path(rows, reader, columns, word.text, level)
+            support = None if path is None else [*support, *path]
+        rows.standing[key] = support
+    return rows.standing[key]
+
+
+def _path(rows: _Rows, reader: Reader, columns: dict[Option, int], text: str, level: int) -> Support:
+    """Return an unknown that's 1 when pieces that stand make up a text, as an edge per piece between its letters."""
+    supports: dict[tuple[int, int], list[int] | None] = {}
+    for start, end in itertools.combinations(range(len(text) + 1), 2):
+        piece = text[start:end]
+        support = _holding(reader, columns, level, lambda words, piece=piece: piece in words.pieces)  # type: ignore[misc]
+        if support != []:
+            supports[start, end] = support
+    useful = _on_a_path(set(supports), len(text))
+    reached: dict[int, int | None] = {0: None}
+    for end in range(1, len(text) + 1):
+        steps: list[int] = []
+        for start in range(end):
+            if (start, end) not in useful or start not in reached:
+                continue
+            before, support = reached[start], supports[start, end]
+            if before is None and support is None:
+                reached[end] = None
+                break
+            step = rows.unknown()
+            if before is not None:
+                rows.at_most(step, [before])
+            if support is not None:
+                rows.at_most(step, support)
+            steps.append(step)
+        else:
+            if steps:
+                reached[end] = rows.unknown()
+                rows.at_most(reached[end], steps)  # type: ignore[arg-type]
+    if len(text) not in reached:
+        return []
+    last = reached[len(text)]
+    return None if last is None else [last]
+
+
+def _on_a_path(edges: set[tuple[int, int]], end: int) -> set[tuple[int, int]]:
+    """Return the edges that lie on some path from 0 to the end; none where one edge alone does it, as a whole word."""
+    forth, back = {0}, {end}
+    for start, stop in sorted(edges):
+        if start in forth:
+            forth.add(stop)
+    for start, stop in sorted(edges, reverse=True):
+        if stop in back:
+            back.add(start)
+    return {(start, stop) for start, stop in edges if start in forth and stop in back and (start, stop) != (0, end)}
+
+
+def _break_symmetry(rows: _Rows, program: Program, columns: dict[Option, int]) -> None:
     """Of two locales with the same choices and readers, let the first spend at least as much: the mirror image of a
     plan needn't be searched again.
     """
-    free = [tag for tag in columns if tag not in program.fixed]
-    for first, second in itertools.pairwise(free):
+    lent = {option.locale for reader in program.readers.values() for option, _, _ in reader.options
+            if option.locale != reader.locale}  # fmt: skip
+    alone = [tag for tag in sorted(program.choices) if tag not in lent]
+    for first, second in itertools.pairwise(alone):
         a, b = program.choices[first], program.choices[second]
-        readers = [{aim.storefront for aim in program.aims if tag in aim.reads} for tag in (first, second)]
-        same = (a.titles, a.subtitles, a.cost, a.kept, a.must) == (b.titles, b.subtitles, b.cost, b.kept, b.must)
-        if same and readers[0] == readers[1]:
-            spent = {column: float(a.cost[form]) for form, column in columns[first].words.items()}
-            spent |= {column: -float(b.cost[form]) for form, column in columns[second].words.items()}
+        readers = [{key for key in program.aims if tag in key[1]} for tag in (first, second)]
+        same = (a.titles, a.subtitles, a.entries, a.must, a.budget) == (
+            b.titles,
+            b.subtitles,
+            b.entries,
+            b.must,
+            b.budget,
+        )
+        alike = program.readers[first].match == program.readers[second].match
+        if same and alike and readers[0] == readers[1]:
+            spent = {columns[Option(first, "keywords", n)]: float(one.cost) for n, one in enumerate(a.entries)}
+            spent |= {columns[Option(second, "keywords", n)]: -float(one.cost) for n, one in enumerate(b.entries)}
             rows.row(spent, 0, float(a.budget))
-
-
-def _tier_unknown(rows: _Rows, choice: LocaleChoices, columns: _Columns, forms: tuple[str, ...], tier: Tier) -> int:
-    """Return the unknown that says a phrase is answered at a tier, or -1 when it never can be."""
-    if tier == "title-phrase":
-        holders = [c for c, t in zip(columns.titles, choice.titles, strict=True) if t.holds_phrase(forms)]
-        return _limited(rows, [holders]) if holders else -1
-    supports = [_support(choice, columns, form, tier) for form in dict.fromkeys(forms)]
-    if any(not support for support in supports):
-        return -1
-    return _limited(rows, [support for support in supports if support != [-1]])
-
-
-def _support(choice: LocaleChoices, columns: _Columns, form: str, tier: Tier) -> list[int]:
-    """Return the unknowns of which one must be chosen for a word to stand where a tier asks; [-1]: it stands anyway."""
-    found = [column for column, title in zip(columns.titles, choice.titles, strict=True) if title.holds(form)]
-    if len(found) == len(columns.titles):
-        return [-1]
-    if tier in ("with-subtitle", "with-keywords"):
-        more = [column for column, text in zip(columns.subtitles, choice.subtitles, strict=True) if text.holds(form)]
-        if len(more) == len(columns.subtitles):
-            return [-1]
-        found += more
-    if tier == "with-keywords":
-        if form in choice.publisher:
-            return [-1]
-        found += [
-            column for entry, column in columns.words.items() if form in keyword_forms(choice, frozenset([entry]))
-        ]
-    return found
-
-
-def _limited(rows: _Rows, supports: list[list[int]]) -> int:
-    """Return an unknown that may be 1 only when each support has a chosen member."""
-    answered = rows.unknown(integral=False)
-    for support in supports:
-        rows.row({answered: 1.0, **dict.fromkeys(support, -1.0)}, -float(len(support)), 0)
-    return answered

@@ -1,60 +1,90 @@
-"""Cut text into the words that a store's search compares."""
+"""Cut text into the words that a store's search compares, by the rules of its language (`rules.toml`)."""
 
 from __future__ import annotations
 
+import tomllib
 import unicodedata
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cache, lru_cache
+from pathlib import Path
+from typing import Any, NamedTuple
 
 import regex
 
 from tavolan.project.locales import language_of
 from tavolan.rulebooks.model import Search
+from tavolan.words.plurals import singular
 
-_WORD = regex.compile(r"[\p{L}\p{M}\p{N}]+(?:['’][\p{L}\p{M}]+)*")
-_NO_SPACES = regex.compile(
-    r"[\p{Han}\p{Hiragana}\p{Katakana}ー\p{Thai}\p{Khmer}\p{Lao}\p{Myanmar}]", flags=regex.VERSION1
-)
-_RUN = regex.compile(r"\p{Han}+|\p{Hiragana}+|[\p{Katakana}ー]+")
+_RULES = Path(__file__).with_name("rules.toml")
+_LETTER = r"[\p{L}\p{M}\p{N}]"
+_LETTERS = rf"{_LETTER}+(?:'[\p{{L}}\p{{M}}]+)*"
+_UNSPACED = r"[\p{Han}\p{Hiragana}\p{Katakana}ー\p{Thai}\p{Khmer}\p{Lao}\p{Myanmar}]"
+_NO_SPACES = regex.compile(_UNSPACED)
+_PARTS = regex.compile(rf"(?:{_UNSPACED}\p{{M}}*)+|(?:(?!{_UNSPACED}).)+")
+# The prolonged sound mark belongs to the kana before it.
+_RUN = regex.compile(r"\p{Han}+|\p{Hiragana}[\p{Hiragana}ー]*|[\p{Katakana}ー]+")
 _ADDED_MARKS = regex.compile(r"([\p{Latin}\p{Greek}\p{Cyrillic}])\p{M}+")
-_IRREGULAR = {"men": "man", "women": "woman", "children": "child", "people": "person", "feet": "foot", "teeth": "tooth",
-              "mice": "mouse", "geese": "goose", "knives": "knife", "shelves": "shelf", "leaves": "leaf",
-              "lives": "life", "halves": "half", "wolves": "wolf"}  # fmt: skip
-_SHORTEST_PLURAL = 4
+_ALIKE = str.maketrans({"’": "'", "‘": "'", "ʼ": "'", "＇": "'", "‐": "-", "‑": "-"})
+_ONE_I = str.maketrans({"İ": "i", "I": "i", "ı": "i"})
 # Where a sentence or a part of it ends. A point or comma between digits doesn't end one.
 _CLAUSE_END = regex.compile(r"(?:[.,:](?!\d)|[;!?…()\[\]{}\"“”„«»–—|/\n•·。、，！？：；（）「」『』؟،؛।])+")
 
 
-def fold(text: str) -> str:
-    """Return a text as search compares it: NFKC, then case folded."""
-    return unicodedata.normalize("NFKC", text).casefold()
+@cache
+def _rules() -> dict[str, Any]:
+    return tomllib.loads(_RULES.read_text("utf-8"))
 
 
-@lru_cache(maxsize=65536)
-def singular(word: str) -> str:
-    """Return the singular of a folded English word, as the stores pair them: by rule, irregular ones by list."""
-    if word in _IRREGULAR:
-        return _IRREGULAR[word]
-    if len(word) < _SHORTEST_PLURAL or not word.endswith("s") or word.endswith(("ss", "us", "is")):
-        return word
-    if word.endswith("ies"):
-        return word[:-3] + "y"
-    if word.endswith(("ches", "shes", "xes", "sses", "zzes")):
-        return word[:-2]
-    return word[:-1]
+@cache
+def _word() -> regex.Pattern[str]:
+    signs = "|".join(regex.escape(word) for word in sorted(_rules()["signs"], key=len, reverse=True))
+    edges = rf"(?<![\p{{L}}\p{{M}}\p{{N}}-])(?:{signs}|\p{{L}}-\p{{L}}{{2,}})(?![\p{{L}}\p{{M}}\p{{N}}-])"
+    return regex.compile(rf"{edges}|{_LETTERS}")
+
+
+@cache
+def _elided(language: str) -> frozenset[str]:
+    return frozenset(str(_rules()["elided"].get(language, "")).split())
 
 
 @dataclass(frozen=True)
 class Matching:
-    """When two words count as the same: with English plurals, and with or without diacritics."""
+    """When two words count as the same: by the language's own rules, with English plurals, without diacritics."""
 
     plurals: bool = False
     plain: bool = False
+    language: str = ""
 
 
 def matching_of(search: Search, locale: str) -> Matching:
     """Return how a store's search compares words of a locale."""
-    return Matching(language_of(locale) in search.plurals, search.plain)
+    language = language_of(locale)
+    own = language in _rules()["dotless"] or language in _rules()["elided"]
+    return Matching(language in search.plurals, search.plain, language if own else "")
+
+
+# Words as everybody has them: of no language in particular.
+ANY = Matching()
+
+
+class Token(NamedTuple):
+    """A word of a text: as folded, in the form that it's compared in, and whether its script has no spaces.
+
+    `joined` says that nothing but white space stands between it and the word before.
+    """
+
+    text: str
+    form: str
+    unspaced: bool
+    joined: bool
+
+
+def fold(text: str, language: str = "") -> str:
+    """Return a text as search compares it: NFKC, case folded, apostrophes and hyphens alike."""
+    text = unicodedata.normalize("NFKC", text)
+    if language in _rules()["dotless"]:
+        text = text.translate(_ONE_I)
+    return text.casefold().translate(_ALIKE)
 
 
 @lru_cache(maxsize=65536)
@@ -71,14 +101,26 @@ def key(word: str, match: Matching) -> str:
 
 
 @lru_cache(maxsize=1 << 17)
-def keys(words: tuple[str, ...], match: Matching) -> tuple[str, ...]:
-    """Return the forms of several words."""
-    return tuple(key(word, match) for word in words)
+def tokens(text: str, match: Matching = ANY) -> tuple[Token, ...]:
+    """Return the words of a text, in order. What's of a script without spaces stays one word, apart from others."""
+    found: list[Token] = []
+    folded, end = fold(text, match.language), 0
+    elided = _elided(match.language)
+    for word in _word().finditer(folded):
+        joined = not folded[end : word.start()].strip()
+        end = word.end()
+        for part in _PARTS.findall(word.group()) if has_no_spaces(word.group()) else [word.group()]:
+            unspaced = has_no_spaces(part)
+            head, _, rest = part.partition("'")
+            own = rest if rest and head in elided else part
+            found.append(Token(own, own if unspaced else key(own, match), unspaced, joined))
+            joined = True
+    return tuple(found)
 
 
-def words(text: str) -> list[str]:
+def words(text: str, match: Matching = ANY) -> list[str]:
     """Return the folded words of a text, in order. A run of a script without spaces stays one word."""
-    return list(_WORD.findall(fold(text)))
+    return [token.text for token in tokens(text, match)]
 
 
 def clauses(text: str) -> list[str]:
@@ -86,12 +128,14 @@ def clauses(text: str) -> list[str]:
     return [part for part in _CLAUSE_END.split(text) if part.strip()]
 
 
-def units(text: str) -> list[str]:
+def units(text: str, match: Matching = ANY) -> list[str]:
     """Return the folded words of a text, where runs of a script without spaces are cut where the script changes."""
-    found = []
-    for word in words(text):
-        found += (script_runs(word) or [word]) if has_no_spaces(word) else [word]
-    return found
+    return [unit for token in tokens(text, match) for unit in units_of(token)]
+
+
+def units_of(token: Token) -> list[str]:
+    """Return a word's parts of one script each: Han, Hiragana and Katakana; other words are one part."""
+    return (_RUN.findall(token.text) or [token.text]) if token.unspaced else [token.text]
 
 
 @lru_cache(maxsize=65536)
@@ -100,17 +144,11 @@ def has_no_spaces(text: str) -> bool:
     return not text.isascii() and _NO_SPACES.search(text) is not None
 
 
-def script_runs(text: str) -> list[str]:
-    """Return the runs of Han, Hiragana and Katakana in a folded text: where the script changes, a word mostly ends."""
-    return list(_RUN.findall(text))
-
-
-def tile(phrase: str, pieces: set[str]) -> list[str] | None:
+def tile(phrase: str, pieces: set[str] | frozenset[str]) -> list[str] | None:
     """Return pieces that make up the phrase without gap or overlap, the fewest there are, or None.
 
-    The phrase and the pieces are folded texts of a script without spaces; spaces in the phrase don't count.
+    The phrase and the pieces are folded texts of a script without spaces.
     """
-    phrase = "".join(phrase.split())
     best: list[list[str] | None] = [[]] + [None] * len(phrase)
     for end in range(1, len(phrase) + 1):
         for start in range(end):

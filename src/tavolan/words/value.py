@@ -8,15 +8,15 @@ from __future__ import annotations
 import math
 from dataclasses import dataclass
 from datetime import date
-from typing import Literal
+from itertools import pairwise
 
+from tavolan.errors import one_problem
 from tavolan.project.datafile import RANKS, read_data
 from tavolan.project.model import Project, Term
 from tavolan.words.difficulty import Difficulties
+from tavolan.words.matching import TIERS, Tier
 from tavolan.words.split import fold
 
-Tier = Literal["title-phrase", "title-words", "with-subtitle", "with-keywords"]
-TIERS: tuple[Tier, ...] = ("title-phrase", "title-words", "with-subtitle", "with-keywords")
 TIER_WORDS = {
     "title-phrase": "whole phrase in the title",
     "title-words": "all words in the title",
@@ -70,7 +70,14 @@ class Valuer:
     """
 
     def __init__(self, project: Project, today: date | None = None) -> None:
+        """Raises ProjectError when a weaker tier weighs more than a stronger one."""
         self.settings = project.words
+        for stronger, weaker in pairwise(TIERS):
+            if self.weight(weaker) > self.weight(stronger):
+                source = project.config_source
+                message = f"{weaker} weighs more than {stronger}, which answers more strongly"
+                place = (source.shown, source.line(("words", "tiers")), "words.tiers")
+                raise one_problem(*place, message, "Let no weaker tier weigh more.")
         volumes = [term.volume for terms in project.terms.values() for term in terms if term.volume]
         self.scale = math.log1p(max(volumes, default=1.0))
         self.ranks = latest_ranks(project)

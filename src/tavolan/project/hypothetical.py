@@ -1,0 +1,29 @@
+"""A project as it would be with other texts, without a file being written."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from copy import deepcopy
+from dataclasses import replace
+from typing import Any
+
+from tavolan.project.model import Copy, Project
+from tavolan.project.texts import Change, Texts
+
+
+def with_texts(project: Project, changes: Iterable[Change]) -> Project:
+    """Return a project as it would be once changes of texts are written."""
+    texts = Texts(project)
+    data: dict[str, dict[str, Any]] = {}
+    for change in changes:
+        own = data.setdefault(change.locale, deepcopy(project.copy[change.locale].data))
+        *tables, last = texts.key(change.address)
+        for table in tables:
+            own = own.setdefault(table, {})
+        own[last] = texts.parse(change.address, change.after)
+    copies = {tag: replace(copy, data=data.get(tag, copy.data)) for tag, copy in project.copy.items()}
+    return replace(project, copy={tag: _with_parent(copy, copies) for tag, copy in copies.items()})
+
+
+def _with_parent(copy: Copy, copies: dict[str, Copy]) -> Copy:
+    return replace(copy, parent=copies[copy.parent.locale]) if copy.parent else copy

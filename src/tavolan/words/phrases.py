@@ -1,0 +1,89 @@
+"""Phrases and texts cut into words, and whether words stand in a text."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+
+from tavolan.words import split
+from tavolan.words.split import Matching, Token
+
+
+@dataclass(frozen=True)
+class Phrase:
+    """A phrase cut into its words. `words` has each form once, `row` all in order."""
+
+    text: str
+    words: tuple[Token, ...]
+    row: tuple[Token, ...]
+    spaced: bool
+
+
+@lru_cache(maxsize=1 << 17)
+def phrase_of(text: str, match: Matching) -> Phrase:
+    """Return a phrase cut into its words."""
+    row = split.tokens(text, match)
+    words = tuple({token.form: token for token in reversed(row)}.values())[::-1]
+    return Phrase(text, words, _in_a_row(row), not any(token.unspaced for token in row))
+
+
+def _in_a_row(row: Iterable[Token]) -> tuple[Token, ...]:
+    """Return words with those of a script without spaces put together where only white space parts them."""
+    found: list[Token] = []
+    for token in row:
+        if found and token.joined and token.unspaced and found[-1].unspaced:
+            text = found[-1].text + token.text
+            found[-1] = Token(text, text, True, found[-1].joined)
+        else:
+            found.append(token)
+    return tuple(found)
+
+
+@dataclass(frozen=True)
+class Words:
+    """The words of one text, prepared for looking phrases up in it."""
+
+    row: tuple[Token, ...]
+    forms: frozenset[str]
+    runs: tuple[str, ...]
+    pieces: frozenset[str]
+
+    def holds(self, word: Token) -> bool:
+        """Whether a word stands in the text."""
+        return any(word.text in run for run in self.runs) if word.unspaced else word.form in self.forms
+
+    def holds_in_order(self, phrase: Phrase) -> bool:
+        """Whether the words of a phrase stand in a row."""
+        wanted, size = phrase.row, len(phrase.row)
+        places = range(len(self.row) - size + 1) if size else ()
+        return any(_meet(wanted, self.row[place : place + size]) for place in places)
+
+
+@lru_cache(maxsize=1 << 14)
+def words_of(text: str, match: Matching) -> Words:
+    """Return the words of a text."""
+    tokens = split.tokens(text, match)
+    unspaced = [token for token in tokens if token.unspaced]
+    pieces = {piece for token in unspaced for piece in (token.text, *split.units_of(token))}
+    forms = frozenset(token.form for token in tokens if not token.unspaced)
+    return Words(_in_a_row(tokens), forms, tuple(token.text for token in unspaced), frozenset(pieces))
+
+
+def _meet(wanted: Sequence[Token], there: Sequence[Token]) -> bool:
+    """Whether words in a row are those wanted; without spaces they may begin within a word, and end within one."""
+    last = len(wanted) - 1
+    for number, (word, found) in enumerate(zip(wanted, there, strict=True)):
+        if word.unspaced != found.unspaced:
+            return False
+        if not word.unspaced:
+            meets = word.form == found.form
+        elif number == 0 == last:
+            meets = word.text in found.text
+        elif number == 0:
+            meets = found.text.endswith(word.text)
+        else:
+            meets = found.text.startswith(word.text) if number == last else found.text == word.text
+        if not meets:
+            return False
+    return True
