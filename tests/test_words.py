@@ -11,7 +11,6 @@ from tavolan.words.matching import listing_of
 from tavolan.words.phrases import phrase_of
 from tavolan.words.plurals import singular
 
-
 PAIRS = """
 kiln kilns|glaze glazes|box boxes|study studies|man men|woman women|child children|person people|foot feet|mouse mice
 movie movies|calorie calories|cookie cookies|zombie zombies|selfie selfies|tie ties|pie pies|city cities|cherry cherries

@@ -91,8 +91,10 @@ def _best(
 ) -> Answer:
     """Take the locale that answers most strongly, the first of equals; failing that, the one lacking fewest words."""
     best: tuple[tuple[int, int], Listing | None, Tier | None] = ((10**6, 0), None, None)
+    match = None
     for listing in read:
-        phrase = phrase_of(term.phrase, listing.match)
+        if listing.match is not match:
+            match, phrase = listing.match, phrase_of(term.phrase, listing.match)
         lacking = listing.lacking(phrase)
         if lacking > best[0][0]:
             continue

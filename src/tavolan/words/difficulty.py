@@ -64,7 +64,8 @@ class Difficulties:
         return self._known[key]
 
     def _of(self, term: Term, storefront: str) -> Difficulty:
-        fronts = [storefront] if storefront else self.storefronts(term.phrase)
+        # Most projects have no saved pages.
+        fronts = ([storefront] if storefront else self.storefronts(term.phrase)) if self._pages else []
         plurals = language_of(term.locale) == "en"
         found = [
             difficulty(term.phrase, rows, plurals, self.today)

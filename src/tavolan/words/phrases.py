@@ -5,27 +5,33 @@ from __future__ import annotations
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import NamedTuple
 
 from tavolan.words import split
 from tavolan.words.split import Matching, Token
 
 
-@dataclass(frozen=True)
-class Phrase:
-    """A phrase cut into its words. `words` has each form once, `row` all in order."""
+class Phrase(NamedTuple):
+    """A phrase cut into its words. `words` has each form once, `all_words` all in order."""
 
-    text: str
     words: tuple[Token, ...]
-    row: tuple[Token, ...]
+    all_words: tuple[Token, ...]
     spaced: bool
+
+    @property
+    def row(self) -> tuple[Token, ...]:
+        """Its words in order, those without spaces put together."""
+        return self.all_words if self.spaced else _in_a_row(self.all_words)
 
 
 @lru_cache(maxsize=1 << 17)
 def phrase_of(text: str, match: Matching) -> Phrase:
     """Return a phrase cut into its words."""
-    row = split.tokens(text, match)
-    words = tuple({token.form: token for token in reversed(row)}.values())[::-1]
-    return Phrase(text, words, _in_a_row(row), not any(token.unspaced for token in row))
+    words = split.tokens(text, match)
+    once = words
+    if len(words) > 1 and len({word.form for word in words}) < len(words):
+        once = tuple({word.form: word for word in reversed(words)}.values())[::-1]
+    return Phrase(once, words, text.isascii() or not any(word.unspaced for word in words))
 
 
 def _in_a_row(row: Iterable[Token]) -> tuple[Token, ...]:
@@ -55,7 +61,8 @@ class Words:
 
     def holds_in_order(self, phrase: Phrase) -> bool:
         """Whether the words of a phrase stand in a row."""
-        wanted, size = phrase.row, len(phrase.row)
+        wanted = phrase.row
+        size = len(wanted)
         places = range(len(self.row) - size + 1) if size else ()
         return any(_meet(wanted, self.row[place : place + size]) for place in places)
 

@@ -14,23 +14,18 @@ _ALWAYS = (("ss", 0), ("shes", 2), ("xes", 2), ("sses", 2), ("tzes", 2))
 
 
 @cache
-def _irregular() -> dict[str, str]:
-    irregular: dict[str, str] = tomllib.loads(_LISTS.read_text("utf-8"))["en"]["irregular"]
-    return irregular
-
-
-@cache
-def _listed() -> dict[str, frozenset[str]]:
-    words = tomllib.loads(_LISTS.read_text("utf-8"))["en"]["words"]
-    return {name: frozenset(text.split()) for name, text in words.items()}
+def _lists() -> tuple[dict[str, str], dict[str, frozenset[str]]]:
+    """Return the irregular plurals with their singulars, and the lists of words by name."""
+    english = tomllib.loads(_LISTS.read_text("utf-8"))["en"]
+    return english["irregular"], {name: frozenset(text.split()) for name, text in english["words"].items()}
 
 
 @lru_cache(maxsize=65536)
 def singular(word: str) -> str:
     """Return the singular of a folded English word, or the word itself when it's no plural."""
-    listed = _listed()
-    if word in _irregular():
-        return _irregular()[word]
+    irregular, listed = _lists()
+    if word in irregular:
+        return irregular[word]
     if word.endswith("men") and len(word) > _SHORTEST and word not in listed["men"]:
         return word[:-2] + "an"
     if word.endswith("eaux"):

@@ -17,7 +17,9 @@ from tavolan.words.plurals import singular
 
 _RULES = Path(__file__).with_name("rules.toml")
 _LETTER = r"[\p{L}\p{M}\p{N}]"
-_LETTERS = rf"{_LETTER}+(?:'[\p{{L}}\p{{M}}]+)*"
+_LETTERS = regex.compile(rf"{_LETTER}+(?:'[\p{{L}}\p{{M}}]+)*")
+# Of words that hold a sign; most texts have none.
+_NO_SIGNS = frozenset("-+#")
 _UNSPACED = r"[\p{Han}\p{Hiragana}\p{Katakana}ー\p{Thai}\p{Khmer}\p{Lao}\p{Myanmar}]"
 _NO_SPACES = regex.compile(_UNSPACED)
 _PARTS = regex.compile(rf"(?:{_UNSPACED}\p{{M}}*)+|(?:(?!{_UNSPACED}).)+")
@@ -39,7 +41,7 @@ def _rules() -> dict[str, Any]:
 def _word() -> regex.Pattern[str]:
     signs = "|".join(regex.escape(word) for word in sorted(_rules()["signs"], key=len, reverse=True))
     edges = rf"(?<![\p{{L}}\p{{M}}\p{{N}}-])(?:{signs}|\p{{L}}-\p{{L}}{{2,}})(?![\p{{L}}\p{{M}}\p{{N}}-])"
-    return regex.compile(rf"{edges}|{_LETTERS}")
+    return regex.compile(rf"{edges}|{_LETTERS.pattern}")
 
 
 @cache
@@ -60,7 +62,11 @@ def matching_of(search: Search, locale: str) -> Matching:
     """Return how a store's search compares words of a locale."""
     language = language_of(locale)
     own = language in _rules()["dotless"] or language in _rules()["elided"]
-    return Matching(language in search.plurals, search.plain, language if own else "")
+    return _matching(language in search.plurals, search.plain, language if own else "")
+
+
+# The same object for the same rules: so it's told apart by identity.
+_matching = cache(Matching)
 
 
 # Words as everybody has them: of no language in particular.
@@ -70,7 +76,7 @@ ANY = Matching()
 class Token(NamedTuple):
     """A word of a text: as folded, in the form that it's compared in, and whether its script has no spaces.
 
-    `joined` says that nothing but white space stands between it and the word before.
+    `joined` says that nothing but white space stands between it and the word before, as far as its script needs it.
     """
 
     text: str
@@ -81,6 +87,8 @@ class Token(NamedTuple):
 
 def fold(text: str, language: str = "") -> str:
     """Return a text as search compares it: NFKC, case folded, apostrophes and hyphens alike."""
+    if text.isascii():
+        return text.lower()
     text = unicodedata.normalize("NFKC", text)
     if language in _rules()["dotless"]:
         text = text.translate(_ONE_I)
@@ -103,12 +111,15 @@ def key(word: str, match: Matching) -> str:
 @lru_cache(maxsize=1 << 17)
 def tokens(text: str, match: Matching = ANY) -> tuple[Token, ...]:
     """Return the words of a text, in order. What's of a script without spaces stays one word, apart from others."""
-    found: list[Token] = []
-    folded, end = fold(text, match.language), 0
+    folded = fold(text, match.language)
+    pattern = _LETTERS if _NO_SIGNS.isdisjoint(folded) else _word()
     elided = _elided(match.language)
-    for word in _word().finditer(folded):
-        joined = not folded[end : word.start()].strip()
-        end = word.end()
+    if folded.isascii() and not elided:
+        return tuple([Token(word, key(word, match), False, False) for word in pattern.findall(folded)])
+    found: list[Token] = []
+    end = 0
+    for word in pattern.finditer(folded):
+        joined, end = not folded[end : word.start()].strip(), word.end()
         for part in _PARTS.findall(word.group()) if has_no_spaces(word.group()) else [word.group()]:
             unspaced = has_no_spaces(part)
             head, _, rest = part.partition("'")

@@ -89,7 +89,7 @@ class Valuer:
         demand = self.settings.demand if term.volume is None else math.log1p(term.volume) / self.scale
         hard = self.difficulties.of(term, storefront).value
         chance = self.settings.chance if hard is None else max(_LEAST_CHANCE, 1 - hard / 100)
-        rank = self.ranks.get((fold(term.phrase), storefront))
+        rank = self.ranks.get((fold(term.phrase), storefront)) if self.ranks else None
         if rank is not None and rank <= _FAR:
             chance = max(chance, 1 - math.log10(rank) / 2)
         return Worth(relevance, demand, chance)
