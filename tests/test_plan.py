@@ -12,6 +12,7 @@ from tavolan.project.model import Copy, Source, Term
 from tavolan.words.choices import Options
 from tavolan.words.cover import cover, unlocks
 from tavolan.words.plan import plan
+from tavolan.words.prices import word_prices
 from tavolan.words.value import Valuer
 
 WORDS = ["pot", "kiln", "clay", "glaze", "cone"]
@@ -282,3 +283,47 @@ def test_after_a_plan_the_checks_find_nothing_that_it_made(tmp_path):
     assert done.code == 0, done.err
     found = [f for f in tavolan.check(tavolan.open_project(tmp_path)) if f.locale == "en-US" and "keyword" in f.rule]
     assert [(f.rule, f.subject) for f in found if f.rule not in ("keyword-room",)] == []
+
+
+def test_the_price_of_a_word_is_what_the_plan_loses_without_it(bare):
+    case = {
+        "phrases": {"pot": 60, "clay kiln": 50, "glaze": 40, "cone": 30},
+        "titles": ["pot"],
+        "subtitles": [""],
+        "now": [],
+    }
+    set_up(bare, case)
+    options = Options("ios", ("en-US",))
+    made = plan(bare, options)
+    (own,) = made.locales
+    for price in word_prices(bare, options, made):
+        left = [word for word in own.keywords[1] if word != price.word]
+        fill(bare, "en-US", "pot", "", left)
+        without = reached(bare)
+        assert price.earns == pytest.approx(made.value - without)
+        best = 0.0
+        for word in set(WORDS) - {*left, price.word}:
+            if len(",".join([*left, word])) <= LIMIT:
+                fill(bare, "en-US", "pot", "", [*left, word])
+                best = max(best, reached(bare) - without)
+        assert price.next_earns == pytest.approx(best) and bool(price.next_word) == (best > 0)
+
+
+def test_three_locales_are_planned_together(tmp_path):
+    (tmp_path / "copy").mkdir()
+    (tmp_path / "terms").mkdir()
+    (tmp_path / "rules").mkdir()
+    tags = ["en-US", "es-MX", "fr-FR"]
+    for tag in tags:
+        (tmp_path / f"copy/{tag}.toml").write_text("")
+    (tmp_path / "rules/ios.toml").write_text(f"[field.keywords]\nmax = {LIMIT}\n")
+    (tmp_path / "terms/en-US.csv").write_text("phrase\npot kiln\nclay glaze\ncone wheel\n")
+    config = f'[app]\nname = "A"\nsource = "en-US"\nlocales = {tags}\n[store.ios]\nstorefronts = ["US"]\n'
+    (tmp_path / "tavolan.toml").write_text(config)
+    done = run_tavolan("terms", "plan", "--all", "--any-language", "--why", "--json", cwd=tmp_path)
+    assert done.json["proven"] and len(done.json["locales"]) == 3
+    reached_all = {change["phrase"] for change in done.json["changes"] if change["after"] == "with-keywords"}
+    assert reached_all == {"pot kiln", "clay glaze", "cone wheel"}
+    assert {price["word"] for price in done.json["prices"]} == {"pot", "kiln", "clay", "glaze", "cone", "wheel"}
+    for args in ([], ["--all", "--locale", "en-US"]):
+        assert "--all" in run_tavolan("terms", "plan", *args, cwd=tmp_path).err

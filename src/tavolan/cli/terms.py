@@ -27,6 +27,7 @@ if TYPE_CHECKING:
     from tavolan.words.choices import Options
     from tavolan.words.cover import Answer
     from tavolan.words.plan import Plan
+    from tavolan.words.prices import WordPrice
 
 app = typer.Typer(help="The phrases that people search for, and what answers them.", no_args_is_help=True)
 app.command("mine")(research.mine)
@@ -135,11 +136,12 @@ def _print_apart(opened: Project, stores: list[str], answers: list[Answer], matr
 @app.command()
 def plan(
     locale: Annotated[
-        list[str],
+        list[str] | None,
         typer.Option(
             "--locale", help="Locale to plan; repeat to plan several together.", autocompletion=completing.locales
         ),
-    ],
+    ] = None,
+    all: Annotated[bool, typer.Option("--all", help="Plan all locales of the store together.")] = False,
     project: ProjectOption = None,
     store: Annotated[
         str | None, typer.Option("--store", help="Store to plan for; else the first with keywords.")
@@ -153,33 +155,41 @@ def plan(
         bool, typer.Option("--any-language", help="Use words of other languages too, as in a second keyword budget.")
     ] = False,
     keywords_only: Annotated[bool, typer.Option("--keywords-only", help="Leave title and subtitle alone.")] = False,
-    seconds: Annotated[float, typer.Option("--seconds", help="Most time for the solver.", min=0.1)] = 30.0,
-    why: Annotated[bool, typer.Option("--why", help="Print every factor and every phrase.")] = False,
+    seconds: Annotated[float, typer.Option("--seconds", help="Most time for the solver.", min=0.1)] = 60.0,
+    why: Annotated[
+        bool, typer.Option("--why", help="Print every factor, every phrase, and what each keyword earns.")
+    ] = False,
     figure: Annotated[Path | None, typer.Option("--figure", help="Write value against budget to this PNG.")] = None,
     apply: Annotated[bool, typer.Option("--apply", help="Write it into copy/; else it's only shown.")] = False,
     json: JsonOption = False,
 ) -> None:
     """Find the title, subtitle and keywords that answer the most value, with proof that nothing is better."""
+    from tavolan.errors import UsageError
     from tavolan.reports.plantable import print_plan
     from tavolan.words.applying import apply_plan
     from tavolan.words.choices import Options
     from tavolan.words.cover import storefronts_of
     from tavolan.words.plan import plan as make_plan
+    from tavolan.words.prices import word_prices
 
     opened = open_project(project)
     chosen = _planned_store(opened, store)
-    locales = opened.pick("--locale", locale, list(opened.stores[chosen].locales))
+    known = list(opened.stores[chosen].locales)
+    if bool(locale) == all:
+        raise UsageError("which locales? Name them with --locale TAG, or plan them all together with --all.")
+    locales = known if all else opened.pick("--locale", locale or [], known)
     fronts = opened.pick("--storefront", storefront or [], storefronts_of(opened.stores[chosen])) if storefront else []
     options = Options(
         chosen, tuple(locales), tuple(fronts), changes, not keywords_only, seconds, any_language=any_language
     )
     made = make_plan(opened, options)
+    prices = word_prices(opened, options, made) if why else []
     if json:
-        print_json(_plan_document(made))
+        print_json(_plan_document(made, prices if why else None))
     else:
         if why:
             _print_factors(console(), opened, chosen, locales)
-        print_plan(console(), made, why)
+        print_plan(console(), made, why, prices)
     if figure:
         _write_curve(opened, options, made, figure)
     if apply:
@@ -215,11 +225,12 @@ def _planned_store(project: Project, store: str | None) -> str:
     return project.pick("--store", [store], list(project.stores))[0] if store else first_store_with_keywords(project)
 
 
-def _plan_document(made: Plan) -> dict[str, Any]:
+def _plan_document(made: Plan, prices: list[WordPrice] | None) -> dict[str, Any]:
     """Return a plan as the JSON document `tavolan/plan@1`."""
     from dataclasses import asdict
 
-    return {"schema": "tavolan/plan@1", **asdict(made), "gap": made.gap, "proven": made.proven}
+    priced = {} if prices is None else {"prices": [asdict(price) for price in prices]}
+    return {"schema": "tavolan/plan@1", **asdict(made), "gap": made.gap, "proven": made.proven, **priced}
 
 
 def _print_factors(out: Console, project: Project, store: str, locales: list[str]) -> None:

@@ -10,13 +10,16 @@ from tavolan.reports.styled import styled
 from tavolan.reports.tables import plain_table
 from tavolan.rulebooks.measure import measure
 from tavolan.words.plan import LocalePlan, Plan
+from tavolan.words.prices import WordPrice
 from tavolan.words.value import TIER_WORDS
 
 
-def print_plan(console: Console, plan: Plan, why: bool) -> None:
+def print_plan(console: Console, plan: Plan, why: bool, prices: list[WordPrice]) -> None:
     """Print a plan; `why` shows every phrase, else the ten that change most."""
     for locale in plan.locales:
         _print_locale(console, locale)
+    if prices:
+        _print_prices(console, prices)
     shown = plan.changes if why else plan.changes[:10]
     if shown:
         table = plain_table("storefront", "phrase", "now", "planned", "value")
@@ -54,6 +57,24 @@ def print_plan(console: Console, plan: Plan, why: bool) -> None:
                 plan.seconds,
             )
         )
+
+
+def _print_prices(console: Console, prices: list[WordPrice]) -> None:
+    table = plain_table("locale", "keyword", "earns", "next best", "would earn")
+    for column in (2, 4):
+        table.columns[column].justify = "right"
+    for price in prices:
+        other = (
+            (price.next_word, f"{price.next_earns:.1f}")
+            if price.next_word
+            else (Text("no other adds anything", "dim"), "")
+        )
+        table.add_row(price.locale, price.word, f"{price.earns:.1f}", *other)
+    console.print()
+    console.print(table)
+    console.print(
+        styled("[dim]What the plan would lose without a keyword, and what the best one in its place would add.[/]")
+    )
 
 
 def _print_locale(console: Console, locale: LocalePlan) -> None:

@@ -19,7 +19,7 @@ from tavolan.words.applying import changes_of
 from tavolan.words.choices import Fields, LocaleChoices, Options, choices_of, fields_of, reader_of
 from tavolan.words.cover import Answer, cover, storefronts_of, targets
 from tavolan.words.matching import TIERS, Tier
-from tavolan.words.program import Program, solve
+from tavolan.words.program import Program
 from tavolan.words.value import Valuer
 
 PROVEN_GAP = 1e-6
@@ -101,12 +101,12 @@ class Plan:
 
 def plan(project: Project, options: Options) -> Plan:
     """Return the best words for a set of locales together. Raises UsageError where there's nothing to plan."""
+    # Loads the solver, which takes a second.
+    from tavolan.words.solving import solve
+
     store = project.stores[options.store]
-    fields = fields_of(store)
-    fronts = list(options.storefronts) or [
-        front for front in storefronts_of(store) if set(store.reads(front)) & set(options.locales)
-    ]
-    program = _program(project, store, fronts, options, fields)
+    fields, fronts = fields_of(store), _storefronts(store, options)
+    program = program_of(project, options)
     valuer = Valuer(project)
     solution = solve(program, {tier: valuer.weight(tier) for tier in TIERS}, options.changes, options.seconds)
     locales = [
@@ -136,8 +136,17 @@ def value_of_budget(project: Project, options: Options, step: int = 10) -> list[
     return [(budget, plan(project, replace(options, budget=budget, changes=None)).value) for budget in budgets]
 
 
-def _program(project: Project, store: Store, fronts: list[str], options: Options, fields: Fields) -> Program:
+def _storefronts(store: Store, options: Options) -> list[str]:
+    """Return the storefronts that a plan is for: those asked for, else all that read one of its locales."""
+    return list(options.storefronts) or [
+        front for front in storefronts_of(store) if set(store.reads(front)) & set(options.locales)
+    ]
+
+
+def program_of(project: Project, options: Options) -> Program:
     """Return the program of a plan. Raises UsageError when no storefront has a target phrase."""
+    store = project.stores[options.store]
+    fields, fronts = fields_of(store), _storefronts(store, options)
     aims = {front: targets(project, store, front) for front in fronts}
     if not any(aims.values()):
         raise UsageError("there are no target phrases for these locales. Write them into terms/<locale>.csv.")

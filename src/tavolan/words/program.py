@@ -1,4 +1,4 @@
-"""The integer program behind a plan, generated from the matcher's rule: its unknowns, its rows, and its solution.
+"""The integer program behind a plan, generated from the matcher's rule: its unknowns and its rows.
 
 Unknowns, all yes or no: which title and which subtitle each planned locale takes, and which keywords. A phrase is
 answered in a locale up to a level only when each of its words stands in a text of that level: one that's there anyway,
@@ -9,10 +9,8 @@ through it, from its first letter to its last, whose every step is a word that s
 from __future__ import annotations
 
 import itertools
-import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
-from typing import Any
 
 from tavolan.words.choices import Entry, LocaleChoices, Option, Reader
 from tavolan.words.matching import TIERS, Tier
@@ -21,20 +19,9 @@ from tavolan.words.split import Token
 
 # Per planned locale: number of the title, number of the subtitle, numbers of the keywords.
 Chosen = dict[str, tuple[int, int, tuple[int, ...]]]
-# How much of the value the second solve may give up for tidiness: less than the solver's own tolerance.
-_SLACK = 1e-7
 _AT_LEVEL: dict[Tier, int] = {"title-phrase": 1, "title-words": 1, "with-subtitle": 2, "with-keywords": 3}
 # What a row asks of: nothing more (it stands anyway), or one of some unknowns.
 Support = list[int] | None
-
-
-@dataclass(frozen=True)
-class Solution:
-    """What the solver chose, the bound that nothing can pass, and how long it took in seconds."""
-
-    chosen: Chosen
-    bound: float
-    seconds: float
 
 
 @dataclass
@@ -50,6 +37,10 @@ class Program:
         if value > 0:
             key = (phrase, tuple(tag for tag in reads if tag in self.readers))
             self.aims[key] = self.aims.get(key, 0.0) + value
+
+    def most(self, weights: dict[Tier, float]) -> float:
+        """Return what answering every phrase in the strongest way would be worth."""
+        return sum(self.aims.values()) * max(weights.values())
 
 
 class _Rows:
@@ -83,62 +74,24 @@ class _Rows:
         self.row({column: 1.0, **dict.fromkeys(support, -1.0)}, -float(len(support)), 0)
 
 
-def solve(program: Program, weights: dict[Tier, float], changes: int | None, seconds: float) -> Solution:
-    """Solve a program. `changes` caps how many present keywords are dropped; `seconds` caps the solver's time.
+@dataclass
+class Built:
+    """A program in the form that a solver takes. `alike` are the rows from that number on: they only break symmetry."""
 
-    Raises UsageError when nothing fits, as when the words that must stand don't.
-    """
-    import numpy as np
-    from scipy.optimize import Bounds, LinearConstraint, milp
-    from scipy.sparse import csr_matrix
+    rows: _Rows
+    columns: dict[Option, int]
+    alike: int
 
-    from tavolan.errors import UsageError
 
+def build(program: Program, weights: dict[Tier, float], changes: int | None) -> Built:
+    """Return the unknowns and rows of a program. `changes` caps how many present keywords are dropped."""
     rows = _Rows()
     columns = _option_columns(rows, program, changes)
     for key, value in program.aims.items():
         _aim(rows, program, columns, key, value, weights)
+    alike = len(rows.row_lower)
     _break_symmetry(rows, program, columns)
-    places = np.array([(row, column) for row, column, _ in rows.entries]).T
-    factors = np.array([factor for _, _, factor in rows.entries])
-    matrix = csr_matrix((factors, places), shape=(len(rows.row_lower), len(rows.objective)))
-    worth = np.array(rows.objective)
-    keep_to = [LinearConstraint(matrix, np.array(rows.row_lower), np.array(rows.row_upper))]
-
-    def run(objective: Any, constraints: list[Any], limit: float) -> Any:
-        options = {"time_limit": limit, "mip_rel_gap": 1e-9}
-        whole = np.array(rows.integral)
-        return milp(objective, integrality=whole, bounds=Bounds(0, 1), constraints=constraints, options=options)
-
-    begin = time.perf_counter()
-    best = run(worth, keep_to, seconds)
-    if best.x is None:
-        if best.status == 1:
-            raise UsageError(f"no plan was found in {seconds:g} s. Give it more time with --seconds.")
-        raise UsageError(
-            "no choice keeps to the budget with all the words that must stand, and to --changes. "
-            "Shorten [words] must, or allow more changes."
-        )
-    bound = -float(best.mip_dual_bound if best.mip_dual_bound is not None else best.fun)
-    # Among choices of the same value: no word that answers nothing, rather words that stand than others, and then by
-    # name, so that two runs give the same plan.
-    tidy = np.zeros(len(worth))
-    for column, charge in rows.tidiness.items():
-        tidy[column] = charge
-    same_value = LinearConstraint(csr_matrix(worth), -np.inf, best.fun + _SLACK * max(1.0, abs(best.fun)))
-    left = max(1.0, seconds - (time.perf_counter() - begin))
-    tidied = run(tidy, [*keep_to, same_value], left)
-    x = best.x if tidied.x is None else tidied.x
-    took = time.perf_counter() - begin
-    return Solution({tag: _read(x, columns, choice) for tag, choice in program.choices.items()}, bound, took)
-
-
-def _read(x: Any, columns: dict[Option, int], choice: LocaleChoices) -> tuple[int, int, tuple[int, ...]]:
-    tag = choice.locale
-    title = max(range(len(choice.titles)), key=lambda n: x[columns[Option(tag, "title", n)]])
-    subtitle = max(range(len(choice.subtitles)), key=lambda n: x[columns[Option(tag, "subtitle", n)]])
-    entries = [n for n in range(len(choice.entries)) if x[columns[Option(tag, "keywords", n)]] > 0.5]
-    return title, subtitle, tuple(entries)
+    return Built(rows, columns, alike)
 
 
 def _option_columns(rows: _Rows, program: Program, changes: int | None) -> dict[Option, int]:
