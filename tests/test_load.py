@@ -1,13 +1,14 @@
 """Loading projects: good ones whole, bad ones with every problem at once."""
 
 import re
+import unicodedata
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 import tavolan
-from conftest import replace, write_project
+from conftest import replace, run_tavolan, write_project
 from tavolan.errors import ProjectError
 from tavolan.project.load import load_project
 
@@ -146,3 +147,13 @@ def test_damaged_files_end_in_problems_never_in_a_crash(fuzzed, file, at, junk):
         path.write_bytes(before)
         if not before:
             path.unlink()
+
+
+def test_what_is_counted_is_what_is_handed_over(project):
+    syllables = unicodedata.normalize("NFD", "한" * 25)
+    replace(project / "copy/de-DE.toml", "Notizen zum Brand", syllables)
+    done = run_tavolan("copy", "show", "de-DE", "subtitle", cwd=project)
+    assert done.out.rstrip("\n") == "한" * 25 and len(syllables) == 75
+    assert not [f for f in tavolan.check(tavolan.open_project(project)) if f.rule == "too-long"]
+    assert run_tavolan("copy", "sheet", project / "s.csv", cwd=project).code == 0
+    assert "한" * 25 in (project / "s.csv").read_text("utf-8-sig")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import unicodedata
 from pathlib import Path
 from typing import Any
 
@@ -14,6 +15,15 @@ from tavolan.project.model import Copy, Source
 from tavolan.rulebooks.model import FieldRule, Rulebook
 
 SPECIAL = ("captions", "showcase", "alternates", "history", "items", "replace")
+
+
+def composed(value: Any) -> Any:
+    """Return texts in nested tables and lists in their composed form (NFC): so they're counted, and so they ship."""
+    if isinstance(value, str):
+        return value if value.isascii() else unicodedata.normalize("NFC", value)
+    if isinstance(value, list):
+        return [composed(item) for item in value]
+    return {key: composed(item) for key, item in value.items()} if isinstance(value, dict) else value
 
 
 class CopyReader:
@@ -50,6 +60,7 @@ class CopyReader:
             self.problems += error.problems
             return None
         source = Source(shown, text)
+        data = composed(data)
         self._table(data, source, (), self.fields)
         return Copy(path.stem, source, data)
 

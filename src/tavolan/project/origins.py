@@ -13,6 +13,7 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
+from tavolan.project.copyfile import composed
 from tavolan.project.model import Project
 from tavolan.project.state import Entry, State, digest
 from tavolan.project.texts import Texts
@@ -129,7 +130,8 @@ class _History:
     def _document(self, blob: str) -> dict[str, Any]:
         if blob not in self._documents:
             try:
-                self._documents[blob] = {} if set(blob) == {"0"} else tomllib.loads(self._read(blob).decode("utf-8"))
+                text = "" if set(blob) == {"0"} else self._read(blob).decode("utf-8")
+                self._documents[blob] = composed(tomllib.loads(text))
             except (tomllib.TOMLDecodeError, UnicodeDecodeError):
                 self._documents[blob] = {}
         return self._documents[blob]
