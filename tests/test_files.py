@@ -1,11 +1,17 @@
 """Reading and writing files."""
 
+import csv
+import io
 import os
 
 import pytest
 
+import tavolan
+from tavolan.csvfile import read_csv
 from tavolan.errors import OutsideError, ProjectError
+from tavolan.exchange.glossary import read_glossary
 from tavolan.files import read_text, read_toml, write_bytes
+from tavolan.project.datafile import RANKS, read_data
 
 
 def test_a_byte_order_mark_is_dropped(tmp_path):
@@ -48,3 +54,44 @@ def test_a_write_that_fails_keeps_the_old_file(tmp_path):
         write_bytes(tmp_path / "a", b"new")
     assert (tmp_path / "a" / "kept").read_text() == "old"
     assert os.listdir(tmp_path) == ["a"]
+
+
+ROWS = [["a", "b"], ["one, two; three", "x|y"], ["", ""], ["vier\nZeilen", "ü"]]
+
+
+@pytest.mark.parametrize("separator", [",", ";", "\t", "|"])
+@pytest.mark.parametrize("encoding", ["utf-8", "utf-8-sig", "utf-16"])
+@pytest.mark.parametrize("told", [False, True])
+def test_a_csv_file_is_read_however_a_spreadsheet_saved_it(tmp_path, separator, encoding, told):
+    out = io.StringIO(newline="")
+    csv.writer(out, delimiter=separator).writerows(ROWS)
+    path = tmp_path / "t.csv"
+    path.write_bytes(((f"sep={separator}\r\n" if told else "") + out.getvalue()).encode(encoding))
+    table = read_csv(path, "t.csv")
+    assert table.separator == separator and [row for _, row in table.rows] == [ROWS[0], ROWS[1], ROWS[3]]
+    assert [line - told for line, _ in table.rows] == [1, 2, 5]
+
+
+@pytest.mark.parametrize(
+    ("data", "message"),
+    [(b"a,b\n\xff,1\n", "t.csv:2: isn't UTF-8"), (b"\xff\xfea\x00,\x00\x00\xd8", "isn't UTF-16"),
+     (b'a,b\n"x,1\n', "isn't valid CSV")],
+)  # fmt: skip
+def test_a_csv_file_that_cannot_be_read_says_why(tmp_path, data, message):
+    (tmp_path / "t.csv").write_bytes(data)
+    with pytest.raises(ProjectError) as caught:
+        read_csv(tmp_path / "t.csv", "t.csv")
+    assert message in str(caught.value.problems[0])
+
+
+def test_the_projects_own_tables_may_come_from_a_spreadsheet(project):
+    (project / "terms/en-US.csv").write_bytes("sep=;\r\nphrase;relevance\r\nglaze, raw;80\r\n".encode("utf-16"))
+    (project / "data").mkdir()
+    (project / "data/ranks.csv").write_text("date|storefront|phrase|rank\n2026-01-01|US|glaze, raw|3\n")
+    (project / "copy/glossary.csv").write_bytes(
+        "term;locale;target;use;note\r\nkiln;de-DE;Ofen;;\r\n".encode("utf-8-sig")
+    )
+    opened = tavolan.open_project(project)
+    assert [term.phrase for term in opened.terms["en-US"]] == ["glaze, raw"]
+    assert [row.numbers["rank"] for row in read_data(project, RANKS)] == [3]
+    assert [term.target for term in read_glossary(project)] == ["Ofen"]

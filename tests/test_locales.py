@@ -217,3 +217,13 @@ def test_the_memory_remembers_offers_and_travels(project, tmp_path):
     assert done.code == 0 and "new pairs" in done.out
     assert "Clay and fire notes" in (project / "copy/memory.tmx").read_text()
     assert run_tavolan("locale", "memory", "--read", tmp_path / "none.tmx", cwd=project).code == 3
+
+
+def test_tables_are_documents_too(project):
+    found = run_tavolan("copy", "table", "subtitle", "--json", cwd=project).json
+    assert found["schema"] == "tavolan/field@1" and found["field"] == "subtitle"
+    (german,) = [row for row in found["locales"] if row["locale"] == "de-DE"]
+    assert (german["text"], german["length"], german["limit"]) == ("Notizen zum Brand", 17, 30)
+    document = run_tavolan("locale", "suggest", "--json", cwd=project).json
+    assert document["schema"] == "tavolan/suggestions@1"
+    assert all(item["serves"] or item["adds"] for item in document["suggestions"]) and document["suggestions"]

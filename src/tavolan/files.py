@@ -21,11 +21,6 @@ def read_bytes(path: Path, shown: str) -> bytes:
         ) from error
 
 
-def guess_separator(text: str) -> str:
-    """Return what separates the cells of a CSV text: the comma, semicolon or tab that its first line holds most."""
-    return max(",;\t", key=text.split("\n", 1)[0].count)
-
-
 def read_text(path: Path, shown: str) -> str:
     """Return the text of a UTF-8 file, with any byte-order mark removed.
 

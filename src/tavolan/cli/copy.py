@@ -76,14 +76,19 @@ def show(
 def table(
     field: FieldArgument,
     project: ProjectOption = None,
+    json: JsonOption = False,
 ) -> None:
     """Print one field in all locales: text, length, room left, and the phrases that its words serve."""
-    from tavolan.reports.copytables import print_field
+    from tavolan.reports.copytables import field_document, print_field
     from tavolan.words.cover import cover
 
     texts = _texts(project)
     texts.key(field)
-    print_field(console(), texts, field, cover(texts.project, list(texts.project.stores)))
+    answers = cover(texts.project, list(texts.project.stores))
+    if json:
+        print_json(field_document(texts, field, answers))
+    else:
+        print_field(console(), texts, field, answers)
 
 
 @app.command(name="set")

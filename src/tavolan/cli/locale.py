@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Literal
 
@@ -110,7 +111,11 @@ def add(
 
 
 @app.command()
-def suggest(project: ProjectOption = None, store: Annotated[str | None, typer.Option("--store")] = None) -> None:
+def suggest(
+    project: ProjectOption = None,
+    store: Annotated[str | None, typer.Option("--store", help="Only this store.")] = None,
+    json: JsonOption = False,
+) -> None:
     """Suggest locales: for storefronts that read none of yours, and for a second keyword budget in those that do."""
     from tavolan.project.locations import suggest as suggest_locales
     from tavolan.reports.localetables import print_suggestions
@@ -119,7 +124,10 @@ def suggest(project: ProjectOption = None, store: Annotated[str | None, typer.Op
     if store:
         opened.pick("--store", [store], list(opened.stores))
     found = [item for item in suggest_locales(opened) if store in (None, item.store)]
-    print_suggestions(console(), found)
+    if json:
+        print_json({"schema": "tavolan/suggestions@1", "suggestions": [asdict(item) for item in found]})
+    else:
+        print_suggestions(console(), found)
 
 
 @app.command()

@@ -6,14 +6,12 @@ as TBX (ISO 30042:2019, TBX-Basic, DCA style), and what comes back is held again
 
 from __future__ import annotations
 
-import csv
-import io
 from dataclasses import dataclass
 from pathlib import Path
 from xml.etree.ElementTree import Element, SubElement, indent, tostring
 
+from tavolan.csvfile import read_csv
 from tavolan.errors import Problem, ProjectError
-from tavolan.files import read_text
 from tavolan.project.datafile import GLOSSARY_COLUMNS as COLUMNS
 
 NAME = "copy/glossary.csv"
@@ -37,13 +35,11 @@ def read_glossary(root: Path) -> list[Term]:
     path = root / NAME
     if not path.is_file():
         return []
-    rows = list(csv.reader(io.StringIO(read_text(path, NAME), newline="")))
-    if not rows or tuple(cell.strip() for cell in rows[0]) != COLUMNS:
+    rows = read_csv(path, NAME).rows
+    if not rows or tuple(cell.strip() for cell in rows[0][1]) != COLUMNS:
         raise ProjectError([Problem(NAME, 1, "header", f"must be {','.join(COLUMNS)}", "Put it right.")])
     terms, problems = [], []
-    for number, row in enumerate(rows[1:], 2):
-        if not any(row):
-            continue
+    for number, row in rows[1:]:
         cells = [cell.strip() for cell in (*row, *[""] * len(COLUMNS))][: len(COLUMNS)]
         use = cells[3] or "preferred"
         if not all(cells[:3]) or use not in _STATUS:

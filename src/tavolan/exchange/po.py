@@ -4,21 +4,28 @@ from __future__ import annotations
 
 import io
 import re
+from codecs import BOM_UTF8
+from datetime import datetime
 
 from babel.messages.catalog import Catalog
 from babel.messages.pofile import PoFileError, read_po, write_po
 
 from tavolan.errors import one_problem
 from tavolan.exchange.parcel import Parcel, Text
+from tavolan.project.locales import locale_name
 
+# Tools ask for a translator; who it was, the file's own tool writes in.
+_NOBODY = "nobody yet <translator@example.invalid>"
 _SURE = ("translated", "reviewed")
 
 
 def write_gettext(parcel: Parcel) -> bytes:
     """Return a parcel as a PO file."""
     catalog = Catalog(
-        locale=parcel.locale.replace("-", "_"), project=parcel.app, fuzzy=False, charset="utf-8", header_comment=""
-    )
+        locale=parcel.locale.replace("-", "_"), project=parcel.app, fuzzy=False, charset="utf-8", header_comment="",
+        creation_date=datetime.now().astimezone(), revision_date=datetime.now().astimezone(), last_translator=_NOBODY,
+        language_team=locale_name(parcel.locale),
+    )  # fmt: skip
     for text in parcel.texts:
         flags = ["fuzzy"] if text.target and text.standing not in _SURE else []
         limit = [f"at most {text.limit} {text.unit}"] if text.limit else []
@@ -41,6 +48,7 @@ def _header(data: bytes, name: str) -> str:
 
 def parse_gettext(data: bytes, shown: str, locale: str = "") -> Parcel:
     """Return the parcel of a PO file; fuzzy entries count as work that isn't done. Raises ProjectError."""
+    data = data.removeprefix(BOM_UTF8)
     try:
         catalog = read_po(io.BytesIO(data), abort_invalid=True, locale=None)
     except (PoFileError, ValueError, UnicodeDecodeError) as error:

@@ -8,9 +8,10 @@ import math
 from dataclasses import dataclass, field
 from pathlib import Path
 
+from tavolan.csvfile import SEPARATORS, read_csv
 from tavolan.errors import UsageError, one_problem
 from tavolan.exchange.workbook import open_workbook
-from tavolan.files import guess_separator, read_bytes, write_text
+from tavolan.files import write_text
 from tavolan.project.datafile import parse_number
 from tavolan.project.model import Project, Term
 from tavolan.project.termsfile import COLUMNS
@@ -51,33 +52,23 @@ class Import:
     repairs: list[str] = field(default_factory=list)
 
 
+_ENCODINGS = {"utf-16": "utf-16", "cp1252": "windows-1252"}
+
+
 def read_table(path: Path) -> tuple[list[str], list[list[str]], list[str]]:
     """Return header, rows and repairs of a CSV or XLSX file. Raises ProjectError when it can't be read."""
     if path.suffix.lower() == ".xlsx":
         return (*_read_workbook(path), [])
+    table = read_csv(path, str(path), fallback="cp1252")
     repairs = []
-    text, encoding = _decode(read_bytes(path, str(path)))
-    if encoding != "utf-8":
-        repairs.append(f"read as {encoding}, since it isn't UTF-8")
-    separator = guess_separator(text)
-    if separator != ",":
-        repairs.append("semicolons separate the cells" if separator == ";" else "tabs separate the cells")
-    try:
-        rows = [row for row in csv.reader(io.StringIO(text, newline=""), delimiter=separator, strict=True) if any(row)]
-    except csv.Error as error:
-        raise one_problem(path, None, "", f"isn't valid CSV: {error}", "Close every quote; save it again.") from error
+    if table.encoding != "utf-8":
+        repairs.append(f"read as {_ENCODINGS[table.encoding]}, since it isn't UTF-8")
+    if table.separator != ",":
+        repairs.append(f"{SEPARATORS.get(table.separator, table.separator)} separate the cells")
+    rows = [row for _, row in table.rows]
     if not rows:
         raise one_problem(path, None, "", "is empty", "The first line must name the columns.")
     return rows[0], rows[1:], repairs
-
-
-def _decode(data: bytes) -> tuple[str, str]:
-    if data.startswith((b"\xff\xfe", b"\xfe\xff")):
-        return data.decode("utf-16", "replace"), "utf-16"
-    try:
-        return data.decode("utf-8-sig"), "utf-8"
-    except UnicodeDecodeError:
-        return data.decode("cp1252", "replace"), "windows-1252"
 
 
 def _read_workbook(path: Path) -> tuple[list[str], list[list[str]]]:

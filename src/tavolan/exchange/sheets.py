@@ -15,10 +15,11 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal
 
+from tavolan.csvfile import read_csv as read_table
 from tavolan.edge import nearest
 from tavolan.errors import Problem, ProjectError, one_problem
 from tavolan.exchange.workbook import open_workbook
-from tavolan.files import guess_separator, read_text, write_bytes, write_text
+from tavolan.files import write_bytes, write_text
 from tavolan.project.locales import is_right_to_left
 from tavolan.project.state import digest
 from tavolan.project.texts import Change, Outcome, Texts
@@ -99,24 +100,16 @@ def _unguard(text: str) -> str:
 
 def read_csv(path: Path) -> Iterator[Cell]:
     """Yield the cells of a CSV file. Raises ProjectError when it can't be read."""
-    text = read_text(path, str(path))
-    separator = guess_separator(text)
-    reader = csv.reader(io.StringIO(text, newline=""), delimiter=separator, strict=True)
-    try:
-        header = [name.strip().lower() for name in next(reader, [])]
-        for name in ("locale", "field", "text"):
-            if name not in header:
-                remedy = f"The first line must name the columns: {','.join(COLUMNS)}."
-                raise one_problem(path, 1, "header", f'has no column "{name}"', remedy)
-        for row in reader:
-            if any(row):
-                cells = dict(zip(header, row, strict=False))
-                place = f"line {reader.line_num}"
-                said = _unguard(cells.get("text", ""))
-                yield Cell(cells["locale"], cells.get("field", ""), said, cells.get(BASE) or None, place)
-    except csv.Error as error:
-        remedy = "Quote cells that hold the separator or quotation marks."
-        raise one_problem(path, reader.line_num, "", f"isn't valid CSV: {error}", remedy) from error
+    rows = read_table(path, str(path)).rows
+    header = [name.strip().lower() for name in rows[0][1]] if rows else []
+    for name in ("locale", "field", "text"):
+        if name not in header:
+            remedy = f"The first line must name the columns: {','.join(COLUMNS)}."
+            raise one_problem(path, 1, "header", f'has no column "{name}"', remedy)
+    for line, row in rows[1:]:
+        cells = dict(zip(header, row, strict=False))
+        said = _unguard(cells.get("text", ""))
+        yield Cell(cells["locale"], cells.get("field", ""), said, cells.get(BASE) or None, f"line {line}")
 
 
 # --- XLSX: a sheet per group ------------------------------------------------------------------------------------

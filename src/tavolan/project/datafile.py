@@ -2,16 +2,14 @@
 
 from __future__ import annotations
 
-import csv
-import io
 import math
 import re
 from dataclasses import dataclass
 from pathlib import Path
 
+from tavolan.csvfile import read_csv
 from tavolan.edge import nearest
 from tavolan.errors import Problem, ProjectError
-from tavolan.files import guess_separator, read_text
 
 _NUMBER = re.compile(r"[+-]?(\d+([.,]\d*)?|[.,]\d+)")
 
@@ -76,22 +74,13 @@ def read_data(root: Path, file: DataFile) -> list[Row]:
     path = root / file.name
     if not path.exists():
         return []
-    text = read_text(path, file.name)
-    separator = guess_separator(text)
-    reader = csv.reader(io.StringIO(text, newline=""), delimiter=separator, strict=True)
-    problems: list[Problem] = []
+    table = read_csv(path, file.name)
+    header = [name.strip().lower() for name in table.rows[0][1]] if table.rows else []
+    problems = _header_faults(file, header)
     rows: list[Row] = []
-    try:
-        header = [name.strip().lower() for name in next(reader, [])]
-        problems += _header_faults(file, header)
-        if not problems:
-            for cells in reader:
-                if any(cell.strip() for cell in cells):
-                    row = _row(file, header, cells, reader.line_num, problems)
-                    rows += [row] if row else []
-    except csv.Error as error:
-        remedy = "Quote cells that hold the separator or quotation marks, and close every quote."
-        problems.append(Problem(file.name, reader.line_num, "", f"isn't valid CSV: {error}", remedy))
+    for line, cells in [] if problems else table.rows[1:]:
+        row = _row(file, header, cells, line, problems)
+        rows += [row] if row else []
     if problems:
         raise ProjectError(problems)
     return rows

@@ -14,8 +14,9 @@ from functools import lru_cache
 from pathlib import Path
 from typing import Literal, get_args
 
+from tavolan.csvfile import read_csv
 from tavolan.errors import Problem, ProjectError
-from tavolan.files import read_text, write_text
+from tavolan.files import write_text
 
 NAME = "copy/state.csv"
 COLUMNS = ("locale", "field", "source", "state", "text")
@@ -47,24 +48,18 @@ def read_state(root: Path, problems: list[Problem]) -> State:
     if not path.exists():
         return {}
     try:
-        text = read_text(path, NAME)
-        rows = list(csv.reader(io.StringIO(text, newline=""), strict=True))
+        rows = read_csv(path, NAME).rows
     except ProjectError as error:
         problems += error.problems
         return {}
-    except csv.Error as error:
-        problems.append(Problem(NAME, None, "", f"isn't valid CSV: {error}", "Delete it, or restore it from git."))
-        return {}
     if not rows:
         return {}
-    header = tuple(rows[0])
+    header = tuple(rows[0][1])
     if header not in (COLUMNS, _EARLIER):
         problems.append(Problem(NAME, 1, "header", f"must be {','.join(COLUMNS)}", "Restore it from git."))
         return {}
     state: State = {}
-    for number, row in enumerate(rows[1:], 2):
-        if not row:
-            continue
+    for number, row in rows[1:]:
         if len(row) != len(header):
             message = f"has {len(row)} cells instead of {len(header)}"
             problems.append(Problem(NAME, number, "", message, "Delete the line."))

@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-import csv
-import io
 import math
 import re
 from pathlib import Path
 
+from tavolan.csvfile import read_csv
 from tavolan.edge import nearest
 from tavolan.errors import Problem, ProjectError
-from tavolan.files import read_text
 from tavolan.project.locales import tag_fault
 from tavolan.project.model import Term
 
@@ -26,34 +24,26 @@ def read_terms(path: Path, problems: list[Problem]) -> list[Term]:
         problems.append(Problem(shown, None, "", f"has a name that is no locale: {message}", remedy))
         return []
     try:
-        text = read_text(path, shown)
+        rows = read_csv(path, shown).rows
     except ProjectError as error:
         problems += error.problems
         return []
-    reader = csv.reader(io.StringIO(text, newline=""), strict=True)
+    if not rows:
+        return []
+    (first, names), *rest = rows
+    header = [cell.strip().lower() for cell in names]
+    if not _good_header(header, shown, first, problems):
+        return []
     terms: list[Term] = []
-    header: list[str] | None = None
     seen: dict[str, int] = {}
-    try:
-        for row in reader:
-            if not any(cell.strip() for cell in row):
-                continue
-            if header is None:
-                header = [cell.strip().lower() for cell in row]
-                if not _good_header(header, shown, reader.line_num, problems):
-                    return []
-                continue
-            term = _term(header, row, locale, shown, reader.line_num, problems)
-            if term and term.phrase.casefold() in seen:
-                first = seen[term.phrase.casefold()]
-                message = f'"{term.phrase}" stands on line {first} already'
-                problems.append(Problem(shown, term.line, "phrase", message, "Delete one of the two."))
-            elif term:
-                seen[term.phrase.casefold()] = term.line
-                terms.append(term)
-    except csv.Error as error:
-        remedy = "Quote cells that hold commas or quotation marks, and close every quote."
-        problems.append(Problem(shown, reader.line_num, "", f"isn't valid CSV: {error}", remedy))
+    for line, row in rest:
+        term = _term(header, row, locale, shown, line, problems)
+        if term and term.phrase.casefold() in seen:
+            message = f'"{term.phrase}" stands on line {seen[term.phrase.casefold()]} already'
+            problems.append(Problem(shown, term.line, "phrase", message, "Delete one of the two."))
+        elif term:
+            seen[term.phrase.casefold()] = term.line
+            terms.append(term)
     return terms
 
 
