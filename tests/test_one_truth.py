@@ -69,7 +69,8 @@ def test_difficulty_is_one_figure_everywhere(sample):
         for s in shown(sample, "terms", "score", "--locale", "en-US", "--json").json["scores"]
     }
     chance = {}
-    for line in shown(sample, "terms", "plan", "--locale", "en-US", "--why").out.splitlines():
+    factors = shown(sample, "terms", "plan", "--locale", "en-US", "--why").out.split("value = ")[0]
+    for line in factors.splitlines():
         if line.startswith("en-US") and len(line.split()) > 5:
             *words, _, _, value, _ = line.split()[1:]
             chance[" ".join(words)] = float(value)
