@@ -9,7 +9,7 @@ from importlib.resources import files
 
 import pytest
 
-from conftest import run_tavolan
+from conftest import replace, run_tavolan
 
 BROWSER = shutil.which("chromium") or shutil.which("chromium-browser") or shutil.which("google-chrome")
 PHONE = 390
@@ -18,8 +18,12 @@ pytestmark = pytest.mark.skipif(BROWSER is None, reason="there's no Chromium her
 
 @pytest.fixture(scope="module")
 def page(shared_rendered, tmp_path_factory):
-    path = tmp_path_factory.mktemp("page") / "preview.html"
-    done = run_tavolan("preview", "--plan", "en-US", "--out", path, "--project", shared_rendered)
+    """The page of two stores, with findings of every level, pictures, a plan and the matrix of phrases."""
+    root = shutil.copytree(shared_rendered, tmp_path_factory.mktemp("page") / "potto")
+    replace(root / "tavolan.toml", "[store.ios]", '[store.android]\nclasses = ["phone"]\n[store.ios]')
+    replace(root / "copy/de-DE.toml", "Notizen zum Brand", "Notizen zum Brand und noch viel mehr davon ")
+    path = root / "preview.html"
+    done = run_tavolan("preview", "--plan", "en-US", "--out", path, "--project", root)
     assert done.code == 0, done.err
     return path
 
@@ -35,9 +39,11 @@ def told_by(document):
 
 
 def test_axe_has_nothing_serious_to_say(page):
-    axe = files(pytest.importorskip("axe_core_python")).joinpath("axe.min.js").read_text("utf-8")
+    axe = files(pytest.importorskip("axe_playwright_python")).joinpath("axe.min.js").read_text("utf-8")
     script = """
     document.querySelectorAll("details").forEach(one => { one.open = true; });
+    // As many pictures as stores take, so that the strips scroll.
+    document.querySelectorAll(".strip img").forEach(one => { for (let i = 0; i < 5; i++) one.after(one.cloneNode()); });
     addEventListener("load", () => axe.run().then(result => {
       const told = document.body.appendChild(document.createElement("pre"));
       told.id = "told";
