@@ -339,6 +339,7 @@ def faulty(project):
 def test_sarif_follows_its_schema(project):
     findings = faulty(project)
     log = json.loads(sarif(findings))
+    assert log["$schema"].endswith("sarif-schema-2.1.0.json") and log["runs"][0]["tool"]["driver"]["informationUri"]
     assert log["version"] == "2.1.0" and len(log["runs"]) == 1
     run = log["runs"][0]
     rules = run["tool"]["driver"]["rules"]

@@ -112,6 +112,19 @@ def test_a_changed_source_a_lost_code_and_a_stranger_are_refused_one_by_one(proj
     assert '"Notizen zum Brand"' in (project / "copy/de-DE.toml").read_text()
 
 
+def test_a_file_that_a_tool_only_indented_is_taken(project):
+    path = sent(project)
+    text = path.read_text()
+    assert "<source>Clay and kiln notes</source>" in text
+    text = text.replace("Notizen zum Brand", "Notizen\n      zum Feuer")
+    path.write_text(
+        re.sub(r"<(source|target)([^>]*)>(.+?)</\1>", r"<\1\2>\n      \3\n    </\1>", text, flags=re.DOTALL)
+    )
+    done = run_tavolan("locale", "receive", path, cwd=project)
+    assert done.code == 0 and "source changed" not in done.out + done.err, done.out + done.err
+    assert tavolan.open_project(project).copy["de-DE"].data["subtitle"] == "Notizen zum Feuer"
+
+
 def test_files_of_other_projects_and_languages_are_refused_whole(project):
     path = sent(project)
     text = path.read_text()

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Literal
 
@@ -101,6 +101,7 @@ def _strays(project: Project, parcel: Parcel) -> list[Problem]:
 
 def _one(texts: Texts, terms: list[Term], locale: str, text: Text, keep: Keep, received: Received) -> None:
     """Sort one text: refused, empty, unchanged, a conflict, or a change."""
+    text = _unindented(texts, text)
     why = _refusal(texts, locale, text, terms)
     if why:
         received.refused.append(Refused(locale, text.address, why, text.target))
@@ -123,6 +124,18 @@ def _one(texts: Texts, terms: list[Term], locale: str, text: Text, keep: Keep, r
             received.over.append(Refused(locale, text.address, over, text.target))
         received.changes.append(Change(locale, text.address, mine, text.target))
         received.works[locale, text.address] = work
+
+
+def _unindented(texts: Texts, text: Text) -> Text:
+    """Return a text as it was before a tool indented the file: its source differs in white space alone then."""
+    if text.address not in texts.known:
+        return text
+    original = texts.get(texts.project.source_locale, text.address)
+    if text.source == original or text.source.split() != original.split():
+        return text
+    # Without line breaks of its own, all white space within is the tool's.
+    target = text.target.strip() if "\n" in original else " ".join(text.target.split())
+    return replace(text, source=original, target=target)
 
 
 def _refusal(texts: Texts, locale: str, text: Text, terms: list[Term]) -> str:

@@ -12,6 +12,8 @@ from tavolan.checking import Finding
 from tavolan.checking.registry import all_checks
 
 FORMATS = ("table", "json", "sarif", "junit", "github", "markdown", "csv")
+_SARIF_SCHEMA = "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json"
+_HOME = "https://tavolan.example/checks"
 _SARIF_LEVEL = {"error": "error", "warning": "warning", "note": "note"}
 _COLUMNS = ("id", "level", "rule", "store", "locale", "field", "path", "line", "message", "remedy", "measured", "limit",
             "unit", "subject", "waived")  # fmt: skip
@@ -50,9 +52,12 @@ def sarif(findings: list[Finding]) -> str:
         if finding.waived:
             result["suppressions"] = [{"kind": "external", "justification": finding.waived}]
         results.append(result)
-    driver = {"name": "Tavolan", "version": __version__, "semanticVersion": __version__, "rules": rules}
+    driver = {
+        "name": "Tavolan", "version": __version__, "semanticVersion": __version__, "informationUri": _HOME,
+        "rules": rules,
+    }  # fmt: skip
     run = {"tool": {"driver": driver}, "columnKind": "unicodeCodePoints", "results": results}
-    document = {"version": "2.1.0", "runs": [run]}
+    document = {"$schema": _SARIF_SCHEMA, "version": "2.1.0", "runs": [run]}
     return json.dumps(document, ensure_ascii=False, indent=2) + "\n"
 
 
