@@ -18,8 +18,7 @@ import pytest
 from hypothesis import HealthCheck, settings
 from hypothesis import strategies as st
 
-from tavolan import open_project
-from tavolan import render as render_pictures
+from tavolan import open_project, render
 from tavolan.project.progress import units
 from tavolan.project.texts import Texts
 from warm import PATIENCE, Warm
@@ -160,7 +159,7 @@ def shared_project(tmp_path_factory: pytest.TempPathFactory) -> Path:
 def shared_rendered(tmp_path_factory: pytest.TempPathFactory) -> Path:
     """The small project with its twelve pictures, for tests that only read."""
     root = write_project(tmp_path_factory.mktemp("rendered") / "potto")
-    assert len(render(root)) == 12
+    assert len(render(open_project(root))) == 12
     return root
 
 
@@ -169,11 +168,6 @@ def rendered(shared_rendered: Path, tmp_path: Path) -> Path:
     """A small project of its own, with its twelve pictures."""
     # With its times: else every picture would count as changed.
     return shutil.copytree(shared_rendered, tmp_path / "potto")
-
-
-def render(root: Path) -> list[Path]:
-    """Render all pictures of a project that aren't current, and return all."""
-    return render_pictures(open_project(root))
 
 
 @dataclass

@@ -11,7 +11,7 @@ import pytest
 
 from conftest import replace, run_tavolan
 
-BROWSER = shutil.which("chromium") or shutil.which("chromium-browser") or shutil.which("google-chrome")
+BROWSER = shutil.which("chromium") or shutil.which("chromium-browser")
 PHONE = 390
 pytestmark = pytest.mark.skipif(BROWSER is None, reason="there's no Chromium here")
 
@@ -28,14 +28,14 @@ def page(shared_rendered, tmp_path_factory):
     return path
 
 
-def told_by(document):
-    """Return what a page writes into its element `told` once it's loaded."""
+def reported_by(document):
+    """Return what a page writes into its element `report` once it's loaded."""
     shown = subprocess.run(
         [BROWSER, "--headless", "--no-sandbox", "--disable-gpu", "--allow-file-access-from-files", "--window-size=1280,800",
          "--virtual-time-budget=20000", "--dump-dom", document.as_uri()],
         capture_output=True, encoding="utf-8", timeout=120, check=True,
     ).stdout  # fmt: skip
-    return json.loads(html.unescape(re.search(r'<pre id="told">(.*?)</pre>', shown, re.DOTALL)[1]))
+    return json.loads(html.unescape(re.search(r'<pre id="report">(.*?)</pre>', shown, re.DOTALL)[1]))
 
 
 def test_axe_has_nothing_serious_to_say(page):
@@ -45,24 +45,24 @@ def test_axe_has_nothing_serious_to_say(page):
     // As many pictures as stores take, so that the strips scroll.
     document.querySelectorAll(".strip img").forEach(one => { for (let i = 0; i < 5; i++) one.after(one.cloneNode()); });
     addEventListener("load", () => axe.run().then(result => {
-      const told = document.body.appendChild(document.createElement("pre"));
-      told.id = "told";
-      told.textContent = JSON.stringify({passed: result.passes.length, found: result.violations.map(
+      const report = document.body.appendChild(document.createElement("pre"));
+      report.id = "report";
+      report.textContent = JSON.stringify({passed: result.passes.length, found: result.violations.map(
         one => [one.impact, one.id, one.nodes.length, one.nodes[0].html.slice(0, 200)])});
     }));"""
     checked = page.with_name("checked.html")
     added = f"<script>{axe}</script><script>{script}</script></body>"
     checked.write_text(page.read_text("utf-8").replace("</body>", added), "utf-8")
-    told = told_by(checked)
-    assert told["passed"] > 10
-    assert [found for found in told["found"] if found[0] in ("serious", "critical")] == []
+    report = reported_by(checked)
+    assert report["passed"] > 10
+    assert [found for found in report["found"] if found[0] in ("serious", "critical")] == []
 
 
 def test_a_phone_shows_it_without_sideways_scroll(page):
     frame = page.with_name("phone.html")
     frame.write_text(
         f'<iframe id="phone" src="{page.as_uri()}" width="{PHONE}" height="844" style="border:0"></iframe>'
-        '<pre id="told"></pre><script>phone.onload = () => { told.textContent = JSON.stringify('
+        '<pre id="report"></pre><script>phone.onload = () => { report.textContent = JSON.stringify('
         "phone.contentDocument.documentElement.scrollWidth); };</script>"
     )
-    assert 300 < told_by(frame) <= PHONE
+    assert 300 < reported_by(frame) <= PHONE

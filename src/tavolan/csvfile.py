@@ -8,13 +8,13 @@ import re
 from dataclasses import dataclass
 from pathlib import Path
 
-from tavolan.errors import one_problem
-from tavolan.files import read_bytes
+from tavolan.errors import ProjectError, one_problem
+from tavolan.files import decoded, read_bytes
 
 SEPARATORS = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "pipes"}
 _UTF16 = (b"\xff\xfe", b"\xfe\xff")
-# A first line by which spreadsheets tell each other the separator.
-_TOLD = re.compile(r'"?sep=(.)"?\r?\n', re.IGNORECASE)
+# The first line by which some spreadsheets name the separator.
+_SEPARATOR_LINE = re.compile(r'"?sep=(.)"?\r?\n', re.IGNORECASE)
 
 
 @dataclass(frozen=True)
@@ -33,11 +33,13 @@ def read_csv(path: Path, shown: str, fallback: str = "") -> CsvTable:
     holds most. `shown` is the file's name in messages, `fallback` an encoding for what is neither. Raises ProjectError
     when it can't be read.
     """
-    text, encoding = _decoded(read_bytes(path, shown), shown, fallback)
-    told = _TOLD.match(text)
-    separator = told.group(1) if told else max(SEPARATORS, key=text.split("\n", 1)[0].count)
-    reader = csv.reader(io.StringIO(text[told.end() :] if told else text, newline=""), delimiter=separator, strict=True)
-    before = 1 if told else 0
+    text, encoding = _text(read_bytes(path, shown), shown, fallback)
+    named = _SEPARATOR_LINE.match(text)
+    separator = named.group(1) if named else max(SEPARATORS, key=text.split("\n", 1)[0].count)
+    reader = csv.reader(
+        io.StringIO(text[named.end() :] if named else text, newline=""), delimiter=separator, strict=True
+    )
+    before = 1 if named else 0
     try:
         rows = [(reader.line_num + before, row) for row in reader if any(cell.strip() for cell in row)]
     except csv.Error as error:
@@ -46,13 +48,13 @@ def read_csv(path: Path, shown: str, fallback: str = "") -> CsvTable:
     return CsvTable(rows, separator, encoding)
 
 
-def _decoded(data: bytes, shown: str, fallback: str) -> tuple[str, str]:
-    wide = data.startswith(_UTF16)
+def _text(data: bytes, shown: str, fallback: str) -> tuple[str, str]:
+    """Return a file's text and the encoding that it was read in."""
+    if data.startswith(_UTF16):
+        return decoded(data, shown, "UTF-16"), "UTF-16"
     try:
-        return data.decode("utf-16" if wide else "utf-8-sig"), "utf-16" if wide else "utf-8"
-    except UnicodeDecodeError as error:
-        if fallback and not wide:
-            return data.decode(fallback, "replace"), fallback
-        line = data.count(b"\n", 0, error.start) + 1
-        message = f"isn't {'UTF-16' if wide else 'UTF-8'}: byte 0x{data[error.start]:02X} can't be read"
-        raise one_problem(shown, line, "", message, "Save the file as UTF-8 in your editor.") from error
+        return decoded(data, shown), "UTF-8"
+    except ProjectError:
+        if not fallback:
+            raise
+        return data.decode(fallback, "replace"), fallback

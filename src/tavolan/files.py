@@ -26,18 +26,17 @@ def read_text(path: Path, shown: str) -> str:
 
     `shown` is the name used in messages. Raises ProjectError when the file can't be read or isn't UTF-8.
     """
-    data = read_bytes(path, shown)
+    return decoded(read_bytes(path, shown), shown)
+
+
+def decoded(data: bytes, shown: str, encoding: str = "UTF-8") -> str:
+    """Return bytes as text, with any byte-order mark removed. Raises ProjectError with the line that can't be read."""
     try:
-        return data.decode("utf-8-sig")
+        return data.decode("utf-8-sig" if encoding == "UTF-8" else encoding)
     except UnicodeDecodeError as error:
         line = data.count(b"\n", 0, error.start) + 1
-        raise one_problem(
-            shown,
-            line,
-            "",
-            f"isn't UTF-8: byte 0x{data[error.start]:02X} can't be read",
-            "Save the file as UTF-8 in your editor.",
-        ) from error
+        message = f"isn't {encoding}: byte 0x{data[error.start]:02X} can't be read"
+        raise one_problem(shown, line, "", message, "Save the file as UTF-8 in your editor.") from error
 
 
 def read_toml(path: Path, shown: str) -> tuple[dict[str, Any], str]:

@@ -63,10 +63,9 @@ def first_sentence(text: str, abbreviations: frozenset[str] = frozenset()) -> st
     """
     line = text.strip().split("\n", 1)[0]
     for end in _SENTENCE_END.finditer(line):
-        before = line[: end.end()].split()[-1]
-        word = before.strip("(„“\"'«").rstrip(".").lower()
-        initial = regex.fullmatch(r"(?:\p{L}\.)+", before.strip("(„“\"'«")) is not None
-        if end.group() == "." and (initial or word in abbreviations):
+        last = line[: end.end()].split()[-1].strip("(„“\"'«")
+        initial = regex.fullmatch(r"(?:\p{L}\.)+", last) is not None
+        if end.group() == "." and (initial or last.rstrip(".").lower() in abbreviations):
             continue
         return line[: end.end()]
     return line

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from functools import lru_cache
 
 from tavolan.checking.findings import Finding
@@ -26,10 +26,12 @@ def _name_pattern(name: str) -> re.Pattern[str]:
     return re.compile(folded if split.has_no_spaces(name) else rf"(?<!\w){folded}(?!\w)")
 
 
-def _names(text: str, name: str, match: split.Matching) -> bool:
-    """Whether a text names something: as words, or as written between signs, as in "Name's" and "name.example"."""
-    written = _name_pattern(name).search(split.fold(text)) is not None
-    return written or words_of(text, match).holds_in_order(phrase_of(name, match))
+def _named(text: str, names: Iterable[str], match: split.Matching) -> Iterator[str]:
+    """Yield the names that a text holds: as words, or as written between signs, as in "Name's" and "name.example"."""
+    folded, words = split.fold(text), words_of(text, match)
+    for name in names:
+        if _name_pattern(name).search(folded) or words.holds_in_order(phrase_of(name, match)):
+            yield name
 
 
 @check("guard-brand", "error")
@@ -43,10 +45,9 @@ def guard_brand(review: Review, this: Check) -> Iterator[Finding]:
     for passage in review.passages if brands else ():
         language = language_of(passage.locale)
         match = split.Matching(plurals=language == "en", language=language)
-        for brand in brands:
-            if _names(passage.text, brand, match):
-                message = f'names "{brand}", which the guard list forbids'
-                yield passage.finding(this, message, "Write it without that name.", subject=brand)
+        for brand in _named(passage.text, brands, match):
+            message = f'names "{brand}", which the guard list forbids'
+            yield passage.finding(this, message, "Write it without that name.", subject=brand)
 
 
 @check("other-platform", "error")
@@ -58,11 +59,10 @@ def other_platform(review: Review, this: Check) -> Iterator[Finding]:
     for place in review.places:
         if not place.locale or not place.value.written or place.rule.kind not in ("text", "list"):
             continue
-        text = place.value.text(place.rule)
-        for name in (*place.store.rulebook.policy.platforms, *review.project.guard.platforms):
-            if _names(text, name, split.ANY):
-                remedy = f"Take it out, or write {place.field} under [{place.store.id}] without it."
-                yield place.finding(this, f'names another platform: "{name}"', remedy, subject=name)
+        platforms = (*place.store.rulebook.policy.platforms, *review.project.guard.platforms)
+        for name in _named(place.value.text(place.rule), platforms, split.ANY):
+            remedy = f"Take it out, or write {place.field} under [{place.store.id}] without it."
+            yield place.finding(this, f'names another platform: "{name}"', remedy, subject=name)
 
 
 @check("price", "warning")

@@ -62,8 +62,8 @@ def placeholder(review: Review, this: Check) -> Iterator[Finding]:
 @check("variable", "error")
 def variable(review: Review, this: Check) -> Iterator[Finding]:
     """A text holds a variable that nobody filled in, such as {name}, ${name} or %s."""
+    open_words = review.language_data["placeholders"]["open"].split()
     for passage in review.passages:
-        open_words = review.language_data["placeholders"]["open"].split()
         left = [found.group() for found in _OPEN_WORD.finditer(passage.text)
                 if (found.group(1) or found.group(2)).lower() in open_words]  # fmt: skip
         for found in dict.fromkeys([*_VARIABLE.findall(passage.text), *left]):

@@ -21,9 +21,10 @@ _SURE = ("translated", "reviewed")
 
 def write_gettext(parcel: Parcel) -> bytes:
     """Return a parcel as a PO file."""
+    now = datetime.now().astimezone()
     catalog = Catalog(
         locale=parcel.locale.replace("-", "_"), project=parcel.app, fuzzy=False, charset="utf-8", header_comment="",
-        creation_date=datetime.now().astimezone(), revision_date=datetime.now().astimezone(), last_translator=_NOBODY,
+        creation_date=now, revision_date=now, last_translator=_NOBODY,
         language_team=locale_name(parcel.locale),
     )  # fmt: skip
     for text in parcel.texts:

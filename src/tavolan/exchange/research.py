@@ -52,17 +52,14 @@ class Import:
     repairs: list[str] = field(default_factory=list)
 
 
-_ENCODINGS = {"utf-16": "utf-16", "cp1252": "windows-1252"}
-
-
 def read_table(path: Path) -> tuple[list[str], list[list[str]], list[str]]:
     """Return header, rows and repairs of a CSV or XLSX file. Raises ProjectError when it can't be read."""
     if path.suffix.lower() == ".xlsx":
         return (*_read_workbook(path), [])
-    table = read_csv(path, str(path), fallback="cp1252")
+    table = read_csv(path, str(path), fallback="windows-1252")
     repairs = []
-    if table.encoding != "utf-8":
-        repairs.append(f"read as {_ENCODINGS[table.encoding]}, since it isn't UTF-8")
+    if table.encoding != "UTF-8":
+        repairs.append(f"read as {table.encoding.lower()}, since it isn't UTF-8")
     if table.separator != ",":
         repairs.append(f"{SEPARATORS.get(table.separator, table.separator)} separate the cells")
     rows = [row for _, row in table.rows]

@@ -59,10 +59,15 @@ def targets(project: Project, store: Store, storefront: str) -> list[Term]:
     return found
 
 
-def cover(project: Project, stores: list[str], storefronts: list[str] | None = None) -> list[Answer]:
-    """Return an `Answer` for every storefront and target phrase of the given stores."""
+def cover(
+    project: Project, stores: list[str], storefronts: list[str] | None = None, valuer: Valuer | None = None
+) -> list[Answer]:
+    """Return an `Answer` for every storefront and target phrase of the given stores.
+
+    A `valuer` that's given spares reading the ranks and search pages once more.
+    """
     answers = []
-    valuer = Valuer(project)
+    valuer = valuer or Valuer(project)
     for store_id in stores:
         store = project.stores[store_id]
         known: dict[str, Listing] = {}
@@ -90,7 +95,8 @@ def _best(
     mentioned: dict[str, LocaleMentions],
 ) -> Answer:
     """Take the locale that answers most strongly, the first of equals; failing that, the one lacking fewest words."""
-    best: tuple[tuple[int, int], Listing | None, Tier | None] = ((10**6, 0), None, None)
+    best: tuple[tuple[int, int], Listing | None, Answered, Tier | None]
+    best = ((10**6, 0), None, Answered(None, {}, tuple(split.words(term.phrase))), None)
     match = None
     for listing in read:
         if listing.match is not match:
@@ -98,15 +104,12 @@ def _best(
         lacking = listing.lacking(phrase)
         if lacking > best[0][0]:
             continue
-        tier = None if lacking else listing.tier(phrase)
+        answered = listing.answer(phrase)
+        tier = listing.tier_at(phrase, answered.level)
         strength = (lacking, TIERS.index(tier) if tier else 0)
         if strength < best[0]:
-            best = (strength, listing, tier)
-    _, found, tier = best
-    if found:
-        answered = found.answer(phrase_of(term.phrase, found.match))
-    else:
-        answered = Answered(None, {}, tuple(split.words(term.phrase)))
+            best = (strength, listing, answered, tier)
+    _, found, answered, tier = best
     book = store.rulebook.storefronts
     order = list(book.reads.get(storefront, ()))
     place = order.index(found.locale) if found and found.locale in order else len(order)

@@ -26,9 +26,9 @@ PUBLISHER = "publisher"
 
 Tier = Literal["title-phrase", "title-words", "with-subtitle", "with-keywords"]
 TIERS: tuple[Tier, ...] = ("title-phrase", "title-words", "with-subtitle", "with-keywords")
-
-
-_BELOW_TITLE: dict[int, Tier] = {2: "with-subtitle", 3: "with-keywords"}
+# Up to which level the words of a phrase must stand.
+LEVEL_OF_TIER: dict[Tier, int] = {"title-phrase": 1, "title-words": 1, "with-subtitle": 2, "with-keywords": 3}
+_BELOW_TITLE = {level: tier for tier, level in LEVEL_OF_TIER.items() if level > 1}
 
 
 @dataclass(frozen=True)

@@ -106,15 +106,15 @@ def plan(project: Project, options: Options) -> Plan:
 
     store = project.stores[options.store]
     fields, fronts = fields_of(store), _storefronts(store, options)
-    program = program_of(project, options)
     valuer = Valuer(project)
+    program = program_of(project, options, valuer)
     solution = solve(program, {tier: valuer.weight(tier) for tier in TIERS}, options.changes, options.seconds)
     locales = [
         _locale_plan(project, store, program.choices[tag], solution.chosen[tag], fields) for tag in options.locales
     ]
     texts = changes_of(project, store, fields, locales)
-    before = cover(project, [store.id], fronts) if fronts else []
-    after = cover(with_texts(project, texts), [store.id], fronts) if texts else before
+    before = cover(project, [store.id], fronts, valuer) if fronts else []
+    after = cover(with_texts(project, texts), [store.id], fronts, valuer) if texts else before
     value = sum(answer.value for answer in after)
     return Plan(
         store.id, fields, locales, texts, _differences(before, after), sum(answer.value for answer in before), value,
@@ -143,7 +143,7 @@ def _storefronts(store: Store, options: Options) -> list[str]:
     ]
 
 
-def program_of(project: Project, options: Options) -> Program:
+def program_of(project: Project, options: Options, valuer: Valuer) -> Program:
     """Return the program of a plan. Raises UsageError when no storefront has a target phrase."""
     store = project.stores[options.store]
     fields, fronts = fields_of(store), _storefronts(store, options)
@@ -157,7 +157,6 @@ def program_of(project: Project, options: Options) -> Program:
     read = dict.fromkeys(tag for front in fronts for tag in store.reads(front))
     readers = {tag: reader_of(project, store, tag, choices, fields) for tag in (*read, *choices)}
     program = Program(choices, readers)
-    valuer = Valuer(project)
     for front, terms in aims.items():
         for term in terms:
             program.aim(term.phrase, valuer.worth(term, front).value, store.reads(front))

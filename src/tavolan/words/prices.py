@@ -29,8 +29,8 @@ class WordPrice:
 
 def word_prices(project: Project, options: Options, made: Plan) -> list[WordPrice]:
     """Return the prices of a plan's keywords, per locale, those that earn least first."""
-    program = program_of(project, options)
     valuer = Valuer(project)
+    program = program_of(project, options, valuer)
     worth = _Worth(program, {tier: valuer.weight(tier) for tier in TIERS})
     taken = frozenset(option for plan in made.locales for option in _taken(program.choices[plan.locale], plan))
     found = []
@@ -110,10 +110,9 @@ class _Worth:
 
     def _new_listing(self, tag: str, taken: Taken) -> Listing:
         reader = self.program.readers[tag]
-        texts = [("", level, words) for level, words in reader.fixed]
-        texts += [("", level, words) for option, level, words in reader.options if option in taken]
+        texts = [*reader.fixed, *((level, words) for option, level, words in reader.options if option in taken)]
         # Fields don't matter here: a level has one name.
-        return Listing(tag, reader.match, [(str(level), level, words) for _, level, words in texts])
+        return Listing(tag, reader.match, [(str(level), level, words) for level, words in texts])
 
     def _touched_by(self, option: Option) -> tuple[int, ...]:
         """Return the numbers of the phrases that an option may help to answer."""

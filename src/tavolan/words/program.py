@@ -13,13 +13,12 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 
 from tavolan.words.choices import Entry, LocaleChoices, Option, Reader
-from tavolan.words.matching import TIERS, Tier
+from tavolan.words.matching import LEVEL_OF_TIER, TIERS, Tier
 from tavolan.words.phrases import Words, phrase_of
 from tavolan.words.split import Token
 
 # Per planned locale: number of the title, number of the subtitle, numbers of the keywords.
 Chosen = dict[str, tuple[int, int, tuple[int, ...]]]
-_AT_LEVEL: dict[Tier, int] = {"title-phrase": 1, "title-words": 1, "with-subtitle": 2, "with-keywords": 3}
 # What a row asks of: nothing more (it stands anyway), or one of some unknowns.
 Support = list[int] | None
 
@@ -165,7 +164,7 @@ def _aim(
 
 def _answered(rows: _Rows, reader: Reader, columns: dict[Option, int], text: str, tier: Tier) -> Support:
     """Return what lets a locale answer a phrase at a tier: None when it does anyway, nothing when it never can."""
-    phrase, level = phrase_of(text, reader.match), _AT_LEVEL[tier]
+    phrase, level = phrase_of(text, reader.match), LEVEL_OF_TIER[tier]
     if not phrase.words:
         return []
     if tier == "title-phrase":

@@ -18,8 +18,8 @@ from tavolan.words.plurals import singular
 _RULES = Path(__file__).with_name("rules.toml")
 _LETTER = r"[\p{L}\p{M}\p{N}]"
 _LETTERS = regex.compile(rf"{_LETTER}+(?:'[\p{{L}}\p{{M}}]+)*")
-# Of words that hold a sign; most texts have none.
-_NO_SIGNS = frozenset("-+#")
+# Signs that some words hold; most texts have none.
+_SIGNS = frozenset("-+#")
 _UNSPACED = r"[\p{Han}\p{Hiragana}\p{Katakana}ー\p{Thai}\p{Khmer}\p{Lao}\p{Myanmar}]"
 _NO_SPACES = regex.compile(_UNSPACED)
 _PARTS = regex.compile(rf"(?:{_UNSPACED}\p{{M}}*)+|(?:(?!{_UNSPACED}).)+")
@@ -69,14 +69,14 @@ def matching_of(search: Search, locale: str) -> Matching:
 _matching = cache(Matching)
 
 
-# Words as everybody has them: of no language in particular.
+# The rules that hold for all languages.
 ANY = Matching()
 
 
 class Token(NamedTuple):
     """A word of a text: as folded, in the form that it's compared in, and whether its script has no spaces.
 
-    `joined` says that nothing but white space stands between it and the word before, as far as its script needs it.
+    `joined` says that nothing but white space parts it from the word before. Texts in ASCII don't need it: it's False.
     """
 
     text: str
@@ -112,7 +112,7 @@ def key(word: str, match: Matching) -> str:
 def tokens(text: str, match: Matching = ANY) -> tuple[Token, ...]:
     """Return the words of a text, in order. What's of a script without spaces stays one word, apart from others."""
     folded = fold(text, match.language)
-    pattern = _LETTERS if _NO_SIGNS.isdisjoint(folded) else _word()
+    pattern = _LETTERS if _SIGNS.isdisjoint(folded) else _word()
     elided = _elided(match.language)
     if folded.isascii() and not elided:
         return tuple([Token(word, key(word, match), False, False) for word in pattern.findall(folded)])
