@@ -6,6 +6,7 @@ import re
 import tomllib
 
 import pytest
+from translate.storage import tbx
 
 import tavolan
 from conftest import LAUGHS, replace, run_tavolan, standings
@@ -198,14 +199,14 @@ GLOSSARY = "term,locale,target,use,note\nkiln,de-DE,Ofen,preferred,\nkiln,de-DE,
 
 
 def test_the_glossary_goes_along_as_tbx_and_what_it_forbids_is_refused(project):
-    from xml.etree.ElementTree import fromstring
-
     (project / "copy/glossary.csv").write_text(GLOSSARY)
     path = sent(project)
-    root = fromstring((project / "out/send/glossary.tbx").read_bytes())
-    space = "{urn:iso:std:iso:30042:ed-2}"
-    terms = [(t.find(f"{space}term").text, t.find(f"{space}termNote").text) for t in root.iter(f"{space}termSec")]
-    assert ("Ofen", "preferredTerm-admn-sts") in terms and ("Darre", "deprecatedTerm-admn-sts") in terms
+    store = tbx.tbxfile.parsefile(str(project / "out/send/glossary.tbx"))
+    (kiln,) = store.units
+    assert [term.text for term in kiln.get_source_terms()] == ["kiln"]
+    offered, forbidden = kiln.get_target_terms("de-DE")
+    assert offered.text == "Ofen" and not offered.deprecated
+    assert forbidden.text == "Darre" and forbidden.deprecated and forbidden.notes[-1].text == "dries hops"
     replace(path, "<target>Notizen zum Brand</target>", "<target>Notizen zur Darre</target>")
     done = run_tavolan("locale", "receive", path, cwd=project)
     assert done.code == 1 and "calls “kiln” “Darre”, which the glossary forbids" in done.out

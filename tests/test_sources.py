@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import tavolan
-from conftest import run_tavolan
+from conftest import replace, run_tavolan
 from tavolan.errors import ProjectError, UsageError
 from tavolan.exchange.research import guess, import_table
 from tavolan.project.datafile import RANKS, RESULTS, REVIEWS, Row, parse_number, read_data
@@ -18,8 +18,10 @@ from tavolan.words.difficulty import PARTS, difficulty
 from tavolan.words.mine import log_likelihood, mine
 from tavolan.words.score import fit, score, suggested_demand
 from tavolan.words.spare import budgets
+from tavolan.words.split import language_matching
 
 TODAY = date(2026, 11, 1)
+ENGLISH = language_matching("en-US")
 
 
 def data(root, name, text):
@@ -97,6 +99,16 @@ def test_candidates_come_with_their_sources(project):
     assert list(found) == [one.phrase for one in mine(opened, "en-US", frozenset({"the", "is", "so"}))]
 
 
+def test_candidates_are_told_apart_as_their_language_does(project):
+    replace(project / "tavolan.toml", '"ar-SA"', '"ar-SA", "fr-FR", "tr-TR"')
+    reviews = ["fr-FR,5,L'argile est lisse", "fr-FR,4,Argile lisse", "tr-TR,5,FIRIN güzel", "tr-TR,4,fırın güzel"]
+    for tag in ("fr-FR", "tr-TR"):
+        (project / f"copy/{tag}.toml").write_text('title = "X"\n')
+    opened = data(project, "reviews.csv", "locale,stars,text\n" + "\n".join(reviews) + "\n")
+    assert {one.phrase: one.texts for one in mine(opened, "fr-FR", frozenset({"est"}))}["argile"] == 2
+    assert {one.phrase: one.texts for one in mine(opened, "tr-TR", frozenset())}["fırın güzel"] == 2
+
+
 # --- scores ----------------------------------------------------------------------------------------------------
 
 
@@ -107,11 +119,11 @@ def result(position, app, ratings=0, stars=3.0, released="", updated=""):
 
 def test_difficulty_follows_its_formula():
     giants = [result(n, "Kiln log", 10**6, 5.0, "2010-01-01", "2026-10-01") for n in range(1, 11)]
-    assert difficulty("kiln log", giants, True, TODAY)[0] == pytest.approx(100)
-    value, parts = difficulty("kiln log", [result(1, "Nothing", 0, 3.0, "2026-11-01")], True, TODAY)
+    assert difficulty("kiln log", giants, ENGLISH, TODAY)[0] == pytest.approx(100)
+    value, parts = difficulty("kiln log", [result(1, "Nothing", 0, 3.0, "2026-11-01")], ENGLISH, TODAY)
     assert value == pytest.approx(100 * 0.1 * 0.1) and parts["crowd"] == 0.1
     one = [result(1, "Log of kilns", 999, 4.0, "2024-05-02", "2025-01-01")]
-    value, parts = difficulty("kiln log", one, True, TODAY)
+    value, parts = difficulty("kiln log", one, ENGLISH, TODAY)
     assert parts == pytest.approx(
         {"ratings": 0.5, "stars": 0.5, "age": 0.6 * 913 / 365.25 / 5, "name": 0.5, "crowd": 0.1}
     )
@@ -122,8 +134,8 @@ def test_difficulty_follows_its_formula():
 def test_difficulty_stays_between_0_and_100_and_grows_with_ratings(apps):
     rows = [result(n, "x", ratings, stars) for n, (ratings, stars) in enumerate(apps, 1)]
     more = [result(n, "x", ratings * 2 + 1, stars) for n, (ratings, stars) in enumerate(apps, 1)]
-    value = difficulty("kiln", rows, True, TODAY)[0]
-    assert 0 <= value <= difficulty("kiln", more, True, TODAY)[0] <= 100
+    value = difficulty("kiln", rows, ENGLISH, TODAY)[0]
+    assert 0 <= value <= difficulty("kiln", more, ENGLISH, TODAY)[0] <= 100
 
 
 def test_demand_from_suggestions():

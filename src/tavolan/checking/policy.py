@@ -9,7 +9,6 @@ from functools import lru_cache
 from tavolan.checking.findings import Finding
 from tavolan.checking.registry import Check, check
 from tavolan.checking.review import Review
-from tavolan.project.locales import language_of
 from tavolan.words import split
 from tavolan.words.phrases import phrase_of, words_of
 
@@ -43,8 +42,7 @@ def guard_brand(review: Review, this: Check) -> Iterator[Finding]:
     """
     brands = review.project.guard.brands
     for passage in review.passages if brands else ():
-        language = language_of(passage.locale)
-        match = split.Matching(plurals=language == "en", language=language)
+        match = split.language_matching(passage.locale)
         for brand in _named(passage.text, brands, match):
             message = f'names "{brand}", which the guard list forbids'
             yield passage.finding(this, message, "Write it without that name.", subject=brand)

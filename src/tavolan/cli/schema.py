@@ -12,41 +12,62 @@ from tavolan.cli.common import ProjectOption, console, print_json
 
 
 def schema(
-    name: Annotated[str, typer.Argument(help="tavolan, shots, copy, rulebook or look.")] = "",
+    name: Annotated[
+        str, typer.Argument(help="tavolan, shots, copy, rulebook or look; or the id of a JSON document, as in check@1.")
+    ] = "",
     project: ProjectOption = None,
     write: Annotated[
         Path | None, typer.Option("--write", help="Write all of them into this folder, one file each.", metavar="DIR")
     ] = None,
+    documents: Annotated[
+        bool, typer.Option("--documents", help="With --write: those of the JSON documents that commands print.")
+    ] = False,
 ) -> None:
-    """Print the JSON Schema of a kind of TOML file, for editors that complete and check while you type."""
+    """Print the JSON Schema of a kind of TOML file, for editors, or of a JSON document, for programs that read it."""
+    from tavolan.cli.documents import SHAPES
     from tavolan.edge import nearest
     from tavolan.errors import UsageError
     from tavolan.files import write_text
     from tavolan.project.schemas import NAMES
 
     if write:
-        for each, text in schema_files(project).items():
+        for each, text in (document_files() if documents else schema_files(project)).items():
             path = write / f"{each}.json"
             write_text(path, text)
             console().print(str(path), soft_wrap=True)
         return
+    names = [*NAMES, *SHAPES]
     if not name:
-        raise UsageError(f"which schema? Name one of {', '.join(NAMES)}, or write all with: --write DIR")
-    if name not in NAMES:
-        raise UsageError(f'there\'s no schema "{name}". {nearest(name, NAMES)}')
+        raise UsageError(f"which schema? Name one of {', '.join(names)}, or write all with: --write DIR")
+    if name not in names:
+        raise UsageError(f'there\'s no schema "{name}". {nearest(name, names)}')
     print_json(_schema(name, project))
 
 
 def schema_files(project: Path | None = None) -> dict[str, str]:
-    """Return the texts of all schemas by their name."""
+    """Return the texts of the schemas of all TOML files by their name."""
     from tavolan.project.schemas import NAMES
 
-    return {name: json.dumps(_schema(name, project), ensure_ascii=False, indent=1) + "\n" for name in NAMES}
+    return {name: _text(_schema(name, project)) for name in NAMES}
+
+
+def document_files() -> dict[str, str]:
+    """Return the texts of the schemas of all JSON documents by their name."""
+    from tavolan.cli.documents import SHAPES
+
+    return {name: _text(_schema(name, None)) for name in SHAPES}
+
+
+def _text(schema: dict[str, Any]) -> str:
+    return json.dumps(schema, ensure_ascii=False, indent=1) + "\n"
 
 
 def _schema(name: str, project: Path | None) -> dict[str, Any]:
+    from tavolan.cli.documents import SHAPES, document_schema
     from tavolan.cli.rules import known_books
 
+    if name in SHAPES:
+        return document_schema(name)
     if name == "look":
         from tavolan.pictures.look import look_schema
 

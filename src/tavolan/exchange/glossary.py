@@ -1,7 +1,7 @@
 """The project's glossary, `copy/glossary.csv`: what terms are called in each language, and what they mustn't be.
 
 Columns: term (in the source language), locale, target, use (`preferred` or `forbidden`), note. It goes to translators
-as TBX (ISO 30042:2019, TBX-Basic, DCA style), and what comes back is held against it.
+as TBX (TBX-Basic), and what comes back is held against it.
 """
 
 from __future__ import annotations
@@ -63,15 +63,14 @@ def forbidden(terms: list[Term], source: str, target: str, locale: str) -> list[
 
 
 def write_tbx(terms: list[Term], source_locale: str) -> bytes:
-    """Return the glossary as TBX-Basic."""
-    root = Element(
-        "tbx", {"type": "TBX-Basic", "style": "dca", _LANG: source_locale, "xmlns": "urn:iso:std:iso:30042:ed-2"}
-    )
-    header = SubElement(SubElement(root, "tbxHeader"), "fileDesc")
-    SubElement(SubElement(header, "sourceDesc"), "p").text = NAME
+    """Return the glossary as TBX-Basic in the form of ISO 30042:2008: more tools read it than that of 2019."""
+    root = Element("martif", {"type": "TBX-Basic", _LANG: source_locale})
+    header = SubElement(root, "martifHeader")
+    SubElement(SubElement(SubElement(header, "fileDesc"), "sourceDesc"), "p").text = NAME
+    SubElement(SubElement(header, "encodingDesc"), "p", {"type": "XCSURI"}).text = "TBXBasicXCSV02.xcs"
     body = SubElement(SubElement(root, "text"), "body")
     for number, name in enumerate(dict.fromkeys(term.term for term in terms), 1):
-        entry = SubElement(body, "conceptEntry", {"id": f"c{number}"})
+        entry = SubElement(body, "termEntry", {"id": f"c{number}"})
         own = [term for term in terms if term.term == name]
         _section(entry, source_locale, [Term(name, source_locale, name)])
         for locale in dict.fromkeys(term.locale for term in own):
@@ -82,9 +81,9 @@ def write_tbx(terms: list[Term], source_locale: str) -> bytes:
 
 
 def _section(entry: Element, locale: str, terms: list[Term]) -> None:
-    section = SubElement(entry, "langSec", {_LANG: locale})
+    section = SubElement(entry, "langSet", {_LANG: locale})
     for term in terms:
-        made = SubElement(section, "termSec")
+        made = SubElement(section, "tig")
         SubElement(made, "term").text = term.target
         SubElement(made, "termNote", {"type": "administrativeStatus"}).text = _STATUS[term.use]
         if term.note:

@@ -19,7 +19,6 @@ from datetime import date
 from typing import Literal
 
 from tavolan.project.datafile import RESULTS, Row, read_data
-from tavolan.project.locales import language_of
 from tavolan.project.model import Project, Term
 from tavolan.words import split
 from tavolan.words.phrases import phrase_of, words_of
@@ -66,9 +65,9 @@ class Difficulties:
     def _of(self, term: Term, storefront: str) -> Difficulty:
         # Most projects have no saved pages.
         fronts = ([storefront] if storefront else self.storefronts(term.phrase)) if self._pages else []
-        plurals = language_of(term.locale) == "en"
+        match = split.language_matching(term.locale)
         found = [
-            difficulty(term.phrase, rows, plurals, self.today)
+            difficulty(term.phrase, rows, match, self.today)
             for front in fronts
             if (rows := self._pages.get((split.fold(term.phrase), front)))
         ]
@@ -78,20 +77,19 @@ class Difficulties:
         return Difficulty(page, "page" if page is not None else "", page, parts)
 
 
-def difficulty(phrase: str, results: list[Row], plurals: bool, today: date) -> tuple[float, dict[str, float]]:
+def difficulty(phrase: str, results: list[Row], match: split.Matching, today: date) -> tuple[float, dict[str, float]]:
     """Return the difficulty of a phrase, 0 to 100, and the mean of each part, 0 to 1."""
     top = sorted(results, key=lambda row: row.numbers["position"])[:TOP]
     weights = [1 / math.log2(row.numbers["position"] + 1) for row in top]
     total = sum(weights)
-    each = [_parts(phrase, row, plurals, today) for row in top]
+    each = [_parts(phrase, row, match, today) for row in top]
     parts = {name: sum(w * one[name] for w, one in zip(weights, each, strict=True)) / total for name in PARTS}
     parts["crowd"] = min(1.0, len(results) / TOP)
     strength = sum(PARTS[name] * parts[name] for name in PARTS)
     return 100 * (STRENGTH * strength + CROWD * parts["crowd"]), parts
 
 
-def _parts(phrase: str, row: Row, plurals: bool, today: date) -> dict[str, float]:
-    match = split.Matching(plurals)
+def _parts(phrase: str, row: Row, match: split.Matching, today: date) -> dict[str, float]:
     wanted, name = phrase_of(phrase, match), words_of(row.text("app"), match)
     exact = name.holds_in_order(wanted)
     share = sum(name.holds(word) for word in wanted.words) / len(wanted.words) if wanted.words else 0.0

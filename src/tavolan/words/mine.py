@@ -93,27 +93,28 @@ def log_likelihood(a: int, b: int, size_a: int, size_b: int) -> float:
 def function_words(language: str) -> frozenset[str]:
     """Return the words that hold sentences of a language together; none for a language that has no list."""
     lists = tomllib.loads((Path(__file__).parent / "function_words.toml").read_text("utf-8"))
-    return frozenset(split.fold(lists.get(language, "")).split())
+    return frozenset(split.fold(lists.get(language, ""), language).split())
 
 
 def mine(project: Project, locale: str, fillers: frozenset[str], least: int = 2) -> list[Mined]:
     """Return candidates that stand in at least `least` texts, those that nothing answers first, then the best."""
-    fillers |= function_words(language_of(locale))
-    match = split.Matching(plurals=language_of(locale) == "en")
+    match = split.language_matching(locale)
+    fillers = frozenset(split.fold(word, match.language) for word in fillers) | function_words(language_of(locale))
     texts = gather(project, locale)
     subject = _subject_words(project, locale, match, fillers)
-    brands = {split.fold(brand) for brand in project.guard.brands} | {split.fold(project.app.name)}
+    brands = {split.fold(name, match.language) for name in (*project.guard.brands, project.app.name)}
     on, off = Counter[str](), Counter[str]()
     held: dict[str, list[Text]] = {}
     written: dict[str, Counter[str]] = {}
     size_on = 0
     for text in texts:
-        about = bool(subject & {split.key(word, match) for word in split.units(text.text)})
+        about = bool(subject & {split.key(word, match) for word in split.units(text.text, match)})
         size_on += about
         candidates: dict[str, str] = {}
         for clause in split.clauses(text.text):
-            words = split.units(clause)
-            candidates |= _ngrams(words, [split.key(word, match) for word in words], fillers, brands)
+            words = split.units(clause, match)
+            forms = [split.key(word, match) for word in words]
+            candidates |= _ngrams(words, forms, split.small_units(clause, match), fillers, brands)
         for form, phrase in candidates.items():
             (on if about else off)[form] += 1
             held.setdefault(form, []).append(text)
@@ -132,11 +133,13 @@ def _subject_words(project: Project, locale: str, match: split.Matching, fillers
         str(project.value(store, locale, key).value or "") for store in project.stores for key in ("title", "subtitle")
     ]
     texts += [term.phrase for term in project.terms.get(locale, ())]
-    words = {split.key(word, match) for text in texts for word in split.units(text)}
+    words = {split.key(word, match) for text in texts for word in split.units(text, match)}
     return {word for word in words if word not in fillers and len(word) > 1}
 
 
-def _ngrams(words: list[str], forms: list[str], fillers: frozenset[str], brands: set[str]) -> dict[str, str]:
+def _ngrams(
+    words: list[str], forms: list[str], shown: list[str], fillers: frozenset[str], brands: set[str]
+) -> dict[str, str]:
     """Return the candidates of one text: form → as written. None begins or ends with a filler or holds a brand."""
     found = {}
     for size in range(1, LONGEST + 1):
@@ -148,7 +151,7 @@ def _ngrams(words: list[str], forms: list[str], fillers: frozenset[str], brands:
                 continue
             # Scripts without spaces are cut where the script changes; what's shown is put together again.
             between = "" if all(split.has_no_spaces(word) for word in part) else " "
-            found[" ".join(forms[i : i + size])] = between.join(part)
+            found[" ".join(forms[i : i + size])] = between.join(shown[i : i + size])
     return found
 
 
@@ -173,7 +176,7 @@ def _known(project: Project, locale: str, match: split.Matching) -> tuple[list[L
         if locale in store.locales and store.rulebook.search.model == "words"
     ]
     targets = {
-        " ".join(split.key(word, match) for word in split.units(t.phrase)) for t in project.terms.get(locale, ())
+        " ".join(split.key(word, match) for word in split.units(t.phrase, match)) for t in project.terms.get(locale, ())
     }
     return there, targets
 

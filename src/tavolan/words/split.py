@@ -28,6 +28,7 @@ _RUN = regex.compile(r"\p{Han}+|\p{Hiragana}[\p{Hiragana}ー]*|[\p{Katakana}ー]
 _ADDED_MARKS = regex.compile(r"([\p{Latin}\p{Greek}\p{Cyrillic}])\p{M}+")
 _ALIKE = str.maketrans({"’": "'", "‘": "'", "ʼ": "'", "＇": "'", "‐": "-", "‑": "-"})
 _ONE_I = str.maketrans({"İ": "i", "I": "i", "ı": "i"})
+_SMALL_I = str.maketrans({"İ": "i", "I": "ı"})
 # Where a sentence or a part of it ends. A point or comma between digits doesn't end one.
 _CLAUSE_END = regex.compile(r"(?:[.,:](?!\d)|[;!?…()\[\]{}\"“”„«»–—|/\n•·。、，！？：；（）「」『』؟،؛।])+")
 
@@ -61,8 +62,18 @@ class Matching:
 def matching_of(search: Search, locale: str) -> Matching:
     """Return how a store's search compares words of a locale."""
     language = language_of(locale)
-    own = language in _rules()["dotless"] or language in _rules()["elided"]
-    return _matching(language in search.plurals, search.plain, language if own else "")
+    return _matching(language in search.plurals, search.plain, _with_rules(language))
+
+
+def language_matching(locale: str) -> Matching:
+    """Return how words of a locale compare where no store's search decides: English plurals count as one word."""
+    language = language_of(locale)
+    return _matching(language == "en", False, _with_rules(language))
+
+
+def _with_rules(language: str) -> str:
+    """Return a language that has letters or elided words of its own, else an empty text."""
+    return language if language in _rules()["dotless"] or language in _rules()["elided"] else ""
 
 
 # The same object for the same rules: so it's told apart by identity.
@@ -142,6 +153,13 @@ def clauses(text: str) -> list[str]:
 def units(text: str, match: Matching = ANY) -> list[str]:
     """Return the folded words of a text, where runs of a script without spaces are cut where the script changes."""
     return [unit for token in tokens(text, match) for unit in units_of(token)]
+
+
+def small_units(text: str, match: Matching) -> list[str]:
+    """Return the same units as people write them: where the dotless i is a letter of its own, it stays one."""
+    if match.language in _rules()["dotless"]:
+        return units(text.translate(_SMALL_I), _matching(match.plurals, match.plain, ""))
+    return units(text, match)
 
 
 def units_of(token: Token) -> list[str]:
