@@ -1,32 +1,102 @@
-"""Reading and writing files: UTF-8 or a clear error, whole files or none."""
+"""Reading and writing files: UTF-8 or a clear error, whole files or none, and nothing outside a project."""
 
 from __future__ import annotations
 
 import contextlib
+import os
 import secrets
+import stat
 import tomllib
+from contextvars import ContextVar
 from pathlib import Path
 from typing import Any
 
 from tavolan.errors import OutsideError, one_problem
 
+# No file that a project has, or takes in, is larger.
+MOST_BYTES = 1_000_000_000
+# All texts of a locale take some thousand characters.
+MOST_TEXT_BYTES = 4_000_000
 
-def read_bytes(path: Path, shown: str) -> bytes:
-    """Return the bytes of a file; `shown` is its name in messages. Raises ProjectError when it can't be read."""
+
+class Stage:
+    """The files of one change, by their path, until they're written together (see `transaction`)."""
+
+    def __init__(self, root: Path) -> None:
+        self._given, self.root = root.absolute(), root.resolve()
+        self.files: dict[Path, bytes] = {}
+
+    def place(self, path: Path) -> Path | None:
+        """Return where a file of the project is written, or None for one elsewhere. Raises ProjectError."""
+        full = path.absolute()
+        bases = (base for base in (self._given, self.root) if full.is_relative_to(base))
+        return next((inside(self.root, full.relative_to(base)) for base in bases), None)
+
+
+# What's written meanwhile is staged, and read back from there.
+STAGE: ContextVar[Stage | None] = ContextVar("stage", default=None)
+
+
+def inside(root: Path, name: str | Path) -> Path:
+    """Return the path of a project's file by its name, links followed. Raises ProjectError when it leads outside.
+
+    Names come from rulebooks, ledgers, archives, tables: each is asked about at the moment of writing or deleting.
+    """
+    base = root.resolve()
     try:
-        return path.read_bytes()
-    except OSError as error:
+        path = (base / name).resolve()
+    except (OSError, ValueError, RuntimeError) as error:
         raise one_problem(
-            shown, None, "", f"can't be read ({error.strerror or error})", "Check that it's there and readable."
+            str(name), None, "", f"is no path that can be used ({error})", "Give it another name."
         ) from error
+    if ".." in Path(name).parts or not path.is_relative_to(base) or path == base:
+        raise one_problem(
+            str(name), None, "", "leads outside the project, where nothing is written or deleted", "Give another path."
+        )
+    return path
 
 
-def read_text(path: Path, shown: str) -> str:
+def read_bytes(path: Path, shown: str, most: int = MOST_BYTES) -> bytes:
+    """Return the bytes of a file; `shown` is its name in messages.
+
+    Raises ProjectError when it can't be read, is no file (a folder, a pipe that waits for a writer), or is longer than
+    `most` bytes.
+    """
+    stage = STAGE.get()
+    if stage and stage.files and (staged := stage.files.get(path.resolve())) is not None:
+        return staged
+    try:
+        # Opening a pipe would wait for somebody who writes into it.
+        handle = os.open(path, os.O_RDONLY | getattr(os, "O_NONBLOCK", 0) | getattr(os, "O_BINARY", 0))
+        with os.fdopen(handle, "rb", closefd=True) as file:
+            state = os.fstat(handle)
+            if not stat.S_ISREG(state.st_mode):
+                what = "a folder" if stat.S_ISDIR(state.st_mode) else "no ordinary file"
+                raise one_problem(shown, None, "", f"is {what}", "A file belongs there.")
+            data = file.read(most + 1) if state.st_size > most else file.read()
+    except (OSError, ValueError) as error:
+        reason = getattr(error, "strerror", None) or error
+        raise one_problem(
+            shown, None, "", f"can't be read ({reason})", "Check that it's there and readable."
+        ) from error
+    if len(data) > most:
+        raise one_problem(shown, None, "", f"has more than {most / 1e6:,.0f} MB", "Take out what doesn't belong there.")
+    return data
+
+
+def is_staged(path: Path) -> bool:
+    """Whether a file is part of the change that's being made: then it's read from there."""
+    stage = STAGE.get()
+    return stage is not None and path.resolve() in stage.files
+
+
+def read_text(path: Path, shown: str, most: int = MOST_TEXT_BYTES) -> str:
     """Return the text of a UTF-8 file, with any byte-order mark removed.
 
-    `shown` is the name used in messages. Raises ProjectError when the file can't be read or isn't UTF-8.
+    `shown` is the name used in messages. Raises ProjectError when the file can't be read, isn't UTF-8, or is longer
+    than `most` bytes.
     """
-    return decoded(read_bytes(path, shown), shown)
+    return decoded(read_bytes(path, shown, most), shown)
 
 
 def decoded(data: bytes, shown: str, encoding: str = "UTF-8") -> str:
@@ -53,6 +123,11 @@ def read_toml(path: Path, shown: str) -> tuple[dict[str, Any], str]:
         raise one_problem(
             shown, None, "", "is nested too deeply", "Tables in it go three levels deep at most."
         ) from error
+    except ValueError as error:
+        # Python reads no whole number of more than 4,300 digits.
+        raise one_problem(
+            shown, None, "", f"holds a value that can't be read ({error})", "Write it shorter."
+        ) from error
 
 
 def _split_position(message: str, text: str) -> tuple[str, int]:
@@ -73,22 +148,79 @@ def merge(base: dict[str, Any], over: dict[str, Any]) -> dict[str, Any]:
 
 
 def write_bytes(path: Path, data: bytes) -> None:
-    """Write a file whole or not at all: into a neighbour first, then renamed over the target."""
-    draft = path.with_name(f".{path.name}.{secrets.token_hex(4)}.part")
+    """Write a file whole or not at all: into a neighbour first, then renamed over the target.
+
+    A link stays one, what it leads to is written; a file keeps its mode. In a change (see `transaction`) it's written
+    with the others.
+    """
+    stage = STAGE.get()
+    if stage and (place := stage.place(path)):
+        stage.files[place] = data
+        return
+    replace_file(path.resolve() if path.is_symlink() else path, data)
+
+
+def write_inside(root: Path, name: str | Path, data: bytes) -> None:
+    """Write a project's file by its name, whole or not at all. Raises ProjectError when it leads outside."""
+    write_bytes(inside(root, name), data)
+
+
+def delete_inside(root: Path, name: str | Path) -> None:
+    """Delete a project's file by its name, if it's there; of a link, the link. Raises ProjectError for one outside."""
+    parent, last = Path(name).parent, Path(name).name
+    if last in ("", ".."):
+        raise one_problem(str(name), None, "", "is no file of the project", "Nothing is deleted.")
+    path = (root.resolve() if parent == Path() else inside(root, parent)) / last
+    try:
+        path.unlink(missing_ok=True)
+    except OSError as error:
+        raise OutsideError(f"{path}: can't be deleted ({error.strerror or error}). Check its rights.") from error
+
+
+def replace_file(path: Path, data: bytes) -> None:
+    """Write a file whole or not at all, now. Raises OutsideError when it can't be written."""
+    draft = draft_of(path)
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
         with draft.open("xb") as handle:
             handle.write(data)
+        with contextlib.suppress(FileNotFoundError):
+            draft.chmod(stat.S_IMODE(path.stat().st_mode))
         draft.replace(path)
-    except OSError as error:
-        with contextlib.suppress(OSError):
+    except (OSError, ValueError) as error:
+        with contextlib.suppress(OSError, ValueError):
             draft.unlink(missing_ok=True)
-        raise OutsideError(
-            f"{path}: can't be written ({error.strerror or error}). Check the disk and its rights."
-        ) from error
+        reason = getattr(error, "strerror", None) or error
+        raise OutsideError(f"{path}: can't be written ({reason}). Check the disk and its rights.") from error
     except BaseException:
         draft.unlink(missing_ok=True)
         raise
+
+
+def draft_of(path: Path) -> Path:
+    """Return a name beside a file for what's to take its place; it says which process writes it."""
+    return path.with_name(f".{path.name[:200]}.{os.getpid()}-{secrets.token_hex(4)}.part")
+
+
+def sweep(folder: Path, deep: bool = False) -> None:
+    """Delete the drafts in a folder, or in all below it too, whose processes are gone."""
+    for draft in folder.rglob(".*.part") if deep else folder.glob(".*.part"):
+        number = draft.name.removesuffix(".part").rpartition(".")[2].partition("-")[0]
+        with contextlib.suppress(OSError):
+            if number.isdigit() and not _runs(int(number)):
+                draft.unlink()
+
+
+def _runs(process: int) -> bool:
+    if os.name != "posix":
+        return True
+    try:
+        os.kill(process, 0)
+    except ProcessLookupError:
+        return False
+    except (OSError, OverflowError):
+        return True
+    return True
 
 
 def write_text(path: Path, text: str) -> None:

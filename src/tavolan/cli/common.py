@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 import json
+import logging
 import sys
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import ExitStack, contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Any
 
@@ -48,16 +49,37 @@ def styled(template: str, *values: object) -> Text:
     return fill_in(template, *values)
 
 
-def open_project(folder: Path | None) -> Project:
-    """Load the project that `--project` names, or the nearest one."""
-    import tavolan
+# What's held until the command ends: the lock of a project that it writes.
+held = ExitStack()
 
-    return tavolan.open_project(folder or Path())
+
+def open_project(folder: Path | None, write: bool = False) -> Project:
+    """Load the project that `--project` names, or the nearest one; to `write` it, with its lock until the end."""
+    from tavolan.project.load import find_root, load_project
+    from tavolan.transaction import is_interrupted, writing
+
+    root = find_root(folder or Path())
+    if write:
+        held.enter_context(writing(root))
+    elif is_interrupted(root):
+        # Somebody writes just now, or was killed: then this puts back what stood there.
+        with writing(root):
+            pass
+    return load_project(root)
 
 
 def print_json(document: dict[str, Any]) -> None:
-    """Print a JSON document on stdout."""
-    sys.stdout.write(json.dumps(document, ensure_ascii=False, indent=2) + "\n")
+    """Print a JSON document on stdout, in ASCII where the stream has no other letters."""
+    ascii_only = not (sys.stdout.encoding or "").lower().replace("-", "").startswith("utf")
+    sys.stdout.write(json.dumps(document, ensure_ascii=ascii_only, indent=2) + "\n")
+
+
+class LogToPeople(logging.Handler):
+    """Prints what the core logs for people on stderr."""
+
+    def emit(self, record: logging.LogRecord) -> None:
+        """Print one message."""
+        say(record.getMessage())
 
 
 def say(message: str) -> None:

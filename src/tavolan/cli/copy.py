@@ -28,10 +28,10 @@ DryRun = Annotated[bool, typer.Option("--dry-run", help="Show what would change,
 Force = Annotated[bool, typer.Option("--force", help="Write it even when it's over the limit.")]
 
 
-def _texts(folder: Path | None) -> Texts:
+def _texts(folder: Path | None, write: bool = False) -> Texts:
     from tavolan.project.texts import Texts
 
-    return Texts(open_project(folder))
+    return Texts(open_project(folder, write))
 
 
 def _locale(texts: Texts, locale: str) -> str:
@@ -105,10 +105,10 @@ def set_text(
     from tavolan.errors import UsageError
     from tavolan.project.texts import Change
 
-    texts = _texts(project)
+    text = _standard_input() if text == "-" else text
+    texts = _texts(project, write=not dry_run)
     tag = _locale(texts, locale)
     texts.key(field)
-    text = _standard_input() if text == "-" else text
     if clear and text:
         raise UsageError("--clear takes the text away: give it no text.")
     if not clear and not text.strip():
@@ -140,7 +140,7 @@ def choose(
     from tavolan.errors import UsageError
     from tavolan.project.texts import Change
 
-    texts = _texts(project)
+    texts = _texts(project, write=not dry_run)
     tag = _locale(texts, locale)
     texts.key(field)
     candidates = list(texts.project.copy[tag].alternates(field).value)
@@ -179,7 +179,7 @@ def replace(
         compiled.sub(put if regex else "", "")
     except (re.error, IndexError) as error:
         raise UsageError(f"FIND isn't a regular expression that can be used: {error}.") from error
-    texts = _texts(project)
+    texts = _texts(project, write=apply)
     chosen = field or []
     for name in chosen:
         texts.key(name)
@@ -216,7 +216,7 @@ def sheet(
         raise UsageError(f'--rows can\'t be "{rows}". Write locales or fields.')
     if prefer not in ("", "sheet", "project"):
         raise UsageError(f'--prefer can\'t be "{prefer}". Write sheet or project.')
-    texts = _texts(project)
+    texts = _texts(project, write=read is not None and not dry_run)
     if read:
         _read_back(texts, read, prefer, dry_run)
         return
@@ -260,6 +260,7 @@ def _apply(
     """Show changes, refuse those over their limit, write the rest."""
     from tavolan.errors import UsageError
     from tavolan.reports.copytables import print_changes
+    from tavolan.transaction import changing
 
     over = [(change, texts.over(change.locale, change.address, change.after)) for change in changes]
     faults = [f"{change.locale} {change.address}: {fault}" for change, fault in over if fault]
@@ -272,9 +273,10 @@ def _apply(
     source = texts.project.source_locale
     confirmed = [change for change in changes if change.before == change.after != "" and change.locale != source]
     if not dry_run:
-        texts.write([*real, *confirmed])
-        if alternates:
-            texts.write_alternates(*alternates)
+        with changing(texts.project.root):
+            texts.write([*real, *confirmed])
+            if alternates:
+                texts.write_alternates(*alternates)
         if confirmed:
             printer.print(f"Confirmed: it still serves the {source} text.")
     verb = "would change" if dry_run else "changed"

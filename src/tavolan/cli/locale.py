@@ -79,7 +79,7 @@ def adopt(
     from tavolan.project.texts import Texts
     from tavolan.reports.words import counted
 
-    opened = open_project(project)
+    opened = open_project(project, write=not dry_run)
     unknown = unknown_origins(opened)
     chosen = {tag: unknown[tag] for tag in _targets(opened, locale) if tag in unknown}
     if not dry_run:
@@ -106,7 +106,7 @@ def add(
     """Add a locale: its copy and terms files, and its place in tavolan.toml."""
     from tavolan.project.addition import add_locale
 
-    for line in add_locale(open_project(project), tag, like):
+    for line in add_locale(open_project(project, write=True), tag, like):
         console().print(line, soft_wrap=True)
 
 
@@ -181,7 +181,7 @@ def receive(
     from tavolan.exchange.receive import read_parcels, take
     from tavolan.exchange.receive import receive as receive_parcels
 
-    opened = open_project(project)
+    opened = open_project(project, write=not dry_run)
     parcels, problems = [], []
     for file in files:
         try:
@@ -229,16 +229,14 @@ def memory(
     write: Annotated[Path | None, typer.Option("--write", help="TMX file to write all pairs to.")] = None,
 ) -> None:
     """Show the translation memory, take TMX files into it, or write it out with the texts as they stand."""
-    from tavolan.errors import one_problem
-    from tavolan.files import write_bytes
+    from tavolan.files import read_bytes, write_bytes
     from tavolan.project.memory import current_pairs, parse_tmx, read_memory, remember, write_tmx
 
-    opened = open_project(project)
+    opened = open_project(project, write=bool(read))
     out = console()
     for file in read or []:
-        if not file.is_file():
-            raise one_problem(str(file), None, "", "isn't there", "Check its name.")
-        pairs = [pair for pair in parse_tmx(file.read_bytes(), str(file)) if pair.locale in opened.app.locales]
+        data = read_bytes(file, str(file))
+        pairs = [pair for pair in parse_tmx(data, str(file)) if pair.locale in opened.app.locales]
         out.print(
             f"{file}: {remember(opened.root, pairs, opened.source_locale)} new pairs of {len(pairs)} for this project"
         )

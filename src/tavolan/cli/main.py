@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import gc
 import io
+import logging
 import os
 import sys
+import traceback
 from contextlib import suppress
 from importlib import import_module
 from typing import Annotated, Any
@@ -13,7 +15,8 @@ from typing import Annotated, Any
 import typer
 
 from tavolan import __version__
-from tavolan.errors import ProjectError, TavolanError
+from tavolan.cli.common import LogToPeople, held, say
+from tavolan.errors import OutsideError, ProjectError, TavolanError
 
 _HELP = "Write, localize and check an app's store listing, and render its store pictures, from plain files."
 _COMMANDS = ("demo", "new", "check", "preview", "status", "schema")
@@ -73,8 +76,6 @@ def root(
 
 def report(error: TavolanError) -> None:
     """Print an error on stderr, one line per problem."""
-    from tavolan.cli.common import say
-
     if isinstance(error, ProjectError):
         for problem in error.problems:
             say(str(problem))
@@ -85,44 +86,76 @@ def report(error: TavolanError) -> None:
 
 
 def run() -> None:
-    """Run the program. Exit codes: 0 fine, 1 findings, 2 wrong usage, 3 unreadable input, 4 something outside."""
+    """Run the program.
+
+    Exit codes: 0 fine, 1 findings, 2 wrong usage, 3 unreadable input, 4 something outside, 70 a fault of our own, 130
+    interrupted.
+    """
     # Start-up allocates much and frees next to nothing; collecting on the way would take a tenth of a short command.
     gc.set_threshold(500_000, 20, 20)
     # Pydantic would look through all installed packages for plugins to it.
     os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "1")
+    _open_closed_streams()
     _keep_stdout()
+    logging.getLogger("tavolan").addHandler(LogToPeople())
     try:
         program(sys.argv[1] if len(sys.argv) > 1 else "")()
-    except TavolanError as error:
-        report(error)
-        if os.environ.get("TAVOLAN_DEBUG"):
-            raise
-        _leave(error.exit_code)
-    except BrokenPipeError:
-        _leave(0)
     except SystemExit as end:
         if not isinstance(end.code, int | None):
             raise
         _leave(end.code or 0)
+    except BaseException as error:
+        if os.environ.get("TAVOLAN_DEBUG") and not isinstance(error, BrokenPipeError):
+            traceback.print_exc()
+        _leave(_report_any(error))
+
+
+def _report_any(error: BaseException) -> int:
+    """Say in a line what ended the program, and return its exit code: no traceback is for people."""
+    if isinstance(error, BrokenPipeError):
+        # Where the reader went away (`| head`) nothing is wrong.
+        return 0
+    if isinstance(error, KeyboardInterrupt):
+        return 130
+    if isinstance(error, OSError):
+        place = error.filename if isinstance(error.filename, str) else "what this prints to"
+        error = OutsideError(f"{place}: {error.strerror or error}. Check the disk, the path and its rights.")
+    elif isinstance(error, MemoryError):
+        error = OutsideError("there isn't enough memory for this. Do it in smaller parts.")
+    with suppress(OSError):
+        if isinstance(error, TavolanError):
+            report(error)
+        else:
+            said = " ".join(str(error).split())[:300]
+            say(f"tavolan: a fault of its own: {type(error).__name__}{': ' + said if said else ''}. Please report it "
+                f"with the command, tavolan {__version__}, and what TAVOLAN_DEBUG=1 shows.")  # fmt: skip
+    return error.exit_code if isinstance(error, TavolanError) else 70
+
+
+def _open_closed_streams() -> None:
+    """Open what the system left closed: else the next file that's opened would take its place, and its prints."""
+    for number, name in enumerate(("stdin", "stdout", "stderr")):
+        if getattr(sys, name) is None:
+            mode = "w" if number else "r"
+            setattr(sys, name, io.TextIOWrapper(io.FileIO(os.devnull, mode), "utf-8"))
 
 
 def _keep_stdout() -> None:
     """Keep standard output to ourselves: what a library writes there, below Python, goes to stderr.
 
-    A solver that prints a line now and then would break a JSON document.
+    A solver that prints a line now and then would break a JSON document. What the stream's encoding lacks, and names
+    that aren't UTF-8, are written with backslashes.
     """
-    for name in ("stdout", "stderr"):
-        # One that's closed takes everything and keeps nothing.
-        if getattr(sys, name) is None:
-            setattr(sys, name, io.TextIOWrapper(io.FileIO(os.devnull, "w"), "utf-8"))
     ours = sys.stdout
+    if isinstance(sys.stderr, io.TextIOWrapper):
+        sys.stderr.reconfigure(errors="backslashreplace")
     try:
         kept = os.dup(1)
         os.dup2(2, 1)
     except OSError:
         return
     if isinstance(ours, io.TextIOWrapper):
-        stream = os.fdopen(kept, "w", encoding=ours.encoding, errors=ours.errors)
+        stream = os.fdopen(kept, "w", encoding=ours.encoding, errors="backslashreplace")
         stream.reconfigure(line_buffering=ours.line_buffering, write_through=ours.write_through)
         # The standard library asks the second one for the terminal's size.
         sys.stdout = sys.__stdout__ = stream  # type: ignore[misc]
@@ -130,8 +163,15 @@ def _keep_stdout() -> None:
 
 def _leave(code: int) -> None:
     """End the process at once: all is written, and taking libraries down takes up to a fifth of a second."""
+    try:
+        held.close()
+    except OSError as error:
+        code = code or _report_any(error)
     for stream in (sys.stdout, sys.stderr):
-        # Where the reader went away (`| head`) nothing is wrong.
-        with suppress(BrokenPipeError):
+        try:
             stream.flush()
+        except BrokenPipeError:
+            pass
+        except OSError as error:
+            code = code or _report_any(error)
     os._exit(code)

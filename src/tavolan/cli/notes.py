@@ -30,7 +30,7 @@ def draft(
     """Draft the source locale's notes from what was committed: what's new, better and fixed, in plain words."""
     from tavolan.notes.writing import draft_notes, write_draft
 
-    opened = open_project(project)
+    opened = open_project(project, write=not dry_run)
     drafted = draft_notes(opened, since, until, repository)
     _tell(drafted)
     if not dry_run and drafted.bullets:
@@ -98,7 +98,7 @@ def keep(
     """Put the notes of this version into [history] of every locale, and clear them for the next one."""
     from tavolan.notes.versions import keep_notes
 
-    for line in keep_notes(open_project(project), next_version):
+    for line in keep_notes(open_project(project, write=True), next_version):
         console().print(line, soft_wrap=True)
 
 

@@ -64,7 +64,7 @@ def import_terms(
     from tavolan.errors import UsageError
     from tavolan.exchange.research import import_table, write_terms
 
-    opened = open_project(project)
+    opened = open_project(project, write=not dry_run)
     tag = _one(opened, locale)
     given = {}
     for pair in filter(None, map.split(",")):

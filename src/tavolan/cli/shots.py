@@ -78,7 +78,7 @@ def take(
     from tavolan.errors import UsageError
     from tavolan.pictures.take import Taker, missing_screens
 
-    opened = open_project(project)
+    opened = open_project(project, write=not dry_run)
     names = name or []
     if names and len(names) != len(files):
         raise UsageError(f"--name is given {len(names)} times for {len(files)} files. Give one per file, or none.")
@@ -206,7 +206,7 @@ def looks(
     from tavolan.pictures.look import BUILT_IN, built_in_looks, load_look, look_names
     from tavolan.reports.tables import plain_table
 
-    opened = open_project(project)
+    opened = open_project(project, write=copy is not None)
     out = console()
     known = look_names(opened.root)
     chosen = opened.pick("--look", look or [], known)

@@ -21,7 +21,8 @@ from tavolan.exchange.parcel import Parcel, Text
 from tavolan.exchange.provider import UNLISTED, Provider, provider_for
 from tavolan.exchange.send import parcel_for
 from tavolan.exchange.xliff import parse_xliff, write_xliff
-from tavolan.files import write_bytes
+from tavolan.files import read_bytes, write_inside
+from tavolan.project.load import load_project
 from tavolan.project.memory import read_memory
 from tavolan.project.model import Project
 from tavolan.project.progress import is_drafted
@@ -29,6 +30,8 @@ from tavolan.project.schema import ProviderTable
 from tavolan.project.state import digest
 from tavolan.project.texts import Change, Texts
 from tavolan.rulebooks.measure import measure
+from tavolan.transaction import changing
+from tavolan.xmlfile import bad_character
 
 Progress = Callable[[int, int], None]
 # How many texts are written at a time: the file of states is written anew each time, and until then the answers are
@@ -90,6 +93,7 @@ class Drafter:
     def __init__(self, project: Project, provider: Provider) -> None:
         self.project, self.provider = project, provider
         self.texts = Texts(project)
+        self._seen = self._stamp()
         table = getattr(provider, "table", None) or ProviderTable()
         self.batch, self.parallel = table.batch, table.parallel
         self.terms = read_glossary(project.root)
@@ -175,17 +179,33 @@ class Drafter:
         document = write_xliff(asked)
         name = f"{asked.locale}-{digest(self.provider.name)}-{digest(document.decode())}.xlf"
         kept = self.project.root / "out" / "drafts" / name
-        data = kept.read_bytes() if kept.is_file() else self.provider.ask(document)
+        data = read_bytes(kept, f"out/drafts/{name}") if kept.is_file() else self.provider.ask(document)
         parcels = parse_xliff(data, f"the answer of {self.provider.name}")
         if not parcels:
             raise OutsideError(f"provider {self.provider.name}: the answer holds no file")
         if not kept.is_file():
-            write_bytes(kept, data)
+            write_inside(self.project.root, Path("out") / "drafts" / name, data)
         return parcels[0]
 
     def _take(self, answered: list[tuple[str, Text, Text | None]], done: Drafted) -> None:
-        """Write drafts, each with its locale: checked, a person's text left alone."""
+        """Write drafts, each with its locale: checked, a person's text left alone, as one change."""
+        with changing(self.project.root):
+            self._reread()
+            self._write(answered, done)
+        self._seen = self._stamp()
+
+    def _reread(self) -> None:
+        """Read the project again when somebody changed its texts while the provider was asked."""
+        if self._seen != self._stamp():
+            self.project = load_project(self.project.root)
+            self.texts = Texts(self.project)
+
+    def _stamp(self) -> dict[str, int]:
+        return {path.name: path.stat().st_mtime_ns for path in (self.project.root / "copy").iterdir()}
+
+    def _write(self, answered: list[tuple[str, Text, Text | None]], done: Drafted) -> None:
         changes, alternates = [], []
+        source = self.project.source_locale
         for locale, text, answer in answered:
             draft = self._best(locale, text, answer)
             if not draft.strip():
@@ -193,11 +213,16 @@ class Drafter:
                 continue
             faults = lost(text.source, draft, has_emphasis(text.address), self.protected)
             faults += forbidden(self.terms, text.source, draft, locale)
+            if character := bad_character(draft):
+                faults.append(f"holds {character}, which no store takes")
+            if text.source != self.texts.get(source, text.address):
+                faults.append("the source was changed meanwhile")
             if faults:
                 done.broken.append((locale, text.address, "; ".join(faults)))
                 continue
-            change = Change(locale, text.address, text.target, draft)
-            if text.target and not is_drafted(self.texts, locale, text.address):
+            now = self.texts.get(locale, text.address)
+            change = Change(locale, text.address, now, draft)
+            if now and not is_drafted(self.texts, locale, text.address):
                 alternates.append(change)
                 continue
             if over := self.texts.over(locale, text.address, draft):
@@ -221,7 +246,7 @@ class Drafter:
     def _put_aside(self, change: Change) -> None:
         if "." in change.address:
             path = Path("out") / "drafts" / f"{change.locale}-{change.address}.txt"
-            write_bytes(self.project.root / path, change.after.encode())
+            write_inside(self.project.root, path, change.after.encode())
             return
         known = list(self.project.copy[change.locale].alternates(change.address).value or [])
         if change.after not in known:

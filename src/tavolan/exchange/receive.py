@@ -13,12 +13,17 @@ from tavolan.exchange.inline import has_emphasis, lost
 from tavolan.exchange.parcel import Parcel, Text
 from tavolan.exchange.po import parse_gettext
 from tavolan.exchange.xliff import parse_xliff
+from tavolan.files import read_bytes
 from tavolan.project.memory import Pair, remember
 from tavolan.project.model import Project
 from tavolan.project.state import Entry, Work, digest
 from tavolan.project.texts import Change, Texts
+from tavolan.transaction import changing
+from tavolan.xmlfile import bad_character
 
 Keep = Literal["ask", "mine", "theirs"]
+# All texts of a project in one language take some ten thousand characters.
+MOST_EXCHANGE_BYTES = 50_000_000
 
 
 @dataclass(frozen=True)
@@ -47,10 +52,7 @@ class Received:
 
 def read_parcels(path: Path, locale: str = "") -> list[Parcel]:
     """Return the parcels of a file, told by what's in it. Raises ProjectError when it can't be taken."""
-    try:
-        data = path.read_bytes()
-    except OSError as error:
-        raise one_problem(str(path), None, "", f"can't be read: {error.strerror}", "Check its name.") from error
+    data = read_bytes(path, str(path), MOST_EXCHANGE_BYTES)
     start = data.lstrip(b"\xef\xbb\xbf \t\r\n")[:200]
     if start.startswith(b"<"):
         return parse_xliff(data, str(path))
@@ -146,6 +148,8 @@ def _refusal(texts: Texts, locale: str, text: Text, terms: list[Term]) -> str:
         return str(error)
     if not text.target.strip():
         return ""
+    if character := bad_character(text.target):
+        return f"holds {character}, which no store takes"
     if text.source != texts.get(texts.project.source_locale, text.address):
         return "the source changed since this was sent: send it again"
     faults = lost(text.source, text.target, has_emphasis(text.address))
@@ -168,16 +172,14 @@ def _unchanged(texts: Texts, locale: str, text: Text, work: Work, received: Rece
 
 
 def take(project: Project, received: Received) -> None:
-    """Write what was received, each file whole or not at all; receiving the same again mends what was interrupted."""
+    """Write what was received, all of it or nothing."""
     texts = Texts(project)
     source = project.source_locale
-    remember(
-        project.root,
-        [Pair(source, c.locale, texts.get(source, c.address), c.after, c.address) for c in received.changes],
-        source,
-    )
+    pairs = [Pair(source, c.locale, texts.get(source, c.address), c.after, c.address) for c in received.changes]
     written: dict[Work, list[Change]] = {}
     for change in (*received.changes, *received.confirmed):
         written.setdefault(received.works[change.locale, change.address], []).append(change)
-    for work, changes in written.items():
-        texts.write(changes, work)
+    with changing(project.root):
+        remember(project.root, pairs, source)
+        for work, changes in written.items():
+            texts.write(changes, work)

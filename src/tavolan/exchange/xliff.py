@@ -6,16 +6,13 @@ and notes. Files with a document type are refused: no entity is ever expanded.
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
-from xml.etree.ElementTree import Element, ParseError, SubElement, indent, register_namespace, tostring
-
-from defusedxml.common import DefusedXmlException
-from defusedxml.ElementTree import fromstring
+from xml.etree.ElementTree import Element, SubElement, indent, register_namespace, tostring
 
 from tavolan.errors import one_problem
 from tavolan.exchange.inline import Piece, has_emphasis, joined, pieces
 from tavolan.exchange.parcel import Parcel, Text
+from tavolan.xmlfile import bad_character, parse_xml
 
 CORE = "urn:oasis:names:tc:xliff:document:2.0"
 SIZES = "urn:oasis:names:tc:xliff:sizerestriction:2.0"
@@ -23,7 +20,6 @@ MATCHES = "urn:oasis:names:tc:xliff:matches:2.0"
 META = "urn:oasis:names:tc:xliff:metadata:2.0"
 OLD = "urn:oasis:names:tc:xliff:document:1.2"
 _SPACE = "{http://www.w3.org/XML/1998/namespace}space"
-_BAD = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]")
 _STATES = {"untranslated": "initial", "over": "initial", "outdated": "initial", "drafted": "translated",
            "translated": "translated", "reviewed": "reviewed"}  # fmt: skip
 _OLD_STATES = {"untranslated": "new", "over": "needs-adaptation", "outdated": "needs-translation",
@@ -73,8 +69,8 @@ def _unit(file: Element, text: Text, parcel: Parcel) -> None:
 
 
 def _safe(value: str, text: Text, parcel: Parcel) -> str:
-    if found := _BAD.search(value):
-        message = f"holds U+{ord(found.group()):04X}, which XML can't"
+    if character := bad_character(value):
+        message = f"holds {character}, which XML can't"
         raise one_problem(f"copy/{parcel.locale}.toml", None, text.address, message, "Take it out.")
     return value
 
@@ -167,14 +163,7 @@ def _bytes(root: Element) -> bytes:
 
 def parse_xliff(data: bytes, shown: str) -> list[Parcel]:
     """Return the parcels in the bytes of an XLIFF file. Raises ProjectError when they can't be taken."""
-    try:
-        root = fromstring(data, forbid_dtd=True)
-    except DefusedXmlException as error:
-        message = "has a document type or entities, which an honest XLIFF file never needs"
-        raise one_problem(shown, None, "", message, "Refused. Ask for it without.") from error
-    except (ParseError, ValueError, LookupError) as error:
-        line = error.position[0] if isinstance(error, ParseError) else None
-        raise one_problem(shown, line, "", f"isn't well-formed XML: {error}", "Export it again.") from error
+    root = parse_xml(data, shown)
     space, _, name = root.tag.rpartition("}")
     if name != "xliff":
         raise one_problem(shown, None, "", f"is XML, but <{name}> instead of <xliff>", "Give an XLIFF file.")

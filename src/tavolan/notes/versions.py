@@ -7,6 +7,7 @@ from __future__ import annotations
 
 from tavolan.errors import UsageError
 from tavolan.project.model import Copy, Project
+from tavolan.transaction import changing
 
 FIELD, FOR_TESTERS = "notes", "tester_notes"
 TESTERS = "testers"
@@ -65,11 +66,6 @@ def keep_notes(project: Project, following: str = "") -> list[str]:
 
     Raises UsageError without a version, and for a following one that is this one or an earlier one.
     """
-    # The checks read versions too, and edit nothing.
-    from tavolan.project.edit import TomlEditor
-    from tavolan.project.state import write_state
-    from tavolan.project.texts import Texts
-
     version = project.app.version
     if not version:
         raise UsageError('[app] has no version. Write version = "2.4" there first.')
@@ -80,7 +76,17 @@ def keep_notes(project: Project, following: str = "") -> list[str]:
         earlier = kept(project, project.copy[tag], version)
         if any(who in earlier and earlier[who] != text.strip() for who, text in notes.items()):
             raise UsageError(f"copy/{tag}.toml has other notes of version {version} in [history]. Compare them first.")
-    places = addresses(project)
+    with changing(project.root):
+        return _keep(project, found, following)
+
+
+def _keep(project: Project, found: dict[str, dict[str, str]], following: str) -> list[str]:
+    # The checks read versions too, and edit nothing.
+    from tavolan.project.edit import TomlEditor
+    from tavolan.project.state import write_state
+    from tavolan.project.texts import Texts
+
+    version, places = project.app.version, addresses(project)
     write_state(project.root, Texts(project).adopted())
     for tag, notes in found.items():
         editor = TomlEditor(project.root / "copy" / f"{tag}.toml", f"copy/{tag}.toml")

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from tavolan.errors import UsageError
-from tavolan.files import write_text
+from tavolan.files import write_inside
 from tavolan.notes.changes import Bullet, Dropped, bullets
 from tavolan.notes.fitting import Fitted, fit_bullets
 from tavolan.notes.gitlog import commits_since
@@ -16,6 +16,7 @@ from tavolan.project.model import Project
 from tavolan.project.progress import is_drafted
 from tavolan.project.state import Entry, digest, write_state
 from tavolan.project.texts import Texts
+from tavolan.transaction import changing
 
 
 @dataclass(frozen=True)
@@ -76,13 +77,13 @@ def write_draft(project: Project, drafted: DraftedNotes, replace: bool = False) 
     for address, text in values.items():
         editor.set(tuple(address.split(".")), text)
         state[source, address] = Entry(digest(text), "drafted", digest(text))
-    # Marked first: a draft must never pass for a person's text.
-    write_state(project.root, state)
-    editor.save()
-    target = project.root / "out" / "notes" / f"{project.app.version or 'draft'}.md"
-    write_text(target, _for_the_author(drafted))
+    author = f"out/notes/{project.app.version or 'draft'}.md"
+    with changing(project.root):
+        write_state(project.root, state)
+        editor.save()
+        write_inside(project.root, author, _for_the_author(drafted).encode())
     return [f"{file}: {len(drafted.bullets)} lines, marked as a draft until you change them",
-            f"{target.relative_to(project.root)}: each line with its commits"]  # fmt: skip
+            f"{author}: each line with its commits"]  # fmt: skip
 
 
 def _for_the_author(drafted: DraftedNotes) -> str:

@@ -10,7 +10,7 @@ from pathlib import Path
 import numpy as np
 
 from tavolan.errors import UsageError
-from tavolan.files import write_bytes
+from tavolan.files import write_inside
 from tavolan.pictures import png
 from tavolan.pictures.backends import skia
 from tavolan.pictures.canvas import Pixels, canvas_on
@@ -92,7 +92,7 @@ def make_boards(
     for done, (place, group) in enumerate(groups.items(), 1):
         target = project.root / shown[place]
         if place in changed:
-            write_bytes(target, png.write(_Board(project, group, paths, small).draw()))
+            write_inside(project.root, shown[place], png.write(_Board(project, group, paths, small).draw()))
             keep_board_key(project.root, shown[place], keys[place])
         files.append(target)
         if progress:

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from tavolan.errors import Problem, ProjectError, one_problem
-from tavolan.files import write_bytes
+from tavolan.files import write_inside
 from tavolan.pictures import encode
 from tavolan.pictures.backends import vips
 from tavolan.project.model import ICON, Project
@@ -73,7 +73,7 @@ def make_icons(project: Project, icons: list[Icon]) -> list[Path]:
         raise ProjectError(problems)
     files = []
     for icon in icons:
-        write_bytes(project.root / icon.file, _packed(masters[icon.master], icon))
+        write_inside(project.root, icon.file, _packed(masters[icon.master], icon))
         files.append(project.root / icon.file)
     return files
 

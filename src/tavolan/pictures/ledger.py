@@ -11,6 +11,7 @@ from typing import Any
 import xxhash
 
 from tavolan.errors import OutsideError
+from tavolan.files import delete_inside, read_bytes
 from tavolan.pictures.job import Job
 from tavolan.project.made import ENDINGS, LEDGER, Made, copy_of_ledger, rows_of
 
@@ -86,7 +87,7 @@ class Ledger:
         if held and held[:2] == (state.st_size, state.st_mtime_ns):
             return str(held[2])
         # Not for secrets, and twenty times as fast as a digest that is.
-        made = xxhash.xxh3_128_hexdigest(path.read_bytes())
+        made = xxhash.xxh3_128_hexdigest(read_bytes(path, file))
         self._digests[file] = self._new_digests[file] = (state.st_size, state.st_mtime_ns, made)
         return made
 
@@ -117,10 +118,10 @@ class Ledger:
 
     def record(self, job: Job, facts: dict[str, Any]) -> None:
         """Note that a picture was made; one of another format, as was asked for earlier, goes."""
-        path = self.root / facts.get("path", job.file)
+        path = Path(facts.get("path", job.file))
         for ending in set(ENDINGS) - {path.suffix}:
-            path.with_suffix(ending).unlink(missing_ok=True)
-        state = path.stat()
+            delete_inside(self.root, path.with_suffix(ending))
+        state = (self.root / path).stat()
         row = Made(job.file, job.key, job.inputs(), facts, state.st_size, state.st_mtime_ns)
         self.made[job.file] = row
         self._by_key[job.key] = job.file

@@ -11,7 +11,7 @@ from typing import Any, Generic, TypeVar
 import numpy as np
 
 from tavolan.errors import one_problem
-from tavolan.files import write_bytes
+from tavolan.files import write_inside
 from tavolan.pictures import encode, paint, png
 from tavolan.pictures.canvas import Pixels, canvas_on, image_of
 from tavolan.pictures.caption import split
@@ -105,7 +105,7 @@ class Painter:
         pixels, facts = self.paint(job)
         data, suffix, more = _packed(pixels, job)
         path = str(Path(job.file).with_suffix(suffix))
-        write_bytes(self.root / path, data)
+        write_inside(self.root, path, data)
         width, height = job.size
         small = {"thumb": thumb(pixels)}
         return {**facts, **more, **small, "path": path, "bytes": len(data), "width": width, "height": height}

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import os
-import shutil
 from collections.abc import Callable, Iterator
 from contextlib import closing
 from dataclasses import dataclass, field
@@ -11,6 +9,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from tavolan.errors import Problem, ProjectError
+from tavolan.files import delete_inside, read_bytes, write_inside
 from tavolan.pictures.job import Job
 from tavolan.pictures.ledger import Ledger
 from tavolan.pictures.plan import Planner, Selection
@@ -18,6 +17,7 @@ from tavolan.pictures.thumbs import keep_thumbs
 from tavolan.pictures.workers import Workers
 from tavolan.project.made import Made
 from tavolan.project.model import Project
+from tavolan.transaction import writing
 
 if TYPE_CHECKING:
     from tavolan.pictures.workers import Result
@@ -51,7 +51,8 @@ def render(
     with every caption and screen that can't be used, before anything is painted; a file that turns out damaged while
     painting is reported at the end, when all others are done.
     """
-    with closing(Ledger(project.root)) as ledger, closing(Workers(project.root)) as workers:
+    out = writing(project.root, "out")
+    with out, closing(Ledger(project.root)) as ledger, closing(Workers(project.root)) as workers:
         return _run(project, ledger, workers, selection, progress, again, cluster)
 
 
@@ -120,11 +121,7 @@ def _copy(root: Path, ledger: Ledger, job: Job) -> Made | None:
     if twin is None:
         return None
     target = Path(job.file).with_suffix(Path(twin.path).suffix).as_posix()
-    path = root / target
-    path.parent.mkdir(parents=True, exist_ok=True)
-    half = path.with_name(f".{path.name}.{os.getpid()}")
-    shutil.copyfile(root / twin.path, half)
-    half.replace(path)
+    write_inside(root, target, read_bytes(root / twin.path, twin.path))
     ledger.record(job, {**twin.facts, "path": target})
     return twin
 
@@ -133,7 +130,7 @@ def _remove_strays(root: Path, ledger: Ledger, wanted: set[str]) -> list[str]:
     """Remove pictures that were made once and that the project no longer asks for."""
     strays = [row for file, row in ledger.made.items() if file not in wanted]
     for row in strays:
-        (root / row.path).unlink(missing_ok=True)
+        delete_inside(root, row.path)
     ledger.forget([row.file for row in strays])
     return sorted(row.path for row in strays)
 

@@ -10,7 +10,7 @@ from pathlib import Path
 
 from tavolan.edge import nearest
 from tavolan.errors import Problem, ProjectError, UsageError, one_problem
-from tavolan.files import write_bytes
+from tavolan.files import read_bytes, write_inside
 from tavolan.pictures import encode, png
 from tavolan.pictures.canvas import Pixels
 from tavolan.pictures.naming import read_name
@@ -109,10 +109,8 @@ class Taker:
             return
         root = self.project.root
         if taken.earlier:
-            kept = root / taken.earlier
-            kept.parent.mkdir(parents=True, exist_ok=True)
-            (root / taken.target).rename(kept)
-        write_bytes(root / taken.target, png.write(self._pixels(taken), png.TIGHT))
+            write_inside(root, taken.earlier, read_bytes(root / taken.target, taken.target))
+        write_inside(root, taken.target, png.write(self._pixels(taken), png.TIGHT))
 
     def _pixels(self, taken: Taken) -> Pixels:
         width, height = encode.screen_size(taken.source, str(taken.source))

@@ -12,6 +12,7 @@ from tavolan.files import read_text, write_text
 from tavolan.project.locales import language_of, locale_name, tag_fault
 from tavolan.project.model import Project
 from tavolan.project.texts import Texts
+from tavolan.transaction import changing
 
 
 def add_locale(project: Project, tag: str, like: str | None = None) -> list[str]:
@@ -21,6 +22,11 @@ def add_locale(project: Project, tag: str, like: str | None = None) -> list[str]
     text is laid out to be translated. Without `like`, the source's is.
     """
     _refuse(project, tag, like)
+    with changing(project.root):
+        return _add(project, tag, like)
+
+
+def _add(project: Project, tag: str, like: str | None) -> list[str]:
     lines = []
     path = project.root / "copy" / f"{tag}.toml"
     if path.exists():

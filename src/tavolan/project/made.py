@@ -82,7 +82,14 @@ class Made:
 def rows_of(base: sqlite3.Connection) -> dict[str, Made]:
     """Return all pictures of an open ledger by their file."""
     rows = base.execute("select file, key, inputs, facts, bytes, changed from made")
-    return {row[0]: Made(row[0], row[1], json.loads(row[2]), json.loads(row[3]), row[4], row[5]) for row in rows}
+    made = (Made(row[0], row[1], json.loads(row[2]), json.loads(row[3]), row[4], row[5]) for row in rows)
+    return {row.file: row for row in made if _is_picture(row.file) and _is_picture(row.path)}
+
+
+def _is_picture(name: object) -> bool:
+    """Whether a name in the ledger is that of a picture: all else in it is none of ours, and never touched."""
+    parts = Path(name).parts if isinstance(name, str) and "\0" not in name else ()
+    return len(parts) > 2 and parts[0] == "out" and ".." not in parts and Path(str(name)).suffix in ENDINGS
 
 
 def copy_of_ledger(root: Path) -> sqlite3.Connection:

@@ -7,19 +7,21 @@ Pairs come in when a translation is received or replaced, so that old texts can 
 from __future__ import annotations
 
 import difflib
+import logging
 from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
-from xml.etree.ElementTree import Element, ParseError, SubElement, indent, tostring
+from xml.etree.ElementTree import Element, SubElement, indent, tostring
 
-from defusedxml.common import DefusedXmlException
-from defusedxml.ElementTree import fromstring
-
-from tavolan.errors import one_problem
-from tavolan.files import write_bytes
+from tavolan.errors import ProjectError
+from tavolan.files import is_staged, read_bytes, write_bytes
 from tavolan.project.model import Project
+from tavolan.transaction import changing
+from tavolan.xmlfile import bad_character, parse_xml, without_bad_characters
 
 NAME = Path("copy") / "memory.tmx"
+ASIDE = Path("copy") / "memory-broken.tmx"
+_log = logging.getLogger(__name__)
 _LANG = "{http://www.w3.org/XML/1998/namespace}lang"
 
 
@@ -43,21 +45,39 @@ class Match:
 
 
 def read_memory(root: Path) -> list[Pair]:
-    """Return a project's memory; empty when there's none. Raises ProjectError when it can't be read."""
-    path = root / NAME
-    return parse_tmx(path.read_bytes(), NAME.as_posix()) if path.is_file() else []
+    """Return a project's memory; empty when there's none, or one that can't be read: that's logged.
+
+    Control characters, which no XML holds, are passed over: the next pair that's remembered mends the file.
+    """
+    if not (root / NAME).exists() and not is_staged(root / NAME):
+        return []
+    data = read_bytes(root / NAME, NAME.as_posix())
+    try:
+        return parse_tmx(data, NAME.as_posix())
+    except ProjectError as error:
+        try:
+            return parse_tmx(without_bad_characters(data), NAME.as_posix())
+        except ProjectError:
+            _log.warning("%s Earlier translations aren't offered.", error)
+            return []
+
+
+def _set_aside(root: Path) -> None:
+    """Keep a memory that can't be read under another name, before it's written anew."""
+    if not (root / NAME).exists():
+        return
+    data = read_bytes(root / NAME, NAME.as_posix())
+    try:
+        parse_tmx(without_bad_characters(data), NAME.as_posix())
+    except ProjectError:
+        write_bytes(root / ASIDE, data)
+        _log.warning("%s couldn't be read and is %s now; a new one was begun.", NAME.as_posix(), ASIDE.as_posix())
 
 
 def parse_tmx(data: bytes, shown: str) -> list[Pair]:
     """Return the pairs of a TMX file; units with more languages give several. Raises ProjectError."""
-    try:
-        # TMX 1.4b names a document type of its own; it's allowed, its entities aren't.
-        root = fromstring(data, forbid_dtd=False, forbid_entities=True, forbid_external=True)
-    except DefusedXmlException as error:
-        raise one_problem(shown, None, "", "declares entities, which are refused", "Take them out.") from error
-    except (ParseError, ValueError, LookupError) as error:
-        line = error.position[0] if isinstance(error, ParseError) else None
-        raise one_problem(shown, line, "", f"isn't well-formed XML: {error}", "Export it again.") from error
+    # TMX 1.4b names a document type of its own.
+    root = parse_xml(data, shown, document_type=True)
     header = root.find("header")
     default = header.get("srclang", "") if header is not None else ""
     pairs = []
@@ -85,7 +105,7 @@ def write_tmx(pairs: Iterable[Pair], source_locale: str) -> bytes:
         "adminlang": "en", "srclang": source_locale, "datatype": "plaintext",
     })  # fmt: skip
     body = SubElement(root, "body")
-    for pair in sorted(set(pairs), key=lambda p: (p.locale, p.address, p.source, p.target)):
+    for pair in sorted(filter(_fits, set(pairs)), key=lambda p: (p.locale, p.address, p.source, p.target)):
         unit = SubElement(body, "tu", {"srclang": pair.source_locale})
         if pair.address:
             SubElement(unit, "prop", {"type": "x-field"}).text = pair.address
@@ -98,12 +118,19 @@ def write_tmx(pairs: Iterable[Pair], source_locale: str) -> bytes:
 
 def remember(root: Path, pairs: Iterable[Pair], source_locale: str) -> int:
     """Add pairs to a project's memory; return how many were new."""
-    known = read_memory(root)
-    there = set(known)
-    fresh = [pair for pair in dict.fromkeys(pairs) if pair not in there]
-    if fresh:
-        write_bytes(root / NAME, write_tmx([*known, *fresh], source_locale))
+    with changing(root):
+        known = read_memory(root)
+        there = set(known)
+        fresh = [pair for pair in dict.fromkeys(pairs) if pair not in there and _fits(pair)]
+        if fresh:
+            _set_aside(root)
+            write_bytes(root / NAME, write_tmx([*known, *fresh], source_locale))
     return len(fresh)
+
+
+def _fits(pair: Pair) -> bool:
+    """Whether XML can hold a pair: one with a control character would make the whole memory unreadable."""
+    return not bad_character(pair.source + pair.target + pair.address)
 
 
 def matches(pairs: Iterable[Pair], source: str, locale: str, least: float = 0.7) -> list[Match]:

@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal, get_args
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
+from tavolan.naming import Version
 from tavolan.project.locales import tag_fault
 
 FINISHES = ("dark", "light", "outline", "none")
@@ -48,7 +49,7 @@ class App(Table):
 
     name: str = Field(min_length=1)
     publisher: str = ""
-    version: str = ""
+    version: Version = ""
     repository: str = ""
     first_version: bool = False
     stage: Literal["writing", "ready"] = "ready"

@@ -8,11 +8,13 @@ from functools import cached_property
 from typing import Any
 
 from tavolan.edge import nearest
-from tavolan.errors import UsageError
+from tavolan.errors import Problem, ProjectError, UsageError
 from tavolan.project.model import ONCE, Project, Value
-from tavolan.project.state import Entry, State, Work, digest, write_state
+from tavolan.project.state import Entry, State, Work, digest, read_state, write_state
 from tavolan.rulebooks.measure import measure
 from tavolan.rulebooks.model import FieldRule, Unit
+from tavolan.transaction import changing
+from tavolan.xmlfile import bad_character
 
 TABLES = ("captions", "showcase")
 
@@ -205,16 +207,26 @@ class Texts:
         return f"{length} {limit.unit}, {length - limit.most} over the limit of {limit.most} ({limit.store})"
 
     def write(self, changes: Iterable[Change], work: Work = "translated") -> None:
-        """Write changes into the copy files; remember what was translated from what, and by whom.
+        """Write changes into the copy files; remember what was translated from what, and by whom: as one change.
 
-        Drafts are remembered before they're written: should the run be killed between, a machine's text is never
-        taken for a person's.
+        Raises ProjectError, and writes nothing, for a text with a control character.
         """
+        changes = list(changes)
+        problems = [
+            Problem(f"copy/{change.locale}.toml", None, change.address, f"would hold {character}", "Take it out.")
+            for change in changes
+            if (character := bad_character(change.after))
+        ]
+        if problems:
+            raise ProjectError(problems)
+        with changing(self.project.root):
+            self._write(changes, work)
+
+    def _write(self, changes: list[Change], work: Work) -> None:
         from tavolan.project.edit import TomlEditor
 
         editors: dict[str, TomlEditor] = {}
-        changes = list(changes)
-        state = self.adopted()
+        state = {**self.adopted(), **self._meanwhile()}
         for change in changes:
             shown = f"copy/{change.locale}.toml"
             if change.locale not in editors:
@@ -229,16 +241,22 @@ class Texts:
         self._keep_earlier(changes, state)
         for change in changes:
             self._remember(state, change, sources, work)
-        if work == "drafted" and state != self.project.state:
-            write_state(self.project.root, state)
         for editor in editors.values():
             editor.save()
-        if work != "drafted" and state != self.project.state:
+        if state != self.project.state:
             write_state(self.project.root, state)
         # The next write of this run builds on it.
         for known in (self.project.state, self.project.origins):
             known.clear()
             known.update(state)
+
+    def _meanwhile(self) -> State:
+        """Return what another run wrote into the state since the project was read."""
+        problems: list[Problem] = []
+        state = read_state(self.project.root, problems)
+        if problems:
+            raise ProjectError(problems)
+        return {key: entry for key, entry in state.items() if self.project.state.get(key) != entry}
 
     def adopted(self) -> State:
         """Return the state with every translation in it: those of unknown origin as made from the source as it stands.
@@ -273,9 +291,10 @@ class Texts:
         """Write the further candidates of a field."""
         from tavolan.project.edit import TomlEditor
 
-        editor = TomlEditor(self.project.root / "copy" / f"{locale}.toml", f"copy/{locale}.toml")
-        editor.set(("alternates", address), candidates)
-        editor.save()
+        with changing(self.project.root):
+            editor = TomlEditor(self.project.root / "copy" / f"{locale}.toml", f"copy/{locale}.toml")
+            editor.set(("alternates", address), candidates)
+            editor.save()
 
     def _remember(
         self, state: dict[tuple[str, str], Entry], change: Change, sources: dict[str, str], work: Work

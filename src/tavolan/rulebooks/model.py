@@ -6,6 +6,8 @@ from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, PositiveInt
 
+from tavolan.naming import PathPart
+
 Confidence = Literal["high", "medium", "low"]
 Unit = Literal["characters", "graphemes", "utf16", "bytes"]
 Size = tuple[PositiveInt, PositiveInt]
@@ -23,6 +25,7 @@ def _date(value: str) -> str:
 
 
 Codes = Annotated[tuple[str, ...], BeforeValidator(_codes)]
+PathCodes = Annotated[tuple[PathPart, ...], BeforeValidator(_codes)]
 
 
 class Part(BaseModel):
@@ -144,9 +147,9 @@ class Policy(Part):
 class LocaleCodes(Part):
     """The store's own locale codes, and the BCP 47 tags that map to them by name."""
 
-    codes: Codes
-    low_confidence_codes: Codes = ()
-    map: dict[str, str] = {}
+    codes: PathCodes
+    low_confidence_codes: PathCodes = ()
+    map: dict[str, PathPart] = {}
     confidence: Confidence | None = None
 
 
@@ -178,8 +181,8 @@ class Rulebook(BaseModel):
     policy: Policy = Policy()
     fields: Annotated[dict[str, FieldRule], Field(alias="field")]
     pictures: PictureRule = PictureRule()
-    classes: Annotated[dict[str, SizeClass], Field(alias="class")] = {}
-    graphics: Annotated[dict[str, Graphic], Field(alias="graphic")] = {}
+    classes: Annotated[dict[PathPart, SizeClass], Field(alias="class")] = {}
+    graphics: Annotated[dict[PathPart, Graphic], Field(alias="graphic")] = {}
     video: Video | None = None
     locales: LocaleCodes
     storefronts: Storefronts = Storefronts()

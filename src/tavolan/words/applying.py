@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING
 from tavolan.project.hypothetical import with_texts
 from tavolan.project.model import Project, Store
 from tavolan.project.texts import Change, Texts
+from tavolan.transaction import changing
 from tavolan.words.choices import Fields
 
 if TYPE_CHECKING:
@@ -49,10 +50,11 @@ def apply_plan(project: Project, made: Plan) -> list[Change]:
         known = project.copy[change.locale].alternates(change.address).value
         kept = dict.fromkeys([before, *known] if before else known)
         alternates.append((change.locale, change.address, [text for text in kept if text != change.after]))
-    texts.write(made.texts)
-    for locale, address, candidates in alternates:
-        if candidates:
-            texts.write_alternates(locale, address, candidates)
+    with changing(project.root):
+        texts.write(made.texts)
+        for locale, address, candidates in alternates:
+            if candidates:
+                texts.write_alternates(locale, address, candidates)
     return made.texts
 
 

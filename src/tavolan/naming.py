@@ -1,0 +1,31 @@
+"""Names that become parts of paths: checked when they're read, so that none leads anywhere else."""
+
+from __future__ import annotations
+
+import re
+from typing import Annotated
+
+from pydantic import AfterValidator
+
+_PART = re.compile(r"[A-Za-z0-9][A-Za-z0-9._-]{0,99}")
+_VERSION = re.compile(r"[^\W_][\w.+() -]{0,99}")
+
+
+def path_part(value: str) -> str:
+    """Return a name that may be a folder or a file. Raises ValueError for any other."""
+    if not _PART.fullmatch(value):
+        raise ValueError(
+            f'"{value[:40]}" can\'t name a folder | Use letters, digits, hyphens, underscores and points, at most 100.'
+        )
+    return value
+
+
+def version_name(value: str) -> str:
+    """Return a version that may be part of a file's name, or an empty text. Raises ValueError for any other."""
+    if value and not _VERSION.fullmatch(value):
+        raise ValueError(f'"{value[:40]}" can\'t be a version | Write it as in "2.4" or "2.4.0-beta.1".')
+    return value
+
+
+PathPart = Annotated[str, AfterValidator(path_part)]
+Version = Annotated[str, AfterValidator(version_name)]
