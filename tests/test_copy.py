@@ -220,6 +220,7 @@ def test_damaged_sheets_end_in_problems_never_in_a_crash(tmp_path_factory, share
 
 @examples(5)
 @given(text=st.text(st.characters(codec="utf-8"), min_size=1).filter(lambda text: text.strip()))
+@example(text="bell \x07").via("control characters")
 def test_set_then_show_gives_any_text_back(project, text):
     import subprocess
 
@@ -227,6 +228,9 @@ def test_set_then_show_gives_any_text_back(project, text):
 
     args = [str(PROGRAM), "copy", "set", "de-DE", "promo", "-", "--force", "--project", str(project)]
     done = subprocess.run(args, input=text.encode(), capture_output=True, check=False)
+    if bad_character(text):
+        assert done.returncode == 3 and bad_character(text) in done.stderr.decode()
+        return
     assert done.returncode == 0, done.stderr
     shown = subprocess.run(
         [*args[:2], "show", "de-DE", "promo", "--project", str(project)], capture_output=True, check=True

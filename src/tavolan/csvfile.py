@@ -17,6 +17,21 @@ _UTF16 = (b"\xff\xfe", b"\xfe\xff")
 _SEPARATOR_LINE = re.compile(r'"?sep=(.)"?\r?\n', re.IGNORECASE)
 
 
+# What a spreadsheet takes for a formula, and what it would take for one without the apostrophes in front.
+_FORMULA = re.compile(r"'*[=+\-@\t\r]")
+_GUARDED = re.compile(r"'+[=+\-@\t\r]")
+
+
+def guarded(text: str) -> str:
+    """Return a cell that no spreadsheet takes for a formula: an apostrophe goes in front; `unguarded` takes it away."""
+    return f"'{text}" if _FORMULA.match(text) else text
+
+
+def unguarded(text: str) -> str:
+    """Return a cell's text without the apostrophe of `guarded`."""
+    return text[1:] if _GUARDED.match(text) else text
+
+
 @dataclass(frozen=True)
 class CsvTable:
     """The rows of a file that aren't empty, each with the number of its last line; `encoding` is as it was read."""

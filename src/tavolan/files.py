@@ -70,9 +70,7 @@ def read_bytes(path: Path, shown: str, most: int = MOST_BYTES) -> bytes:
         handle = os.open(path, os.O_RDONLY | getattr(os, "O_NONBLOCK", 0) | getattr(os, "O_BINARY", 0))
         with os.fdopen(handle, "rb", closefd=True) as file:
             state = os.fstat(handle)
-            if not stat.S_ISREG(state.st_mode):
-                what = "a folder" if stat.S_ISDIR(state.st_mode) else "no ordinary file"
-                raise one_problem(shown, None, "", f"is {what}", "A file belongs there.")
+            _require_file(state.st_mode, shown)
             data = file.read(most + 1) if state.st_size > most else file.read()
     except (OSError, ValueError) as error:
         reason = getattr(error, "strerror", None) or error
@@ -82,6 +80,18 @@ def read_bytes(path: Path, shown: str, most: int = MOST_BYTES) -> bytes:
     if len(data) > most:
         raise one_problem(shown, None, "", f"has more than {most / 1e6:,.0f} MB", "Take out what doesn't belong there.")
     return data
+
+
+def require_file(path: Path, shown: str) -> None:
+    """Raise ProjectError for what is there and no file: a folder, or a pipe that would wait for a writer."""
+    with contextlib.suppress(OSError, ValueError):
+        _require_file(path.stat().st_mode, shown)
+
+
+def _require_file(mode: int, shown: str) -> None:
+    if not stat.S_ISREG(mode):
+        what = "a folder" if stat.S_ISDIR(mode) else "no ordinary file"
+        raise one_problem(shown, None, "", f"is {what}", "A file belongs there.")
 
 
 def is_staged(path: Path) -> bool:

@@ -36,7 +36,17 @@ class ImageFacts:
 
 
 def image_facts(path: Path) -> ImageFacts | None:
-    """Return what a PNG or JPEG file says of itself, or None when it's neither."""
+    """Return what a PNG or JPEG file says of itself, or None when it's neither, or can't be read."""
+    # Opening a pipe would wait for a writer.
+    if not path.is_file():
+        return None
+    try:
+        return _facts(path)
+    except (OSError, struct.error, ValueError):
+        return None
+
+
+def _facts(path: Path) -> ImageFacts | None:
     with path.open("rb") as file:
         head = file.read(8)
         if head == _PNG:

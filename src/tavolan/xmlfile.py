@@ -21,6 +21,8 @@ _NO_REFERENCE = re.compile(rb"&#(?:x0*(?:[0-8bcef]|1[0-9a-f])|0*(?:[0-8]|1[124-9
 def bad_character(text: str) -> str:
     """Return the first character of a text that XML, and no store, takes, as in U+0007; "" where there's none."""
     found = _NO_XML.search(text)
+    if found and "\ud800" <= found.group() <= "\udfff":
+        return "a byte that isn't UTF-8"
     return f"U+{ord(found.group()):04X}" if found else ""
 
 
@@ -56,7 +58,8 @@ def parse_xml(data: bytes, shown: str, document_type: bool = False) -> Element:
         root: Element = parser.close()
         return root
     except DefusedXmlException as error:
-        message = "has a document type or entities, which an honest file never needs"
+        what = "declares entities" if document_type else "has a document type or entities"
+        message = f"{what}, which an honest file never needs"
         raise one_problem(shown, None, "", message, "Refused. Ask for it without.") from error
     except (ParseError, ValueError, LookupError) as error:
         line = getattr(error, "position", (None,))[0]

@@ -25,7 +25,7 @@ def read_baseline(path: Path) -> set[str]:
     remedy = "Write a new one with: tavolan check --write-baseline FILE"
     try:
         document = json.loads(text)
-    except ValueError as error:
+    except (ValueError, RecursionError) as error:
         raise one_problem(path, getattr(error, "lineno", None), "", "isn't valid JSON", remedy) from error
     if not isinstance(document, dict) or document.get("schema") != SCHEMA:
         raise one_problem(path, 1, "schema", f"isn't {SCHEMA}", remedy)

@@ -16,9 +16,9 @@ from tavolan.cli import completing
 
 if TYPE_CHECKING:
     from rich.console import Console
-    from rich.text import Text
 
     from tavolan.project.model import Project
+    from tavolan.reports.styled import Text
 
 ProjectOption = Annotated[
     Path | None,

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
@@ -167,30 +166,16 @@ def replace(
     force: Force = False,
 ) -> None:
     """Find and replace over all locales and fields. Shows each change; writes with --apply."""
-    from tavolan.errors import UsageError
-    from tavolan.project.texts import Change
+    from tavolan.project.replacing import replacements
 
-    if not find:
-        raise UsageError("FIND is empty. Say what to look for.")
-    pattern = find if regex else re.escape(find)
-    pattern = rf"(?<!\w){pattern}(?!\w)" if words else pattern
-    try:
-        compiled = re.compile(pattern, re.IGNORECASE if ignore_case else 0)
-        compiled.sub(put if regex else "", "")
-    except (re.error, IndexError) as error:
-        raise UsageError(f"FIND isn't a regular expression that can be used: {error}.") from error
     texts = _texts(project, write=apply)
     chosen = field or []
     for name in chosen:
         texts.key(name)
     locales = texts.project.pick("--locale", locale or [], texts.project.app.locales)
-    changes = []
-    for tag in locales:
-        for address in chosen or texts.addresses():
-            before = texts.get(tag, address)
-            after = compiled.sub(put if regex else lambda _: put, before)
-            if before and after != before:
-                changes.append(Change(tag, address, before, after))
+    changes = replacements(
+        texts, locales, chosen or texts.addresses(), find, put, words=words, expression=regex, ignore_case=ignore_case
+    )
     if not changes:
         console().print("Found nowhere.")
         return

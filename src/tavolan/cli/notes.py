@@ -39,7 +39,7 @@ def draft(
 
 
 def _tell(drafted: DraftedNotes) -> None:
-    from rich.text import Text
+    from tavolan.reports.styled import Text
 
     out = console()
     kind = ""

@@ -83,7 +83,7 @@ def import_terms(
     if len(done.repairs) > 20:
         out.print(styled("[yellow]and {} more[/]", len(done.repairs) - 20))
     if not dry_run:
-        write_terms(opened.root / "terms" / f"{tag}.csv", done.terms)
+        write_terms(opened, tag, done.terms)
     verb = "would be" if dry_run else "were"
     out.print(f"{done.added} phrases {verb} added, {done.updated} updated in terms/{tag}.csv")
 

@@ -8,7 +8,7 @@ from codecs import BOM_UTF8
 from datetime import datetime
 
 from babel.messages.catalog import Catalog
-from babel.messages.pofile import PoFileError, read_po, write_po
+from babel.messages.pofile import read_po, write_po
 
 from tavolan.errors import one_problem
 from tavolan.exchange.parcel import Parcel, Text
@@ -52,7 +52,8 @@ def parse_gettext(data: bytes, shown: str, locale: str = "") -> Parcel:
     data = data.removeprefix(BOM_UTF8)
     try:
         catalog = read_po(io.BytesIO(data), abort_invalid=True, locale=None)
-    except (PoFileError, ValueError, UnicodeDecodeError) as error:
+    except Exception as error:
+        # Babel raises what comes up, from an unknown charset to an odd plural.
         raise one_problem(shown, None, "", f"isn't a PO file that can be read: {error}", "Export it again.") from error
     told = {name: _header(data, name) for name in ("Project-Id-Version", "Language", "X-Source-Language")}
     app = told["Project-Id-Version"].removesuffix(" VERSION").strip()

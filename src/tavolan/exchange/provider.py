@@ -7,19 +7,25 @@ stands in no file and no message.
 
 from __future__ import annotations
 
+import math
 import os
-import subprocess
 import threading
 import time
+import zlib
 from collections.abc import Callable
+from dataclasses import dataclass
+from email.utils import parsedate_to_datetime
 from typing import Any, Protocol
 
 from tavolan.errors import OutsideError, UsageError
+from tavolan.program import run_program
 from tavolan.project.schema import ProviderTable
 
 _MEDIA = "application/xliff+xml"
 _LONGEST_WAIT = 60.0
 _MOST_BYTES = 50_000_000
+_TOO_LARGE = "the answer is larger than 50 MB"
+_PIECE = 1 << 16
 # The name of an address that isn't told in tavolan.toml.
 UNLISTED = "--url"
 Sleep = Callable[[float], None]
@@ -43,23 +49,32 @@ class Program:
     def ask(self, document: bytes) -> bytes:
         """Return what the program writes. Raises OutsideError when it fails."""
         try:
-            done = subprocess.run(
-                self.table.command, input=document, capture_output=True, timeout=self.table.timeout, check=False
-            )
+            done = run_program(self.table.command, document, self.table.timeout, _MOST_BYTES)
         except FileNotFoundError as error:
             raise OutsideError(f"provider {self.name}: there's no program {self.table.command[0]}") from error
-        except subprocess.TimeoutExpired as error:
+        except OSError as error:
+            raise OutsideError(f"provider {self.name}: {self.table.command[0]} can't be run ({error})") from error
+        except TimeoutError as error:
             raise OutsideError(f"provider {self.name}: no answer within {self.table.timeout:g} s") from error
-        if done.returncode:
-            words = done.stderr.decode("utf-8", "replace").strip().splitlines()
+        if len(done.out) > _MOST_BYTES:
+            raise OutsideError(f"provider {self.name}: {_TOO_LARGE}")
+        if done.code:
+            words = done.err.decode("utf-8", "replace").strip().splitlines()
             raise OutsideError(
-                f"provider {self.name} ended with {done.returncode}: {words[-1] if words else 'no message'}"
+                f"provider {self.name} ended with {done.code}: {words[-1][:300] if words else 'no message'}"
             )
-        return done.stdout
+        return done.out
+
+
+@dataclass(frozen=True)
+class _Answer:
+    status: int
+    retry_after: str
+    body: bytes
 
 
 class Address:
-    """An HTTP address that takes XLIFF by POST."""
+    """An HTTP address that takes XLIFF by POST. An answer has a limit in bytes and one time for the whole of it."""
 
     def __init__(self, name: str, table: ProviderTable, sleep: Sleep = time.sleep) -> None:
         self.name, self.table, self._sleep = name, table, sleep
@@ -74,36 +89,66 @@ class Address:
         # One client for all questions: making one loads the system's certificates each time.
         with self._lock:
             self._client = self._client or httpx.Client(timeout=self.table.timeout)
-        headers = {"Content-Type": _MEDIA, "Accept": _MEDIA}
+        headers = {"Content-Type": _MEDIA, "Accept": _MEDIA, "Accept-Encoding": "gzip"}
         if self._token:
             headers["Authorization"] = f"Bearer {self._token}"
         trouble = ""
         for attempt in range(self.table.tries):
             wait = min(0.5 * 2**attempt, _LONGEST_WAIT)
             try:
-                answer = self._client.post(self.table.url, content=document, headers=headers)
-            except httpx.InvalidURL as error:
-                raise UsageError(f"provider {self.name}: {self.table.url} is no address") from error
+                answer = self._post(document, headers)
+            except (httpx.InvalidURL, UnicodeError) as error:
+                raise UsageError(f"provider {self.name}: {without_password(self.table.url)} is no address") from error
             except httpx.UnsupportedProtocol as error:
-                raise UsageError(
-                    f"provider {self.name}: {self.table.url} must begin with http:// or https://"
-                ) from error
-            except httpx.HTTPError as error:
+                address = without_password(self.table.url)
+                raise UsageError(f"provider {self.name}: {address} must begin with http:// or https://") from error
+            except (httpx.HTTPError, TimeoutError) as error:
                 trouble = f"no answer ({type(error).__name__})"
             else:
-                if answer.status_code == 200:
-                    if len(answer.content) > _MOST_BYTES:
-                        raise OutsideError(f"provider {self.name}: the answer is larger than 50 MB")
-                    content: bytes = answer.content
-                    return content
-                trouble = f"status {answer.status_code}"
-                if answer.status_code != 429 and answer.status_code < 500:
-                    raise OutsideError(f"provider {self.name} refused: {trouble}{_hint(answer.status_code)}")
-                wait = _asked_wait(answer.headers.get("Retry-After", ""), wait)
+                if answer.status == 200:
+                    return answer.body
+                trouble = f"status {answer.status}"
+                if answer.status != 429 and answer.status < 500:
+                    raise OutsideError(f"provider {self.name} refused: {trouble}{_hint(answer.status)}")
+                wait = _asked_wait(answer.retry_after, wait)
             if attempt + 1 < self.table.tries:
                 self._sleep(wait)
         raise OutsideError(f"provider {self.name}: {trouble} after {self.table.tries} tries. Run it again later; "
                            "what was drafted is kept.")  # fmt: skip
+
+    def _post(self, document: bytes, headers: dict[str, str]) -> _Answer:
+        """Ask once. Raises httpx's errors, TimeoutError for one that comes too slowly, OutsideError for a large one."""
+        deadline = time.monotonic() + self.table.timeout
+        with self._client.stream("POST", self.table.url, content=document, headers=headers) as answer:
+            told = answer.headers.get("Retry-After", "")
+            if answer.status_code != 200:
+                return _Answer(answer.status_code, told, b"")
+            encoding = answer.headers.get("Content-Encoding", "identity").strip().lower()
+            if encoding not in ("identity", "gzip", ""):
+                raise OutsideError(
+                    f"provider {self.name}: the answer is packed as {encoding[:20]}, which wasn't asked for"
+                )
+            unpack = zlib.decompressobj(wbits=31) if encoding == "gzip" else None
+            body, sent = bytearray(), 0
+            for piece in answer.iter_raw(_PIECE):
+                sent += len(piece)
+                room = _MOST_BYTES - len(body) + 1
+                try:
+                    body += unpack.decompress(piece, room) if unpack else piece
+                except zlib.error as error:
+                    raise OutsideError(f"provider {self.name}: the answer can't be unpacked ({error})") from error
+                if len(body) > _MOST_BYTES or sent > _MOST_BYTES:
+                    raise OutsideError(f"provider {self.name}: {_TOO_LARGE}")
+                if time.monotonic() > deadline:
+                    raise TimeoutError
+            return _Answer(200, told, bytes(body))
+
+
+def without_password(url: str) -> str:
+    """Return an address without what stands before its host: that's nobody's to see."""
+    scheme, separator, rest = url.partition("://")
+    place, slash, path = rest.partition("/")
+    return f"{scheme}{separator}{place.rpartition('@')[2]}{slash}{path}" if separator else url.rpartition("@")[2]
 
 
 def _hint(status: int) -> str:
@@ -111,11 +156,15 @@ def _hint(status: int) -> str:
 
 
 def _asked_wait(told: str, usual: float) -> float:
-    """Return the seconds to wait: what the provider asks for, within reason."""
+    """Return the seconds to wait: what the provider asks for, as seconds or as a date (RFC 9110), within reason."""
     try:
-        return min(max(float(told), 0.0), _LONGEST_WAIT)
+        seconds = float(told)
     except ValueError:
-        return usual
+        try:
+            seconds = parsedate_to_datetime(told).timestamp() - time.time()
+        except (ValueError, OverflowError):
+            return usual
+    return min(max(seconds, 0.0), _LONGEST_WAIT) if math.isfinite(seconds) else usual
 
 
 def _token(name: str, table: ProviderTable) -> str:
@@ -126,6 +175,8 @@ def _token(name: str, table: ProviderTable) -> str:
             raise UsageError(
                 f"provider {name}: the environment variable {table.token_env} is empty. Set it to the token."
             )
+        if not told.isascii() or not told.isprintable():
+            raise UsageError(f"provider {name}: {table.token_env} holds what no token has. Set it again.")
         return told
     if name == UNLISTED:
         # A keyring keeps tokens by name.

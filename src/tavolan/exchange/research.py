@@ -5,16 +5,20 @@ from __future__ import annotations
 import csv
 import io
 import math
+import re
+from contextlib import suppress
 from dataclasses import dataclass, field
+from functools import cache
 from pathlib import Path
 
 from tavolan.csvfile import SEPARATORS, read_csv
-from tavolan.errors import UsageError, one_problem
-from tavolan.exchange.workbook import open_workbook
+from tavolan.errors import Problem, ProjectError, UsageError, one_problem
+from tavolan.exchange.workbook import read_workbook
 from tavolan.files import write_text
 from tavolan.project.datafile import parse_number
 from tavolan.project.model import Project, Term
-from tavolan.project.termsfile import COLUMNS
+from tavolan.project.termsfile import COLUMNS, read_terms
+from tavolan.transaction import changing
 from tavolan.words import split
 
 # What services call the columns, our word first. Compared folded, without signs.
@@ -37,6 +41,7 @@ _NAMES = {
     "storefronts": ("storefronts", "storefront", "country", "market"),
 }
 _NUMBERS = ("relevance", "volume", "difficulty")
+_SIGNS = re.compile(r"[,;|/\n]+")
 _FACTORS = {"k": 1e3, "m": 1e6}
 
 
@@ -69,8 +74,8 @@ def read_table(path: Path) -> tuple[list[str], list[list[str]], list[str]]:
 
 
 def _read_workbook(path: Path) -> tuple[list[str], list[list[str]]]:
-    book = open_workbook(path, data_only=True)
-    rows = [["" if v is None else str(v) for v in row] for row in book.worksheets[0].iter_rows(values_only=True)]
+    sheets = read_workbook(path)
+    rows = [["" if v is None else str(v) for v in row] for sheet in sheets[:1] for row in sheet.rows]
     rows = [row for row in rows if any(cell.strip() for cell in row)]
     if not rows:
         raise one_problem(path, None, "", "is empty", "The first line must name the columns.")
@@ -122,8 +127,10 @@ def import_table(project: Project, locale: str, path: Path, given: dict[str, str
     unmapped = [name for name in header if name and name not in mapping.values()]
     table = [dict(zip(header, row, strict=False)) for row in rows]
     scales = {name: _scale(name, mapping, table, repairs) for name in ("relevance", "difficulty")}
-    merged = {split.fold(term.phrase): term for term in project.terms.get(locale, ())}
-    known = set(merged)
+    terms = list(project.terms.get(locale, ()))
+    # Two of them may differ in what search passes over: both stay.
+    places = {split.fold(term.phrase): place for place, term in reversed([*enumerate(terms)])}
+    known = set(places)
     touched: set[str] = set()
     skipped = 0
     for cells in table:
@@ -132,13 +139,15 @@ def import_table(project: Project, locale: str, path: Path, given: dict[str, str
             skipped += 1
             continue
         key = split.fold(phrase)
-        merged[key] = _merge(merged.get(key), phrase, locale, cells, mapping, unmapped, scales, repairs)
+        place = places.setdefault(key, len(terms))
+        old = terms[place] if place < len(terms) else None
+        terms[place : place + 1] = [_merge(old, phrase, locale, cells, mapping, unmapped, scales, repairs)]
         touched.add(key)
     if skipped:
         repairs.append(f"{skipped} lines without a phrase left out")
     if len(table) - skipped > len(touched):
         repairs.append(f"{len(table) - skipped - len(touched)} duplicates merged")
-    done = Import(mapping, unmapped, list(merged.values()), repairs=list(dict.fromkeys(repairs)))
+    done = Import(mapping, unmapped, terms, repairs=list(dict.fromkeys(repairs)))
     done.added, done.updated = len(touched - known), len(touched & known)
     return done
 
@@ -174,23 +183,90 @@ def _merge(
         if text and (value is None or value < 0):
             repairs.append(f'{name} of “{phrase}” left out: "{text}" is no number of that kind')
             value = None
-        scaled = None if value is None else round(value * scales.get(name, 1.0), 4)
+        scale = scales.get(name, 1.0)
+        scaled = value if value is None or scale == 1.0 else round(value * scale, 4)
         numbers[name] = scaled if scaled is not None else (getattr(old, name) if old else None)
     extra = [f"{name}: {cells[name].strip()}" for name in unmapped if cells.get(name, "").strip()]
+    told, unknown = _storefronts(cells.get(mapping.get("storefronts", ""), ""))
+    if unknown:
+        repairs.append(f"“{', '.join(unknown)}” is no country that's known: it goes into the note")
+        extra.append(f"storefronts: {', '.join(unknown)}")
     notes = [old.note if old else "", cells.get(mapping.get("note", ""), "").strip(), *extra]
     note = "; ".join(dict.fromkeys(part for text in notes for part in text.split("; ") if part))
-    fronts = tuple(cells.get(mapping.get("storefronts", ""), "").upper().split()) or (old.storefronts if old else ())
+    fronts = told or (old.storefronts if old else ())
     own_list = cells.get(mapping.get("list", ""), "").strip() or (old.list if old else "")
     shown = old.phrase if old else phrase
     return Term(shown, locale, old.line if old else 0, **numbers, list=own_list, note=note, storefronts=fronts)
 
 
-def write_terms(path: Path, terms: list[Term]) -> None:
-    """Write a terms file."""
+def _storefronts(text: str) -> tuple[tuple[str, ...], list[str]]:
+    """Return the country codes in a cell, however a service writes them, and what's none."""
+    found: dict[str, None] = {}
+    unknown = []
+    parts = [part.strip() for part in _SIGNS.split(text) if part.strip()]
+    # Codes may have spaces between; a name may hold some.
+    for name in (piece for part in parts for piece in ([part] if _country(part) else part.split())):
+        if code := _country(name):
+            found[code] = None
+        else:
+            unknown.append(name)
+    return tuple(found), unknown
+
+
+@cache
+def _country(text: str) -> str:
+    """Return the code of a country by its code of two or three letters, or its English name; "" for no country."""
+    names, aliases = _countries()
+    code = text.upper()
+    return code if code in names.values() else names.get(text.casefold(), "") or aliases.get(code, "")
+
+
+@cache
+def _countries() -> tuple[dict[str, str], dict[str, str]]:
+    from babel import Locale
+    from babel.core import get_global
+
+    territories = Locale("en").territories.items()
+    names = {name.casefold(): code for code, name in territories if len(code) == 2 and code.isalpha()}
+    return names, {alias: codes[0] for alias, codes in get_global("territory_aliases").items() if len(codes) == 1}
+
+
+def write_terms(project: Project, locale: str, terms: list[Term]) -> None:
+    """Write a locale's terms; numbers that stay as they are stay as they're written.
+
+    Raises ProjectError, and writes nothing, when what would be written couldn't be read again.
+    """
+    path = project.root / "terms" / f"{locale}.csv"
+    written = _written(path)
     out = io.StringIO(newline="")
     writer = csv.writer(out, lineterminator="\n")
     writer.writerow(COLUMNS)
     for term in terms:
-        numbers = ["" if (v := getattr(term, name)) is None else f"{v:g}" for name in _NUMBERS]
+        cells = written.get(term.line, {})
+        numbers = [_spelled(getattr(term, name), cells.get(name, "")) for name in _NUMBERS]
         writer.writerow([term.phrase, *numbers, term.list, term.note, " ".join(term.storefronts)])
-    write_text(path, out.getvalue())
+    problems: list[Problem] = []
+    with changing(project.root):
+        write_text(path, out.getvalue())
+        read_terms(path, problems)
+        if problems:
+            raise ProjectError(problems)
+
+
+def _written(path: Path) -> dict[int, dict[str, str]]:
+    """Return the cells of a terms file as they're written, by line."""
+    if not path.exists():
+        return {}
+    (_, names), *rows = read_csv(path, f"terms/{path.name}").rows or [(1, list(COLUMNS))]
+    header = [name.strip().lower() for name in names]
+    return {line: dict(zip(header, row, strict=False)) for line, row in rows}
+
+
+def _spelled(number: float | None, written: str) -> str:
+    """Return a number as it was written, where it's still that one, else in as few digits as tell it exactly."""
+    if number is None:
+        return ""
+    with suppress(ValueError):
+        if float(written) == number:
+            return written.strip()
+    return str(int(number)) if number.is_integer() else repr(number)

@@ -9,16 +9,16 @@ from __future__ import annotations
 
 import csv
 import io
-import re
 from collections.abc import Iterator
 from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal
 
+from tavolan.csvfile import guarded, unguarded
 from tavolan.csvfile import read_csv as read_table
 from tavolan.edge import nearest
 from tavolan.errors import Problem, ProjectError, one_problem
-from tavolan.exchange.workbook import open_workbook
+from tavolan.exchange.workbook import Sheet, read_workbook
 from tavolan.files import write_bytes, write_text
 from tavolan.project.locales import is_right_to_left
 from tavolan.project.state import digest
@@ -31,8 +31,6 @@ if TYPE_CHECKING:
 Rows = Literal["locales", "fields"]
 BASE = "base"
 COLUMNS = ("locale", "field", "text", "length", "limit", BASE)
-_FORMULA = re.compile(r"'*[=+\-@\t\r]")
-_GUARDED = re.compile(r"'+[=+\-@\t\r]")
 _SEARCH = ("title", "subtitle", "short", "keywords")
 _LINE_BREAK = "\n"
 _TEXT_WIDTH, _MOST_LINES = 44, 12
@@ -83,19 +81,10 @@ def write_csv(texts: Texts, path: Path) -> int:
                     continue
                 text, limit = texts.get(locale, address), texts.limit(address, locale)
                 length = measure(text, limit.unit) if limit else measure(text)
-                writer.writerow([locale, address, _guard(text), length, limit.most if limit else "", digest(text)])
+                writer.writerow([locale, address, guarded(text), length, limit.most if limit else "", digest(text)])
                 count += 1
     write_text(path, "\ufeff" + out.getvalue())
     return count
-
-
-def _guard(text: str) -> str:
-    """Put an apostrophe before what a spreadsheet would take for a formula; `_unguard` takes it away again."""
-    return f"'{text}" if _FORMULA.match(text) else text
-
-
-def _unguard(text: str) -> str:
-    return text[1:] if _GUARDED.match(text) else text
 
 
 def read_csv(path: Path) -> Iterator[Cell]:
@@ -108,8 +97,8 @@ def read_csv(path: Path) -> Iterator[Cell]:
             raise one_problem(path, 1, "header", f'has no column "{name}"', remedy)
     for line, row in rows[1:]:
         cells = dict(zip(header, row, strict=False))
-        said = _unguard(cells.get("text", ""))
-        yield Cell(cells["locale"], cells.get("field", ""), said, cells.get(BASE) or None, f"line {line}")
+        said = unguarded(cells.get("text", ""))
+        yield Cell(cells.get("locale", ""), cells.get("field", ""), said, cells.get(BASE) or None, f"line {line}")
 
 
 # --- XLSX: a sheet per group ------------------------------------------------------------------------------------
@@ -193,7 +182,7 @@ def _write_text(sheet: Worksheet, row: int, column: int, text: str, where: str) 
         # As text, whatever it begins with: nothing is taken for a formula, and nothing is changed.
         cell.data_type = "s"
         cell.number_format = "@"
-    cell.quotePrefix = bool(_FORMULA.match(text))
+    cell.quotePrefix = guarded(text) != text
     cell.alignment = Alignment(wrap_text=True, vertical="top")
 
 
@@ -214,30 +203,32 @@ def _colour_rules(sheet: Worksheet, across: int, down: int) -> None:
 
 def read_xlsx(path: Path) -> Iterator[Cell]:
     """Yield the cells of a workbook. Raises ProjectError when it can't be read."""
-    book = open_workbook(path)
-    bases = {}
-    if BASE in book.sheetnames:
-        bases = {(row[0], row[1]): row[2] for row in book[BASE].iter_rows(min_row=2, values_only=True) if len(row) >= 3}
-    for sheet in book.worksheets:
-        if sheet.title != BASE:
+    sheets = read_workbook(path)
+    kept = next((sheet.rows[1:] for sheet in sheets if sheet.name == BASE), [])
+    bases = {(row[0], row[1]): row[2] for row in kept if len(row) >= 3}
+    for sheet in sheets:
+        if sheet.name != BASE:
             yield from _read_sheet(sheet, bases)
 
 
-def _read_sheet(sheet: Worksheet, bases: dict[tuple[Any, Any], Any]) -> Iterator[Cell]:
-    rows = sheet.iter_rows()
-    head = [str(cell.value or "").strip() for cell in next(rows, ())]
+def _read_sheet(sheet: Sheet, bases: dict[tuple[Any, Any], Any]) -> Iterator[Cell]:
+    from openpyxl.utils import get_column_letter
+
+    head = [str(value or "").strip() for value in next(iter(sheet.rows), ())]
     if not head or head[0] not in ("locale", "field"):
         return
-    for row in rows:
-        name = str(row[0].value or "").strip()
+    for number, row in enumerate(sheet.rows[1:], 2):
+        name = str(row[0] or "").strip() if row else ""
         if not name:
             continue
-        for label, cell in zip(head[1:], row[1:], strict=False):
+        # A row may end before the header does.
+        values = (*row, *[None] * (len(head) - len(row)))
+        for column, (label, value) in enumerate(zip(head[1:], values[1:], strict=False), 2):
             if label in ("", "length", "limit"):
                 continue
             locale, address = (name, label) if head[0] == "locale" else (label, name)
-            text = "" if cell.value is None else str(cell.value).replace("\r\n", _LINE_BREAK)
-            place = f"{sheet.title}!{cell.coordinate}"
+            text = "" if value is None else str(value).replace("\r\n", _LINE_BREAK)
+            place = f"{sheet.name}!{get_column_letter(column)}{number}"
             yield Cell(locale, address, text, bases.get((locale, address)), place)
 
 

@@ -5,18 +5,24 @@ from __future__ import annotations
 import csv
 import io
 import json
-import traceback
+import sys
 from dataclasses import asdict, dataclass
 from pathlib import Path
+from typing import Any
 
+from tavolan.csvfile import guarded
 from tavolan.edge import nearest
 from tavolan.errors import Problem, ProjectError, UsageError, one_problem
 from tavolan.files import read_text
 from tavolan.notes.fitting import fit_text
+from tavolan.program import Done, run_program
 from tavolan.project.model import Project
 from tavolan.project.progress import is_drafted
 from tavolan.project.texts import Texts
 
+# What a template may take.
+SECONDS = 10.0
+MOST_BYTES = 150_000_000
 TEMPLATES = Path(__file__).parent / "templates"
 SCHEMA = "tavolan/notes@1"
 # What a template may know of the app.
@@ -74,11 +80,11 @@ def as_json(notes: list[Note]) -> str:
 
 
 def as_csv(notes: list[Note]) -> str:
-    """Return notes as CSV, one a line."""
+    """Return notes as CSV, one a line, for a spreadsheet."""
     out = io.StringIO(newline="")
     writer = csv.writer(out)
     writer.writerow(("store", "locale", "code", "field", "version", "text"))
-    writer.writerows((n.store, n.locale, n.code, n.field, n.version, n.text) for n in notes)
+    writer.writerows((n.store, n.locale, n.code, n.field, n.version, guarded(n.text)) for n in notes)
     return out.getvalue()
 
 
@@ -93,31 +99,31 @@ def by_template(notes: list[Note], project: Project, template: str) -> str:
     A template gets `app` (name, publisher, version, source, locales) and `notes` (one per store and locale, with the
     parts of `Note`). Only plain values reach it: any object of ours would bring methods that read files or run code.
     """
-    from jinja2 import StrictUndefined
-    from jinja2.sandbox import ImmutableSandboxedEnvironment
-
     path = Path(template)
     shipped = TEMPLATES / f"{template}.j2"
     if shipped.is_file() and not path.is_file():
         path = shipped
     if not path.is_file():
         raise UsageError(f'there\'s no template "{template}". {nearest(template, template_names())}')
-    environment = ImmutableSandboxedEnvironment(undefined=StrictUndefined, keep_trailing_newline=True, trim_blocks=True,
-                                                lstrip_blocks=True)  # fmt: skip
     app = {name: getattr(project.app, name) for name in _APP}
-    plain = json.loads(json.dumps({"app": app, "notes": [asdict(note) for note in notes]}))
-    text = read_text(path, str(path))
+    asked = {"template": read_text(path, str(path)), "values": {"app": app, "notes": [asdict(note) for note in notes]}}
+    command = [sys.executable, "-m", "tavolan.notes.filling"]
     try:
-        return environment.from_string(text).render(plain)
-    except Exception as error:
-        # A template is a program of the user's: whatever it raises is a fault in it.
-        line, said = _template_line(error), " ".join(str(error).split()) or type(error).__name__
-        raise one_problem(str(path), line, "", f"can't be filled in: {said}", "Put the template right.") from error
+        done = run_program(command, json.dumps(asked).encode(), SECONDS, MOST_BYTES)
+    except TimeoutError as error:
+        message = f"can't be filled in: it takes more than {SECONDS:g} s"
+        raise one_problem(str(path), None, "", message, "Put the template right.") from error
+    answer = _answer(done)
+    if "text" not in answer:
+        message = f"can't be filled in: {answer['error']}"
+        raise one_problem(str(path), answer["line"], "", message, "Put the template right.")
+    return str(answer["text"])
 
 
-def _template_line(error: Exception) -> int | None:
-    """Return the line of a template that an error came from: its own, or the last frame that runs the template."""
-    frames = traceback.extract_tb(error.__traceback__)
-    return getattr(error, "lineno", None) or next(
-        (frame.lineno for frame in reversed(frames) if frame.filename == "<template>"), None
-    )
+def _answer(done: Done) -> dict[str, Any]:
+    try:
+        answer = json.loads(done.out)
+    except ValueError:
+        # Ended by the system, for want of memory.
+        answer = None
+    return answer if isinstance(answer, dict) else {"error": "it takes more memory than a text needs", "line": None}

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
-import subprocess
 from dataclasses import dataclass
 from pathlib import Path
 
 from tavolan.errors import OutsideError, UsageError
+from tavolan.git import git_command, git_environment
+from tavolan.program import run_program
 
-_FIELD, _RECORD = "\x1f", "\x1e"
+_MOST_BYTES = 100_000_000
+_SECONDS = 120.0
+# What stands between the parts of a commit: the one character that none can hold.
+_FIELDS = ("%H", "%an", "%aI", "%s", "%b")
 
 
 @dataclass(frozen=True)
@@ -29,15 +33,17 @@ class Commit:
 
 def _git(folder: Path, *arguments: str) -> str:
     try:
-        done = subprocess.run(["git", "-C", str(folder), *arguments], capture_output=True, check=False, timeout=120)
+        done = run_program(git_command(folder, *arguments), b"", _SECONDS, _MOST_BYTES, git_environment())
     except FileNotFoundError as error:
         raise OutsideError("git isn't installed. Release notes are drafted from its history.") from error
-    except subprocess.TimeoutExpired as error:
+    except TimeoutError as error:
         raise OutsideError(f"git didn't answer within two minutes in {folder}") from error
-    if done.returncode:
-        words = done.stderr.decode("utf-8", "replace").strip().splitlines()
+    if len(done.out) > _MOST_BYTES:
+        raise OutsideError(f"git has more than 100 MB of commits there. Name a later tag with --since ({folder})")
+    if done.code:
+        words = done.err.decode("utf-8", "replace").strip().splitlines()
         raise OutsideError(f"git: {words[-1] if words else 'failed'} ({folder})")
-    return done.stdout.decode("utf-8", "replace")
+    return done.out.decode("utf-8", "replace")
 
 
 def commits_since(folder: Path, since: str, until: str = "HEAD") -> list[Commit]:
@@ -62,7 +68,8 @@ def commits_since(folder: Path, since: str, until: str = "HEAD") -> list[Commit]
             tags = _git(folder, "tag", "--sort=-creatordate").split()[:6]
             known = f" Tags there: {', '.join(tags)}." if tags else " It has no tags yet."
             raise UsageError(f'the repository has no tag or commit "{name}".{known}') from error
-    layout = _FIELD.join(("%H", "%an", "%aI", "%s", "%b")) + _RECORD
-    text = _git(folder, "log", "--no-merges", "--reverse", f"--format={layout}", f"{since}..{until}", "--")
-    records = (record.lstrip("\n").split(_FIELD) for record in text.split(_RECORD) if record.strip())
-    return [Commit(*(part.strip() for part in record)) for record in records]
+    layout = "%x00".join(_FIELDS)
+    arguments = ("log", "-z", "--no-merges", "--reverse", "--no-show-signature", "--no-color", "--encoding=UTF-8")
+    text = _git(folder, *arguments, f"--format=tformat:{layout}", f"{since}..{until}", "--")
+    parts = [part.strip() for part in text.split("\0")]
+    return [Commit(*parts[at : at + len(_FIELDS)]) for at in range(0, len(parts) - len(_FIELDS) + 1, len(_FIELDS))]

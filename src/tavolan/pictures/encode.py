@@ -10,6 +10,7 @@ from typing import Any, Protocol
 import numpy as np
 
 from tavolan.errors import one_problem
+from tavolan.files import read_bytes, require_file
 from tavolan.pictures import png
 from tavolan.pictures.backends import vips
 from tavolan.pictures.canvas import Pixels
@@ -43,6 +44,7 @@ def screen_size(path: Path, shown: str) -> tuple[int, int]:
 def _opened(path: Path, shown: str, access: str) -> Any:
     """Open a picture, turned upright, in sRGB with 8 bits and without alpha; nothing is decoded yet."""
     module = vips()
+    require_file(path, shown)
     try:
         image = module.Image.new_from_file(str(path), access=access, fail_on="error")
     except module.Error as error:
@@ -100,7 +102,7 @@ def _quickly(path: Path, change: Change | None) -> Any:
     key = (path, state.st_size, state.st_mtime_ns, change)
     if getattr(_last, "key", None) != key:
         _last.key = None
-        rows = png.read_rows(path.read_bytes(), MOST_PIXELS)
+        rows = png.read_rows(read_bytes(path, path.name), MOST_PIXELS)
         if rows is None:
             return None
         if change:

@@ -8,7 +8,10 @@ from importlib.util import find_spec
 from pathlib import Path
 from typing import Any
 
+import xxhash
+
 from tavolan.errors import OutsideError, one_problem
+from tavolan.files import read_bytes
 from tavolan.pictures.backends import skia
 from tavolan.project.locales import script_of
 
@@ -42,11 +45,17 @@ _ITALIC = ("Inter Italic", "Noto Sans Italic")
 _JOINERS = {"\u200b", "\u200c", "\u200d", "\u200e", "\u200f", "\u2060", "\ufeff", "\u00ad"}
 
 
+# A project's own fonts by the name of their content: a file may be replaced, or written into, while we run.
+_contents: dict[str, bytes] = {}
+
+
 @cache
 def _typeface(path: str, weight: int) -> Any:
-    """Return a typeface at a weight on the variable font's axis."""
+    """Return a typeface at a weight on the variable font's axis; of a project's own font by the name of its content."""
     sk = skia()
-    face = sk.FontMgr.New_Custom_Empty().makeFromFile(path)
+    manager = sk.FontMgr.New_Custom_Empty()
+    content = _contents.get(path)
+    face = manager.makeFromFile(path) if content is None else manager.makeFromData(sk.Data.MakeWithCopy(content))
     if face is None:
         return None
     axes = {_axis_name(p.tag): p for p in face.getVariationDesignParameters()}
@@ -111,11 +120,16 @@ class Fonts:
         if root is None:
             return []
         found = sorted(p for p in (root / "art" / "fonts").glob("*") if p.suffix.lower() in (".ttf", ".otf", ".ttc"))
+        names = []
         for path in found:
-            if _typeface(str(path), 400) is None:
-                shown = path.relative_to(root).as_posix()
+            shown = path.relative_to(root).as_posix()
+            content = read_bytes(path, shown)
+            name = f"own {xxhash.xxh3_128_hexdigest(content)}"
+            _contents[name] = content
+            if _typeface(name, 400) is None:
                 raise one_problem(shown, None, "", "isn't a font that can be read", "Put a TTF or OTF file there.")
-        return [str(path) for path in found]
+            names.append(name)
+        return names
 
     def _family(self, key: str, path: str, weight: int) -> str:
         """Register one font at one weight under a family name of its own; return that name."""

@@ -46,7 +46,7 @@ WORDS = {
 class Part(BaseModel):
     """Base of all parts of a look."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True)
+    model_config = ConfigDict(allow_inf_nan=False, extra="forbid", frozen=True, defer_build=True)
 
 
 class Spot(Part):
@@ -224,7 +224,7 @@ class Variant(Part):
     `device.second = false` takes a part out.
     """
 
-    model_config = ConfigDict(extra="allow", frozen=True, defer_build=True)
+    model_config = ConfigDict(allow_inf_nan=False, extra="allow", frozen=True, defer_build=True)
 
     when: tuple[str, ...] = Field(min_length=1)
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import hashlib
 import json
-import os
 import zipfile
 from collections.abc import Callable
 from dataclasses import dataclass
@@ -12,6 +11,7 @@ from pathlib import Path
 from typing import Any
 
 from tavolan.errors import Problem, ProjectError, UsageError
+from tavolan.files import draft_of, inside, read_bytes
 from tavolan.imagefile import image_facts
 from tavolan.pictures.job import Job
 from tavolan.pictures.ledger import Ledger
@@ -64,6 +64,7 @@ def make_packs(
             gaps |= {problem.path: problem.message for problem in planner.problems}
             target = project.root / "out" / "packs" / f"{store}.zip"
             if own:
+                inside(project.root, target.relative_to(project.root))
                 _write(target, lambda file, own=own, store=store: _zip(file, project, own, ledger, store))  # type: ignore[misc]
             packs.append(Packed(target, len(own), gaps))
             if progress:
@@ -85,7 +86,7 @@ def _stale(jobs: list[Job], ledger: Ledger) -> Problem:
 def _write(target: Path, fill: Callable[[Path], None]) -> None:
     """Fill a file beside the target, then move it there, so that no half pack is ever seen."""
     target.parent.mkdir(parents=True, exist_ok=True)
-    half = target.with_name(f".{target.name}.{os.getpid()}")
+    half = draft_of(target)
     try:
         fill(half)
         half.replace(target)
@@ -97,29 +98,30 @@ def _zip(file: Path, project: Project, jobs: list[Job], ledger: Ledger, store: s
     entries: list[dict[str, Any]] = []
     with zipfile.ZipFile(file, "w", zipfile.ZIP_STORED) as archive:
         for job in jobs:
-            path = project.root / ledger.made[job.file].path
-            data = path.read_bytes()
+            made = ledger.made[job.file].path
+            path = project.root / made
+            data = read_bytes(path, made)
             code = project.stores[store].rulebook.store_code(job.locale) or job.locale
             # In the pack, a locale's folder has the store's own code.
             folder = f"{job.place}/{code}" if job.kind == "shot" else f"graphics/{code}"
-            inside = f"{folder}/{Path(job.file).stem}{path.suffix}"
-            entries.append(_entry(job, inside, data, path))
-            _add(archive, inside, data)
+            place = f"{folder}/{Path(job.file).stem}{path.suffix}"
+            entries.append(_entry(job, place, data, path))
+            _add(archive, place, data)
         for path in sorted((project.root / "out" / "icons" / store).rglob("*.png")):
-            inside = "icons/" + path.relative_to(project.root / "out" / "icons" / store).as_posix()
-            data = path.read_bytes()
-            entries.append({"file": inside, "bytes": len(data), "sha256": hashlib.sha256(data).hexdigest()})
-            _add(archive, inside, data)
+            place = "icons/" + path.relative_to(project.root / "out" / "icons" / store).as_posix()
+            data = read_bytes(path, path.relative_to(project.root).as_posix())
+            entries.append({"file": place, "bytes": len(data), "sha256": hashlib.sha256(data).hexdigest()})
+            _add(archive, place, data)
         codes = {tag: project.stores[store].rulebook.store_code(tag) for tag in project.stores[store].locales}
         manifest = {"schema": SCHEMA, "store": store, "app": project.app.name, "version": project.app.version,
                     "locales": codes, "files": entries}  # fmt: skip
         _add(archive, "manifest.json", json.dumps(manifest, ensure_ascii=False, indent=1).encode())
 
 
-def _entry(job: Job, inside: str, data: bytes, path: Path) -> dict[str, Any]:
+def _entry(job: Job, place: str, data: bytes, path: Path) -> dict[str, Any]:
     facts = image_facts(path)
     return {
-        "file": inside,
+        "file": place,
         "bytes": len(data),
         "sha256": hashlib.sha256(data).hexdigest(),
         "width": facts.width if facts else 0,

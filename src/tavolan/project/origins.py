@@ -13,6 +13,9 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
+from tavolan.files import MOST_TEXT_BYTES
+from tavolan.git import git_command, git_environment
+from tavolan.program import run_program
 from tavolan.project.copyfile import composed
 from tavolan.project.model import Project
 from tavolan.project.state import Entry, State, digest
@@ -20,6 +23,7 @@ from tavolan.project.texts import Texts
 
 # Commits to look through at most; whoever wrote a text before that adopts it once.
 _MOST_COMMITS = 1000
+_MOST_BYTES = 100_000_000
 _NOTHING = "0" * 40
 
 
@@ -101,12 +105,10 @@ class _History:
     def _git(self, *arguments: str) -> str:
         """Return what git says, nothing where it can't say anything: no repository, no commits, no git."""
         try:
-            done = subprocess.run(
-                ["git", "-C", str(self._folder), *arguments], capture_output=True, check=False, timeout=60
-            )
-        except (OSError, subprocess.TimeoutExpired):
+            done = run_program(git_command(self._folder, *arguments), b"", 60, _MOST_BYTES, git_environment())
+        except (OSError, TimeoutError):
             return ""
-        return done.stdout.decode("utf-8", "replace") if done.returncode == 0 else ""
+        return done.out.decode("utf-8", "replace") if done.code == 0 else ""
 
     def _heads(self) -> dict[str, str]:
         """Return the blobs of the copy files in the latest commit."""
@@ -132,22 +134,27 @@ class _History:
             try:
                 text = "" if set(blob) == {"0"} else self._read(blob).decode("utf-8")
                 self._documents[blob] = composed(tomllib.loads(text))
-            except (tomllib.TOMLDecodeError, UnicodeDecodeError):
+            except (ValueError, RecursionError):
                 self._documents[blob] = {}
         return self._documents[blob]
 
     def _read(self, blob: str) -> bytes:
         if self._reader is None:
-            command = ["git", "-C", str(self._folder), "cat-file", "--batch"]
             self._reader = subprocess.Popen(
-                command, stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL
-            )
+                git_command(self._folder, "cat-file", "--batch"), env=git_environment(),
+                stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
+            )  # fmt: skip
         asked, answered = self._reader.stdin, self._reader.stdout
         assert asked and answered
         asked.write(f"{blob}\n".encode())
         asked.flush()
         head = answered.readline().split()
         if len(head) != 3:
+            return b""
+        if int(head[2]) > MOST_TEXT_BYTES:
+            # Read no further: the next question gets a reader of its own.
+            self._reader.kill()
+            self._reader = None
             return b""
         data = answered.read(int(head[2]) + 1)
         return data[:-1]

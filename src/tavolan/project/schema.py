@@ -41,7 +41,7 @@ Name = Annotated[str, AfterValidator(_name)]
 class Table(BaseModel):
     """Base of all tables: read-only, strict about unknown keys and about types."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True, strict=True, defer_build=True)
+    model_config = ConfigDict(allow_inf_nan=False, extra="forbid", frozen=True, strict=True, defer_build=True)
 
 
 class App(Table):

@@ -5,14 +5,13 @@ from __future__ import annotations
 from typing import TYPE_CHECKING, Any
 
 from rich.console import Console
-from rich.text import Text
 
 from tavolan.checking import Finding
 from tavolan.checking.status import Status, TextCounts
 from tavolan.project.locales import locale_name
 from tavolan.project.model import ONCE, Project, Value
 from tavolan.project.texts import Change, Texts
-from tavolan.reports.styled import styled
+from tavolan.reports.styled import Text, styled
 from tavolan.reports.tables import plain_table
 from tavolan.reports.words import counted
 from tavolan.rulebooks.measure import measure

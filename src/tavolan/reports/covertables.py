@@ -5,11 +5,10 @@ from __future__ import annotations
 from itertools import groupby
 
 from rich.console import Console
-from rich.text import Text
 
 from tavolan.project.model import Project
 from tavolan.reports.copytables import gauge
-from tavolan.reports.styled import styled
+from tavolan.reports.styled import Text, styled
 from tavolan.reports.tables import plain_table
 from tavolan.reports.words import counted
 from tavolan.words.cover import Answer, Unlock

@@ -7,7 +7,6 @@ from collections import Counter
 from typing import Any
 
 from rich.console import Console
-from rich.text import Text
 
 from tavolan.project.locales import locale_name
 from tavolan.project.locations import Suggestion
@@ -15,7 +14,7 @@ from tavolan.project.memory import read_memory
 from tavolan.project.progress import NEEDS_WORK, STANDINGS, Standing, Unit
 from tavolan.project.state import digest
 from tavolan.project.texts import Texts
-from tavolan.reports.styled import styled
+from tavolan.reports.styled import Text, styled
 from tavolan.reports.tables import plain_table
 
 _WIDTH = 28

@@ -10,6 +10,7 @@ from xml.sax.saxutils import escape, quoteattr
 from tavolan import __version__
 from tavolan.checking import Finding
 from tavolan.checking.registry import all_checks
+from tavolan.csvfile import guarded
 
 FORMATS = ("table", "json", "sarif", "junit", "github", "markdown", "csv")
 _SARIF_SCHEMA = "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json"
@@ -152,10 +153,7 @@ def as_csv(findings: list[Finding]) -> str:
     writer = csv.writer(out)
     writer.writerow(_COLUMNS)
     for finding in findings:
-        writer.writerow([guard_formula(getattr(finding, name)) for name in _COLUMNS])
+        writer.writerow(
+            [guarded(str(value)) if (value := getattr(finding, name)) is not None else "" for name in _COLUMNS]
+        )
     return out.getvalue()
-
-
-def guard_formula(value: object) -> object:
-    """Return a cell that no spreadsheet takes for a formula: an apostrophe goes in front of `= + - @`."""
-    return f"'{value}" if isinstance(value, str) and value[:1] in "=+-@\t\r" and value else value

@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 from rich.console import Console
-from rich.text import Text
 
 from tavolan.reports.copytables import gauge
-from tavolan.reports.styled import styled
+from tavolan.reports.styled import Text, styled
 from tavolan.reports.tables import plain_table
 from tavolan.rulebooks.measure import measure
 from tavolan.words.plan import LocalePlan, Plan

@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 from rich.console import Console
-from rich.text import Text
 
-from tavolan.reports.styled import styled
+from tavolan.reports.styled import Text, styled
 from tavolan.reports.tables import plain_table
 from tavolan.reports.words import counted
 from tavolan.rulebooks.model import FieldRule, Rulebook, SizeClass

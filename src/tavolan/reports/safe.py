@@ -14,7 +14,7 @@ _RUN = regex.compile(
 )
 _START, _END = "\u2067", "\u2069"
 # What moves the cursor, hides text or turns the direction of what follows.
-_UNPRINTABLE = regex.compile(r"[\x00-\x08\x0b-\x1f\x7f-\x9f\u202a-\u202e]")
+_UNPRINTABLE = regex.compile(r"[\x00-\x08\x0b-\x1f\x7f-\x9f\u061c\u200b\u200e\u200f\u2028-\u202e\u2060-\u2069\ufeff]")
 # The same but for the colours that we set ourselves.
 _UNPRINTABLE_IN_COLOUR = regex.compile(rf"\x1b(?!\[[0-9;]*m)|(?!\x1b){_UNPRINTABLE.pattern}")
 
@@ -30,12 +30,16 @@ def isolated(text: str) -> str:
 
 
 def printable(text: str, coloured: bool = False) -> str:
-    """Return a text without what a terminal would obey: control characters are written out, as `\\x1b`.
+    """Return a text without what a terminal would obey, or hide: such characters are written out, as `\\x1b`.
 
     Line feeds and tabs stay, and in a `coloured` text the codes that set colours.
     """
     pattern = _UNPRINTABLE_IN_COLOUR if coloured else _UNPRINTABLE
-    return str(pattern.sub(lambda found: f"\\x{ord(found.group()):02x}", text))
+    return str(pattern.sub(lambda found: _written_out(ord(found.group())), text))
+
+
+def _written_out(code: int) -> str:
+    return f"\\x{code:02x}" if code < 0x100 else f"\\u{code:04x}"
 
 
 class SafeStream:

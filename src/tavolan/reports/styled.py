@@ -5,16 +5,34 @@ from __future__ import annotations
 import os
 import sys
 from string import Formatter
-from typing import IO, cast
+from typing import IO, Any, cast
 
 from rich.console import Console
-from rich.text import Text
+from rich.style import Style
+from rich.text import Text as RichText
 
-from tavolan.reports.safe import SafeStream
+from tavolan.reports.safe import SafeStream, printable
 
 PIPED_WIDTH = 120
 # Stands for a value while the template's mark-up is read: a character that no text may hold (Unicode, noncharacters).
 _HOLE = "\ufdd0"
+
+
+class Text(RichText):
+    """A text for people: what a terminal would obey, or hide, is written out. Rich would leave some of it away."""
+
+    def __init__(self, text: str = "", style: str | Style = "", **options: Any) -> None:
+        super().__init__(printable(text), style, **options)
+
+    def append(self, text: RichText | str, style: str | Style | None = None) -> Text:
+        """Add a text at the end."""
+        super().append(printable(text) if isinstance(text, str) else text, style)
+        return self
+
+    @classmethod
+    def assemble(cls, *parts: Any, **options: Any) -> Text:
+        """Return a text of parts: texts, strings, and pairs of string and style."""
+        return cast(Text, super().assemble(*parts, **options))
 
 
 def styled(template: str, *values: object) -> Text:
@@ -28,9 +46,9 @@ def styled(template: str, *values: object) -> Text:
         marked += literal
         if name is not None:
             value = next(filled)
-            inserted.append(value if isinstance(value, Text) else Text(format(value, spec or "")))
+            inserted.append(value if isinstance(value, RichText) else Text(format(value, spec or "")))
             marked += _HOLE
-    text = Text.from_markup(marked, emoji=False)
+    text = RichText.from_markup(marked, emoji=False)
     made = Text()
     for piece in text.split(_HOLE, include_separator=True, allow_blank=True):
         if not piece.plain.endswith(_HOLE):
@@ -51,3 +69,7 @@ class People(Console):
         width = None if sys.stdout.isatty() or "COLUMNS" in os.environ else PIPED_WIDTH
         stream = cast(IO[str], SafeStream(sys.stdout))
         super().__init__(file=stream, width=width, highlight=False, markup=False, emoji=False, soft_wrap=False)
+
+    def render_str(self, text: str, **options: Any) -> RichText:
+        """Return a plain string as a text for people."""
+        return super().render_str(printable(text), **options)

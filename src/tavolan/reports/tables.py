@@ -6,12 +6,11 @@ from itertools import groupby
 
 from rich.console import Console
 from rich.table import Table
-from rich.text import Text
 
 from tavolan.checking.findings import LEVELS, Finding, count_levels
 from tavolan.project.locales import locale_name
 from tavolan.project.model import Project
-from tavolan.reports.styled import styled
+from tavolan.reports.styled import Text, styled
 from tavolan.reports.words import counted
 
 # How many locales and stores were looked at.

@@ -31,7 +31,7 @@ PathCodes = Annotated[tuple[PathPart, ...], BeforeValidator(_codes)]
 class Part(BaseModel):
     """Base of all parts of a rulebook: read-only, and strict about unknown keys."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True)
+    model_config = ConfigDict(allow_inf_nan=False, extra="forbid", frozen=True, defer_build=True)
 
 
 class FieldRule(Part):
@@ -168,7 +168,7 @@ class Storefronts(Part):
 class Rulebook(BaseModel):
     """One store's rules. `source_path` says which file they were read from."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True, populate_by_name=True, defer_build=True)
+    model_config = ConfigDict(allow_inf_nan=False, extra="forbid", frozen=True, populate_by_name=True, defer_build=True)
 
     schema_: Annotated[Literal["tavolan/rulebook@1"], Field(alias="schema")] = "tavolan/rulebook@1"
     id: Annotated[str, Field(pattern=r"^[a-z][a-z0-9-]*$")]
