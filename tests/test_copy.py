@@ -8,7 +8,7 @@ import xml.etree.ElementTree as ET
 import openpyxl
 import pytest
 import tomlkit
-from hypothesis import given
+from hypothesis import example, given
 from hypothesis import strategies as st
 
 import tavolan
@@ -19,6 +19,7 @@ from tavolan.project.edit import TomlEditor
 from tavolan.project.texts import Change, Texts
 from tavolan.reports.machine import github, junit, markdown, sarif
 from tavolan.rulebooks.measure import measure
+from tavolan.xmlfile import bad_character
 
 any_text = st.text(st.characters(codec="utf-8"))
 sheet_text = st.text(st.characters(codec="utf-8", exclude_categories=["Cc", "Cs"], include_characters="\n\t"))
@@ -220,7 +221,7 @@ def test_damaged_sheets_end_in_problems_never_in_a_crash(tmp_path_factory, share
 
 @examples(5)
 @given(text=st.text(st.characters(codec="utf-8"), min_size=1).filter(lambda text: text.strip()))
-@example(text="bell \x07").via("control characters")
+@example(text="bell \x07")
 def test_set_then_show_gives_any_text_back(project, text):
     import subprocess
 
