@@ -11,7 +11,7 @@ from contextvars import ContextVar
 from pathlib import Path
 from typing import Any
 
-from tavolan.errors import OutsideError, one_problem
+from tavolan.errors import OutsideError, UsageError, one_problem
 
 # No file that a project has, or takes in, is larger.
 MOST_BYTES = 1_000_000_000
@@ -189,6 +189,8 @@ def delete_inside(root: Path, name: str | Path) -> None:
 
 def replace_file(path: Path, data: bytes) -> None:
     """Write a file whole or not at all, now. Raises OutsideError when it can't be written."""
+    if path.is_dir():
+        raise UsageError(f"{path} is a folder. Name a file in it.")
     draft = draft_of(path)
     try:
         path.parent.mkdir(parents=True, exist_ok=True)

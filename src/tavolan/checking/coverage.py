@@ -19,15 +19,6 @@ _TOP = 3
 _LEAST_WORDS = 40
 
 
-def _by_weight(terms: list[Term]) -> list[Term]:
-    """Return the phrases people type, those that matter most first."""
-    return sorted(terms, key=lambda term: (-(term.relevance or 0) * (1 + (term.volume or 0)), term.phrase))
-
-
-def _own_terms(review: Review, locale: str) -> list[Term]:
-    return _by_weight([term for term in review.project.terms.get(locale, ()) if term.list != "own names"])
-
-
 @check("title-room", "note")
 def title_room(review: Review, this: Check) -> Iterator[Finding]:
     """The title has room left for a word that people type and that the listing doesn't answer yet.
@@ -89,7 +80,7 @@ def first_sentence_says_what(review: Review, this: Check) -> Iterator[Finding]:
             yield place.finding(
                 this, message, remedy, measured=length, limit=place.rule.fold, unit="characters", subject="length"
             )
-        terms = _own_terms(review, place.locale)
+        terms = review.own_terms(place.locale)
         if terms and not _holds_target(sentence, terms, split.matching_of(place.store.rulebook.search, place.locale)):
             message = "the first sentence holds no word of any target phrase"
             remedy = f"Say what the app does in words of terms/{place.locale}.csv, as in “{terms[0].phrase}”."
@@ -115,7 +106,7 @@ def phrases_unsaid(review: Review, this: Check) -> Iterator[Finding]:
     phrases of the locale's list are looked for.
     """
     for place, text in _mention_texts(review):
-        top = [term.phrase for term in _own_terms(review, place.locale)[:_TOP]]
+        top = [term.phrase for term in review.own_terms(place.locale)[:_TOP]]
         unsaid = [phrase for phrase in top if not text.places(phrase)]
         if unsaid:
             phrases = ", ".join(f"“{phrase}”" for phrase in unsaid)
@@ -135,8 +126,8 @@ def stuffed(review: Review, this: Check) -> Iterator[Finding]:
         if limit is None or len(text.words) < _LEAST_WORDS:
             continue
         for term in review.project.terms.get(place.locale, ()):
-            count, density = len(text.places(term.phrase)), text.density(term.phrase)
-            if count > 2 and density > limit:
+            count = len(text.places(term.phrase))
+            if count > 2 and (density := text.density(term.phrase)) > limit:
                 share = f"{beyond(density, limit)} % of its words, over the limit of {limit:g} %"
                 message = f"says “{term.phrase}” {count} times: {share}"
                 yield place.finding(this, message, "Say it less often.", measured=count, subject=term.phrase)
@@ -162,7 +153,7 @@ def last_word(review: Review, this: Check) -> Iterator[Finding]:
         if place.rule.search != 2 or place.rule.kind != "text" or not place.value.written or place.value.inherited_from:
             continue
         text = str(place.value.value)
-        typed = {word for term in _own_terms(review, place.locale) for word in split.words(term.phrase)}
+        typed = {word for term in review.own_terms(place.locale) for word in split.words(term.phrase)}
         last = (split.words(text) or [""])[-1]
         if last in typed and measure(text, place.store.rulebook.unit_of(place.rule)) == place.rule.max:
             message = f'is full, and "{last}" stands last; search may not read it'

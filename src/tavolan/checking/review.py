@@ -13,7 +13,7 @@ from typing import TYPE_CHECKING, Any
 from tavolan.checking.findings import Finding, Level
 from tavolan.project.locales import language_of
 from tavolan.project.made import Made, read_made
-from tavolan.project.model import Project, Store, Value
+from tavolan.project.model import Project, Store, Term, Value
 from tavolan.project.screens import ScreenIndex
 from tavolan.rulebooks.model import FieldRule
 
@@ -80,6 +80,7 @@ class Review:
 
     def __init__(self, project: Project, today: date) -> None:
         self.project, self.today = project, today
+        self._own_terms: dict[str, list[Term]] = {}
 
     @property
     def missing_level(self) -> Level | None:
@@ -164,6 +165,15 @@ class Review:
     def made(self) -> dict[str, Made]:
         """What the finished pictures were made from, read once."""
         return read_made(self.project.root)
+
+    def own_terms(self, locale: str) -> list[Term]:
+        """Return the phrases people type in a locale, but for the app's own names; those that matter most first."""
+        if locale not in self._own_terms:
+            own = [term for term in self.project.terms.get(locale, ()) if term.list != "own names"]
+            self._own_terms[locale] = sorted(
+                own, key=lambda term: (-(term.relevance or 0) * (1 + (term.volume or 0)), term.phrase)
+            )
+        return self._own_terms[locale]
 
     @cached_property
     def answers(self) -> list[Answer]:

@@ -8,7 +8,7 @@ import math
 import re
 from contextlib import suppress
 from dataclasses import dataclass, field
-from functools import cache
+from functools import cache, lru_cache
 from pathlib import Path
 
 from tavolan.csvfile import SEPARATORS, read_csv
@@ -101,8 +101,11 @@ def guess(header: list[str], given: dict[str, str]) -> dict[str, str]:
     return mapping
 
 
+@lru_cache(maxsize=1 << 16)
 def _number(text: str) -> float | None:
     """Return a number as services write it: decimal comma, thousands, K and M, percent; None when it's none."""
+    if text.isascii() and text.isdigit() and len(text) < 16:
+        return float(text)
     plain = text.strip().casefold().removesuffix("%").strip().lstrip("<>~≈")
     factor = _FACTORS.get(plain[-1:], 1.0)
     plain = plain[:-1] if factor != 1.0 else plain
@@ -187,12 +190,13 @@ def _merge(
         scaled = value if value is None or scale == 1.0 else round(value * scale, 4)
         numbers[name] = scaled if scaled is not None else (getattr(old, name) if old else None)
     extra = [f"{name}: {cells[name].strip()}" for name in unmapped if cells.get(name, "").strip()]
-    told, unknown = _storefronts(cells.get(mapping.get("storefronts", ""), ""))
+    front = cells.get(mapping["storefronts"], "") if "storefronts" in mapping else ""
+    told, unknown = _storefronts(front) if front else ((), [])
     if unknown:
         repairs.append(f"“{', '.join(unknown)}” is no country that's known: it goes into the note")
         extra.append(f"storefronts: {', '.join(unknown)}")
     notes = [old.note if old else "", cells.get(mapping.get("note", ""), "").strip(), *extra]
-    note = "; ".join(dict.fromkeys(part for text in notes for part in text.split("; ") if part))
+    note = "; ".join(dict.fromkeys(part for text in notes for part in text.split("; ") if part)) if any(notes) else ""
     fronts = told or (old.storefronts if old else ())
     own_list = cells.get(mapping.get("list", ""), "").strip() or (old.list if old else "")
     shown = old.phrase if old else phrase

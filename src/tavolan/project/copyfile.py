@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import unicodedata
+from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
@@ -14,6 +15,8 @@ from tavolan.project.locales import tag_fault
 from tavolan.project.model import Copy, Source
 from tavolan.rulebooks.model import FieldRule, Rulebook
 
+# Checks take time that grows with a text.
+MOST_CHARACTERS = 100_000
 SPECIAL = ("captions", "showcase", "alternates", "history", "items", "replace")
 
 
@@ -24,6 +27,17 @@ def composed(value: Any) -> Any:
     if isinstance(value, list):
         return [composed(item) for item in value]
     return {key: composed(item) for key, item in value.items()} if isinstance(value, dict) else value
+
+
+def _too_long(value: Any, at: KeyPath = ()) -> Iterator[KeyPath]:
+    """Yield where a text stands that is longer than any may be."""
+    if isinstance(value, str):
+        if len(value) > MOST_CHARACTERS:
+            yield at
+    elif isinstance(value, dict | list):
+        entries = value.items() if isinstance(value, dict) else enumerate(value)
+        for key, item in entries:
+            yield from _too_long(item, (*at, key))
 
 
 class CopyReader:
@@ -61,6 +75,9 @@ class CopyReader:
             return None
         source = Source(shown, text)
         data = composed(data)
+        for key in _too_long(data):
+            message = f"has more than {MOST_CHARACTERS:,} characters, and no store takes a tenth of that"
+            self._problem(source, key, message, "Shorten it.")
         self._table(data, source, (), self.fields)
         return Copy(path.stem, source, data)
 

@@ -151,7 +151,7 @@ class Copy:
         return respelt(str(value), words, english)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, slots=True)
 class Term:
     """A phrase that people search for. Relevance and difficulty are 0 to 100, volume is any measure of demand."""
 
@@ -208,6 +208,12 @@ class Project:
     words: WordsTable = field(default_factory=WordsTable)
     providers: dict[str, ProviderTable] = field(default_factory=dict)
     translate: TranslateTable = field(default_factory=TranslateTable)
+
+    @cached_property
+    def terms_with_storefronts(self) -> dict[str, list[Term]]:
+        """The phrases that name storefronts, by locale."""
+        found = {locale: [term for term in terms if term.storefronts] for locale, terms in self.terms.items()}
+        return {locale: terms for locale, terms in found.items() if terms}
 
     @cached_property
     def origins(self) -> State:

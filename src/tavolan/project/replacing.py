@@ -38,7 +38,9 @@ def replacements(
     pattern = rf"(?<!\w)(?:{pattern})(?!\w)" if words else pattern
     try:
         compiled = regex.compile(pattern, regex.IGNORECASE if ignore_case else 0)
-        compiled.sub(put if expression else "", "", timeout=SECONDS)
+        if expression:
+            # Names of groups that it hasn't are told before any text is looked at.
+            regex.compile(f"(?:{pattern})|").sub(put, "", timeout=SECONDS)
     except TimeoutError as error:
         raise _too_slow() from error
     except (regex.error, IndexError, OverflowError, RecursionError, ValueError) as error:

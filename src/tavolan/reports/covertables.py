@@ -10,13 +10,16 @@ from tavolan.project.model import Project
 from tavolan.reports.copytables import gauge
 from tavolan.reports.styled import Text, styled
 from tavolan.reports.tables import plain_table
-from tavolan.reports.words import counted
+from tavolan.reports.words import counted, some_of
 from tavolan.words.cover import Answer, Unlock
 from tavolan.words.mentions import Mentions
 from tavolan.words.spare import Budget
 from tavolan.words.split import fold
 from tavolan.words.value import TIER_WORDS
 
+# Rows of a table that anybody would still read, and names in a cell.
+MOST_ROWS = 500
+_SOME = 6
 # One mark per tier, strongest first; the last one is for phrases that nothing answers.
 MARKS = {"title-phrase": "█", "title-words": "▓", "with-subtitle": "▒", "with-keywords": "░", None: "·"}
 
@@ -50,12 +53,22 @@ def print_coverage(console: Console, project: Project, answers: list[Answer], un
         facts = f"{done} of {counted(len(rows), 'phrase')} answered, value {reached:.0f} of {best:.0f}"
         console.print(styled("\n[bold]{} · {}[/]  {}  [dim]reads {}[/]", store, front, facts, reads))
         table = plain_table("", "phrase", "value", "answered by", "how", "words and where they stand")
-        for a in sorted(rows, key=lambda a: (a.covered, -a.worth.value, a.phrase)):
-            if not (a.covered and uncovered_only):
-                table.add_row(*_cover_row(a))
+        shown = sorted((a for a in rows if not (a.covered and uncovered_only)), key=_most_first)
+        for a in shown[:MOST_ROWS]:
+            table.add_row(*_cover_row(a))
         if table.row_count:
             console.print(table)
+        _print_left(console, len(shown))
     _print_total(console, project, answers)
+
+
+def _most_first(a: Answer) -> tuple[bool, float, str]:
+    return a.covered, -a.worth.value, a.phrase
+
+
+def _print_left(console: Console, rows: int) -> None:
+    if rows > MOST_ROWS:
+        console.print(styled("[dim]{} more; --json tells all of them[/]", counted(rows - MOST_ROWS, "phrase")))
 
 
 def _print_total(console: Console, project: Project, answers: list[Answer]) -> None:
@@ -109,10 +122,11 @@ def print_matrix(console: Console, answers: list[Answer]) -> None:
         for a in rows:
             worth[a.phrase] = worth.get(a.phrase, 0.0) + a.worth.value
         table = plain_table("phrase", "value", *fronts, title=f"\n{store}")
-        for phrase in sorted(worth, key=lambda phrase: (-worth[phrase], phrase)):
+        for phrase in sorted(worth, key=lambda phrase: (-worth[phrase], phrase))[:MOST_ROWS]:
             marks = [_mark(cells.get((phrase, front))) for front in fronts]
             table.add_row(Text(phrase), f"{worth[phrase]:.0f}", *marks)
         console.print(table)
+        _print_left(console, len(worth))
     legend = "   ".join(f"{MARKS[tier]} {words}" for tier, words in TIER_WORDS.items())
     console.print(styled("[dim]{}   {} not answered[/]", legend, MARKS[None]))
 
@@ -132,7 +146,7 @@ def print_unlocks(console: Console, store: str, found: list[Unlock], top: int = 
     )
     for one in found[:top]:
         table.add_row(
-            Text(one.word, "bold"), one.locale, f"{one.value:.1f}", ", ".join(one.alone), ", ".join(one.helps)
+            Text(one.word, "bold"), one.locale, f"{one.value:.1f}", some_of(one.alone, _SOME), some_of(one.helps, _SOME)
         )
     console.print(table)
 

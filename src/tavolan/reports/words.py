@@ -2,7 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 
 def counted(number: int, noun: str) -> str:
     """Return `1 error`, `2 errors`."""
     return f"{number} {noun}{'' if number == 1 else 's'}"
+
+
+def some_of(names: Sequence[str], most: int) -> str:
+    """Return names with commas between, and how many more there are than `most`."""
+    more = f" and {len(names) - most:,} more" if len(names) > most else ""
+    return ", ".join(names[:most]) + more

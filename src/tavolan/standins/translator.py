@@ -146,7 +146,9 @@ class Server:
         class Handler(QuietHandler):
             def do_POST(self) -> None:  # noqa: N802 - the name that the library calls
                 """Answer one document."""
-                body = self.rfile.read(int(self.headers.get("Content-Length", 0)))
+                body = self.body()
+                if body is None:
+                    return
                 status, answer = _answer(manners, self.headers.get("Authorization", ""), body)
                 self.send_response(status)
                 if status == 429:

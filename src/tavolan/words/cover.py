@@ -10,6 +10,7 @@ the keyword field (or whatever else is searched).
 
 from __future__ import annotations
 
+import heapq
 from dataclasses import asdict, dataclass
 from typing import Any
 
@@ -17,11 +18,12 @@ from tavolan.project.model import Project, Store, Term
 from tavolan.words import split
 from tavolan.words.matching import TIERS, Answered, Listing, Tier, listing_of
 from tavolan.words.mentions import LocaleMentions, Mentions
-from tavolan.words.phrases import phrase_of
+from tavolan.words.phrases import is_plain, phrase_of, plain_words
+from tavolan.words.split import Matching
 from tavolan.words.value import Valuer, Worth
 
 
-@dataclass(frozen=True)
+@dataclass(slots=True)
 class Answer:
     """Whether and how strongly one storefront answers one phrase. `used` says per word in which field it stands."""
 
@@ -55,7 +57,10 @@ def targets(project: Project, store: Store, storefront: str) -> list[Term]:
     first = (store.rulebook.storefronts.reads.get(storefront) or ("",))[0]
     found = []
     for locale, terms in project.terms.items():
-        found += [t for t in terms if (storefront in t.storefronts if t.storefronts else locale == first)]
+        if locale == first:
+            found += [t for t in terms if not t.storefronts or storefront in t.storefronts]
+        elif named := project.terms_with_storefronts.get(locale):
+            found += [t for t in named if storefront in t.storefronts]
     return found
 
 
@@ -66,7 +71,7 @@ def cover(
 
     A `valuer` that's given spares reading the ranks and search pages once more.
     """
-    answers = []
+    answers: list[Answer] = []
     valuer = valuer or Valuer(project)
     for store_id in stores:
         store = project.stores[store_id]
@@ -81,56 +86,116 @@ def cover(
                     known[tag] = listing_of(project, store, tag)
                     if store.rulebook.search.model == "mentions":
                         mentioned[tag] = LocaleMentions(project, store, tag)
-            for term in targets(project, store, storefront):
-                answers.append(_best(store, storefront, term, [known[tag] for tag in reads], valuer, mentioned))
+            front = _Front(store, storefront, [known[tag] for tag in reads])
+            answers += [_answer(front, term, valuer, mentioned) for term in targets(project, store, storefront)]
     return answers
 
 
-def _best(
-    store: Store,
-    storefront: str,
-    term: Term,
-    read: list[Listing],
-    valuer: Valuer,
-    mentioned: dict[str, LocaleMentions],
-) -> Answer:
-    """Take the locale that answers most strongly, the first of equals; failing that, the one lacking fewest words."""
-    best: tuple[tuple[int, int], Listing | None, Answered, Tier | None]
-    best = ((10**6, 0), None, Answered(None, {}, tuple(split.words(term.phrase))), None)
-    match = None
-    for listing in read:
-        if listing.match is not match:
-            match, phrase = listing.match, phrase_of(term.phrase, listing.match)
-        lacking = listing.lacking(phrase)
-        if lacking > best[0][0]:
-            continue
-        answered = listing.answer(phrase)
-        tier = listing.tier_at(phrase, answered.level)
-        strength = (lacking, TIERS.index(tier) if tier else 0)
-        if strength < best[0]:
-            best = (strength, listing, answered, tier)
-    _, found, answered, tier = best
-    book = store.rulebook.storefronts
-    order = list(book.reads.get(storefront, ()))
-    place = order.index(found.locale) if found and found.locale in order else len(order)
-    worth = valuer.worth(term, storefront)
+def _answer(front: _Front, term: Term, valuer: Valuer, mentioned: dict[str, LocaleMentions]) -> Answer:
+    place, answered, tier = front.best(term.phrase)
+    locale = None if place is None else front.reads[place]
+    worth = valuer.worth(term, front.storefront)
+    counts = mentioned.get(locale or "")
     return Answer(
-        store.id,
-        storefront,
+        front.store.id,
+        front.storefront,
         term.phrase,
         term.locale,
         term,
-        covered=tier is not None,
-        locale=found.locale if found else None,
-        confidence=book.confidence(place) if found else None,
-        used=answered.used,
-        missing=answered.missing,
-        reads=tuple(listing.locale for listing in read),
-        tier=tier,
-        worth=worth,
-        value=worth.value * valuer.weight(tier),
-        mentions=mentioned[found.locale].count(term.phrase) if found and found.locale in mentioned else None,
+        tier is not None,
+        locale,
+        None if place is None else front.confidence[place],
+        answered.used,
+        answered.missing,
+        front.reads,
+        tier,
+        worth,
+        worth.value * valuer.weight(tier),
+        None if counts is None else counts.count(term.phrase) if tier or not is_plain(term.phrase) else counts.nowhere,
     )
+
+
+class _Front:
+    """One storefront: which of the listings that it reads answers a phrase best."""
+
+    def __init__(self, store: Store, storefront: str, listings: list[Listing]) -> None:
+        self.store, self.storefront, self.listings = store, storefront, listings
+        self.reads = tuple(listing.locale for listing in listings)
+        book = store.rulebook.storefronts
+        order = list(book.reads.get(storefront, ()))
+        places = [order.index(tag) if tag in order else len(order) for tag in self.reads]
+        self.confidence = [book.confidence(place) for place in places]
+        # Per way of comparing words: the places of its listings, and of those that hold a form.
+        groups: dict[Matching, tuple[list[int], dict[str, list[int]]]] = {}
+        for place, listing in enumerate(listings):
+            group, holders = groups.setdefault(listing.match, ([], {}))
+            group.append(place)
+            for form in listing.where:
+                holders.setdefault(form, []).append(place)
+        self._groups = [(match, *places) for match, places in groups.items()]
+        self._with_plurals = [group for group in self._groups if group[0].plurals]
+        self._held: dict[str, bool] = {}
+        self._plurals: dict[str, bool] = {}
+
+    def best(self, text: str) -> tuple[int | None, Answered, Tier | None]:
+        """Return the place of the listing that answers most strongly, the first of equals, with its answer and tier.
+
+        Failing that, it's the one that lacks fewest words. Only listings that hold a word of the phrase are asked.
+        """
+        best: tuple[tuple[int, int, int], Answered, Tier | None] | None = None
+        words = plain_words(text)
+        if words and not any(map(self._is_held, words)):
+            return self._nothing_of(words)
+        for match, group, holders in self._groups:
+            phrase = phrase_of(text, match)
+            held = group if not phrase.spaced else [at for word in phrase.words for at in holders.get(word.form, ())]
+            without = next((place for place in group if place not in held), None)
+            for place in sorted({*held, *(() if without is None else (without,))}):
+                listing = self.listings[place]
+                lacking = listing.lacking(phrase)
+                if best and lacking > best[0][0]:
+                    continue
+                answered = listing.answer(phrase)
+                tier = listing.tier_at(phrase, answered.level)
+                strength = (lacking, TIERS.index(tier) if tier else 0, place)
+                if best is None or strength < best[0]:
+                    best = (strength, answered, tier)
+        if best is None:
+            return None, Answered(None, {}, tuple(split.words(text))), None
+        return best[0][2], best[1], best[2]
+
+    def _is_held(self, word: str) -> bool:
+        """Whether any listing holds a word, given as folded."""
+        try:
+            return self._held[word]
+        except KeyError:
+            there = any(split.key(word, match) in holders for match, _, holders in self._groups)
+            self._held[word] = there
+            return there
+
+    def _is_plural(self, word: str) -> bool:
+        """Whether a word, given as folded in plain ASCII, has another form than itself anywhere."""
+        try:
+            return self._plurals[word]
+        except KeyError:
+            plural = any(split.key(word, match) != word for match, _, _ in self._with_plurals)
+            self._plurals[word] = plural
+            return plural
+
+    def _nothing_of(self, words: tuple[str, ...]) -> tuple[int | None, Answered, None]:
+        """Return the answer to a phrase of which no listing holds a word: its first one lacks fewest.
+
+        Words of one form count once; in plain ASCII only plurals have another's.
+        """
+        place = 0 if self.listings else None
+        if len(words) > 1:
+            words = words if len(set(words)) == len(words) else tuple(dict.fromkeys(words))
+            if any(map(self._is_plural, words)):
+                for match, group, _ in self._with_plurals:
+                    merged = {split.key(word, match): word for word in reversed(words)}
+                    if len(merged) < len(words):
+                        place, words = group[0], tuple(merged.values())[::-1]
+        return place, Answered(None, {}, words), None
 
 
 def title_words(project: Project, store: Store, locale: str, answers: list[Answer]) -> dict[str, list[Answer]]:
@@ -161,25 +226,30 @@ class Unlock:
     helps: tuple[str, ...]
 
 
-def unlocks(answers: list[Answer], weight: float) -> list[Unlock]:
-    """Return the missing words, those that would unlock the most value first.
+def unlocks(answers: list[Answer], weight: float, most: int = 100) -> list[Unlock]:
+    """Return the missing words, those that would unlock the most value first, at most so many.
 
     A phrase counts for a word alone when nothing else is missing; for one of several missing words its value is shared.
     `weight` is that of the tier which a new keyword reaches.
     """
-    values: dict[tuple[str, str], float] = {}
-    alone: dict[tuple[str, str], dict[str, None]] = {}
-    helps: dict[tuple[str, str], dict[str, None]] = {}
+    values: dict[str, dict[str, float]] = {}
+    for answer in answers:
+        if answer.missing:
+            share = answer.worth.value * weight / len(answer.missing)
+            own = values.setdefault(answer.locale or answer.terms_locale, {})
+            for word in answer.missing:
+                own[word] = own.get(word, 0.0) + share
+    ranked = ((-value, word, locale) for locale, own in values.items() for word, value in own.items())
+    top = {(word, locale): -value for value, word, locale in heapq.nsmallest(most, ranked)}
+    alone: dict[tuple[str, str], dict[str, None]] = {key: {} for key in top}
+    helps: dict[tuple[str, str], dict[str, None]] = {key: {} for key in top}
+    words = {word for word, _ in top}
     for answer in answers:
         for word in answer.missing:
             key = (word, answer.locale or answer.terms_locale)
-            values[key] = values.get(key, 0) + answer.worth.value * weight / len(answer.missing)
-            (alone if len(answer.missing) == 1 else helps).setdefault(key, {})[answer.phrase] = None
-    found = [
-        Unlock(word, locale, value, tuple(alone.get((word, locale), ())), tuple(helps.get((word, locale), ())))
-        for (word, locale), value in values.items()
-    ]
-    return sorted(found, key=lambda unlock: (-unlock.value, unlock.word))
+            if word in words and key in top:
+                (alone if len(answer.missing) == 1 else helps)[key][answer.phrase] = None
+    return [Unlock(*key, value, tuple(alone[key]), tuple(helps[key])) for key, value in top.items()]
 
 
 def list_rows(answers: list[Answer]) -> list[dict[str, Any]]:

@@ -11,9 +11,8 @@ the first level up to which all its words stand, each at the strongest place tha
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import dataclass, field
 from functools import cached_property
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from tavolan.project.model import Project, Store
 from tavolan.words import split
@@ -31,13 +30,12 @@ LEVEL_OF_TIER: dict[Tier, int] = {"title-phrase": 1, "title-words": 1, "with-sub
 _BELOW_TITLE = {level: tier for tier, level in LEVEL_OF_TIER.items() if level > 1}
 
 
-@dataclass(frozen=True)
-class Answered:
+class Answered(NamedTuple):
     """How a listing answers a phrase: at which level (None: not), in which field each word stands, which lack."""
 
     level: int | None
-    used: dict[str, str] = field(default_factory=dict)
-    missing: tuple[str, ...] = ()
+    used: dict[str, str]
+    missing: tuple[str, ...]
 
 
 class Listing:
@@ -72,7 +70,7 @@ class Listing:
                 missing.append(word.text)
         if missing or not phrase.words:
             return Answered(None, used, tuple(missing))
-        return Answered(max(self.level[name] for name in used.values()), used)
+        return Answered(max(self.level[name] for name in used.values()), used, ())
 
     def tier(self, phrase: Phrase) -> Tier | None:
         """Return how strongly the listing answers a phrase."""

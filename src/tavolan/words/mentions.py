@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from tavolan.project.model import Project, Store
 from tavolan.words import split
-from tavolan.words.phrases import phrase_of
+from tavolan.words.phrases import phrase_of, plain_words
 
 
 @dataclass(frozen=True)
@@ -35,6 +35,8 @@ class MentionText:
     def __init__(self, text: str, match: split.Matching) -> None:
         self.match = match
         self.words = [token.form for token in split.tokens(text, match)]
+        self._forms = frozenset(self.words)
+        self._held: dict[str, bool] = {}
         self.unspaced = "".join(split.fold(text, match.language).split())
 
     def places(self, phrase: str) -> list[int]:
@@ -46,9 +48,19 @@ class MentionText:
                 found.append(at)
                 at = self.unspaced.find(wanted_text, at + len(wanted_text))
             return found
+        if not all(map(self._holds, plain_words(phrase))):
+            return []
         wanted = [token.form for token in phrase_of(phrase, self.match).row]
+        if not self._forms.issuperset(wanted):
+            return []
         size = len(wanted)
         return [i for i in range(len(self.words) - size + 1) if size and self.words[i : i + size] == wanted]
+
+    def _holds(self, word: str) -> bool:
+        """Whether a word stands in the text, given as folded, in plain ASCII."""
+        if word not in self._held:
+            self._held[word] = split.key(word, self.match) in self._forms
+        return self._held[word]
 
     def size(self, phrase: str) -> int:
         """Return how many words a phrase has, or characters without spaces."""
@@ -75,6 +87,8 @@ class LocaleMentions:
         texts = {key: value.text(store.rulebook.fields[key]) for key, value in values.items()}
         self.fields = {key: MentionText(text, match) for key, text in texts.items()}
         self.limit = store.rulebook.search.most_density
+        # Of a phrase that stands nowhere.
+        self.nowhere = Mentions(dict.fromkeys(self.fields, 0), 0.0, 0, False)
 
     def count(self, phrase: str) -> Mentions:
         """Return where and how often a phrase stands. It never runs from one field into the next."""

@@ -34,6 +34,17 @@ def phrase_of(text: str, match: Matching) -> Phrase:
     return Phrase(once, words, text.isascii() or not any(word.unspaced for word in words))
 
 
+@lru_cache(maxsize=1 << 18)
+def plain_words(text: str) -> tuple[str, ...]:
+    """Return the folded words of a phrase in plain ASCII, in order; none of any other."""
+    return tuple(text.lower().split()) if is_plain(text) else ()
+
+
+def is_plain(text: str) -> bool:
+    """Whether a text is made of ASCII letters, digits and spaces: its words are what stands between the spaces."""
+    return text.isascii() and text.replace(" ", "").isalnum()
+
+
 def _in_a_row(row: Iterable[Token]) -> tuple[Token, ...]:
     """Return words with those of a script without spaces put together where only white space parts them."""
     found: list[Token] = []

@@ -6,9 +6,9 @@ Every factor and weight stands here and in `[words]` of tavolan.toml, nowhere el
 from __future__ import annotations
 
 import math
-from dataclasses import dataclass
 from datetime import date
 from itertools import pairwise
+from typing import NamedTuple
 
 from tavolan.errors import one_problem
 from tavolan.project.datafile import RANKS, read_data
@@ -44,18 +44,13 @@ def latest_ranks(project: Project) -> dict[tuple[str, str], float]:
     return {key: rank for key, (_, rank) in latest.items()}
 
 
-@dataclass(frozen=True)
-class Worth:
-    """The factors of a phrase's value; each is between 0 and 1."""
+class Worth(NamedTuple):
+    """The factors of a phrase's value, each between 0 and 1, and their product, times 100 for people to read."""
 
     relevance: float
     demand: float
     chance: float
-
-    @property
-    def value(self) -> float:
-        """Relevance x demand x chance, times 100 so that people can read it."""
-        return 100 * self.relevance * self.demand * self.chance
+    value: float
 
 
 class Valuer:
@@ -81,18 +76,34 @@ class Valuer:
         volumes = [term.volume for terms in project.terms.values() for term in terms if term.volume]
         self.scale = math.log1p(max(volumes, default=1.0))
         self.ranks = latest_ranks(project)
+        self._ranked = {phrase for phrase, _ in self.ranks}
+        self._everywhere: dict[int, tuple[Term, Worth]] = {}
         self.difficulties = Difficulties(project, today or date.today())
 
     def worth(self, term: Term, storefront: str = "") -> Worth:
         """Return the factors of a phrase in a storefront."""
+        if term.difficulty is None or self._is_ranked(term.phrase):
+            return self._worth(term, storefront)
+        # The same in all of them.
+        known = self._everywhere.get(id(term))
+        if known is None:
+            # The term stays with it, so that no other one gets its id.
+            known = self._everywhere[id(term)] = (term, self._worth(term, storefront))
+        return known[1]
+
+    def _is_ranked(self, phrase: str) -> bool:
+        return bool(self._ranked) and fold(phrase) in self._ranked
+
+    def _worth(self, term: Term, storefront: str) -> Worth:
         relevance = self.settings.relevance if term.relevance is None else term.relevance / 100
         demand = self.settings.demand if term.volume is None else math.log1p(term.volume) / self.scale
-        hard = self.difficulties.of(term, storefront).value
+        # The list has the last word.
+        hard = term.difficulty if term.difficulty is not None else self.difficulties.of(term, storefront).value
         chance = self.settings.chance if hard is None else max(_LEAST_CHANCE, 1 - hard / 100)
         rank = self.ranks.get((fold(term.phrase), storefront)) if self.ranks else None
         if rank is not None and rank <= _FAR:
             chance = max(chance, 1 - math.log10(rank) / 2)
-        return Worth(relevance, demand, chance)
+        return Worth(relevance, demand, chance, 100 * relevance * demand * chance)
 
     def weight(self, tier: Tier | None) -> float:
         """Return the weight of a tier: how much of a phrase's value an answer of that strength is worth."""
