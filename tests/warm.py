@@ -21,6 +21,8 @@ from importlib import import_module
 from pathlib import Path
 from typing import Any, NoReturn
 
+import faults
+
 # What commands load first. Not libvips: threads of its own wouldn't live on in a fork.
 LIBRARIES = (
     "typer", "typer.main", "typer.rich_utils", "pydantic", "pydantic.main", "pydantic.types", "rich.console", "rich.table",
@@ -61,6 +63,8 @@ def _run(order: dict[str, Any]) -> NoReturn:
         os.environ.clear()
         os.environ.update(order["env"])
         sys.argv = order["args"]
+        if order["env"].get("FAULT"):
+            faults.install(order["env"]["FAULT"])
         runpy.run_path(sys.argv[0], run_name="__main__")
         code = 0
     except SystemExit as end:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import contextlib
+import glob
 import os
 import secrets
 import stat
@@ -11,7 +12,7 @@ from contextvars import ContextVar
 from pathlib import Path
 from typing import Any
 
-from tavolan.errors import OutsideError, UsageError, one_problem
+from tavolan.errors import OutsideError, one_problem
 
 # No file that a project has, or takes in, is larger.
 MOST_BYTES = 1_000_000_000
@@ -190,7 +191,7 @@ def delete_inside(root: Path, name: str | Path) -> None:
 def replace_file(path: Path, data: bytes) -> None:
     """Write a file whole or not at all, now. Raises OutsideError when it can't be written."""
     if path.is_dir():
-        raise UsageError(f"{path} is a folder. Name a file in it.")
+        raise OutsideError(f"{path}: can't be written (it is a folder). Name a file in it.")
     draft = draft_of(path)
     try:
         path.parent.mkdir(parents=True, exist_ok=True)
@@ -199,6 +200,7 @@ def replace_file(path: Path, data: bytes) -> None:
         with contextlib.suppress(FileNotFoundError):
             draft.chmod(stat.S_IMODE(path.stat().st_mode))
         draft.replace(path)
+        sweep(path.parent, f".{glob.escape(path.name[:200])}.*.part")
     except (OSError, ValueError) as error:
         with contextlib.suppress(OSError, ValueError):
             draft.unlink(missing_ok=True)
@@ -214,9 +216,9 @@ def draft_of(path: Path) -> Path:
     return path.with_name(f".{path.name[:200]}.{os.getpid()}-{secrets.token_hex(4)}.part")
 
 
-def sweep(folder: Path, deep: bool = False) -> None:
-    """Delete the drafts in a folder, or in all below it too, whose processes are gone."""
-    for draft in folder.rglob(".*.part") if deep else folder.glob(".*.part"):
+def sweep(folder: Path, pattern: str = ".*.part") -> None:
+    """Delete the drafts in a folder whose processes were killed."""
+    for draft in folder.glob(pattern):
         number = draft.name.removesuffix(".part").rpartition(".")[2].partition("-")[0]
         with contextlib.suppress(OSError):
             if number.isdigit() and not _runs(int(number)):

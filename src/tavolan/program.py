@@ -61,6 +61,12 @@ def run_program(
         raise TimeoutError from error
     finally:
         _end(program)
+        for thread, stream in zip(threads, (program.stdin, program.stdout, program.stderr), strict=True):
+            thread.join(1)
+            # What still holds the other end keeps its own.
+            if not thread.is_alive():
+                with suppress(OSError):
+                    stream.close()
     return Done(program.returncode, bytes(out), bytes(err))
 
 

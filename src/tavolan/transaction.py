@@ -71,9 +71,8 @@ def writing(root: Path, name: str = "project") -> Iterator[None]:
         if not holding.depth:
             if holding.entries:
                 holding.entries = {}
-                # With the journal gone the change holds.
+                # With the journal gone the change holds. That's the last step; the next run clears the rest away.
                 (root / CHANGE / _JOURNAL).unlink(missing_ok=True)
-                shutil.rmtree(root / CHANGE, ignore_errors=True)
             holding.lock.release()
 
 
@@ -101,7 +100,7 @@ def is_interrupted(root: Path) -> bool:
 
 def _begin(root: Path, name: str) -> None:
     if name == "out":
-        sweep(root / "out", deep=True)
+        sweep(root / "out", "**/.*.part")
         return
     if is_interrupted(root):
         _undo(root)
@@ -209,6 +208,7 @@ def _undo(root: Path) -> None:
     count = 0
     for entry in entries:
         path = inside(root, str(entry.get("path")))
+        sweep(path.parent)
         kept = folder / Path(str(entry.get("kept"))).name
         try:
             if _digest(path) in entry.get("after", ()):
@@ -223,7 +223,7 @@ def _undo(root: Path) -> None:
     _held[root / FOLDER / "project.lock"].entries = {}
     if count:
         what = f" ({command})" if command else ""
-        _log.warning("A run that was killed%s is undone: %d files are as before it.", what, count)
+        _log.warning("A run that was killed%s is undone. Files that are as before it: %d.", what, count)
 
 
 def _read_journal(journal: Path) -> tuple[str, list[dict[str, Any]]]:

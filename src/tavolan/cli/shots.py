@@ -77,6 +77,7 @@ def take(
 
     from tavolan.errors import UsageError
     from tavolan.pictures.take import Taker, missing_screens
+    from tavolan.transaction import changing
 
     opened = open_project(project, write=not dry_run)
     names = name or []
@@ -100,8 +101,9 @@ def take(
             f"{', '.join(taken.source.name for taken in by_order)}: {screens}, so only the order of the shots could "
             "tell. Nothing was taken. Give --in-order if the plan is right, or name them with --name."
         )
-    for taken in planned:
-        taker.take(taken)
+    with changing(opened.root):
+        for taken in planned:
+            taker.take(taken)
     if not asked:
         _print_taken(out, planned)
     for tag in dict.fromkeys(taken.locale for taken in planned):
@@ -205,6 +207,7 @@ def looks(
     from tavolan.files import write_bytes
     from tavolan.pictures.look import BUILT_IN, built_in_looks, load_look, look_names
     from tavolan.reports.tables import plain_table
+    from tavolan.transaction import changing
 
     opened = open_project(project, write=copy is not None)
     out = console()
@@ -215,7 +218,8 @@ def looks(
         target = opened.root / "looks" / f"{copy}.toml"
         if target.exists():
             raise UsageError(f"looks/{copy}.toml is there already. Rename it, or change it as it is.")
-        write_bytes(target, (BUILT_IN / f"{copy}.toml").read_bytes())
+        with changing(opened.root):
+            write_bytes(target, (BUILT_IN / f"{copy}.toml").read_bytes())
         out.print(f"looks/{copy}.toml now takes the place of the built-in look.")
         return
     if sheet:
