@@ -18,6 +18,8 @@ from tavolan.errors import OutsideError, one_problem
 MOST_BYTES = 1_000_000_000
 # All texts of a locale take some thousand characters.
 MOST_TEXT_BYTES = 4_000_000
+# The longest name of a file, less what a draft's adds to it.
+MOST_NAME_BYTES = 220
 
 
 class Stage:
@@ -50,6 +52,8 @@ def inside(root: Path, name: str | Path) -> Path:
         raise one_problem(
             str(name), None, "", f"is no path that can be used ({error})", "Give it another name."
         ) from error
+    if max((len(part.encode("utf-8", "surrogateescape")) for part in path.parts), default=0) > MOST_NAME_BYTES:
+        raise one_problem(f"{str(name)[:60]}…", None, "", "has a name that's too long for a file", "Shorten it.")
     if ".." in Path(name).parts or not path.is_relative_to(base) or path == base:
         raise one_problem(
             str(name), None, "", "leads outside the project, where nothing is written or deleted", "Give another path."
@@ -184,16 +188,18 @@ def delete_inside(root: Path, name: str | Path) -> None:
     path = (root.resolve() if parent == Path() else inside(root, parent)) / last
     try:
         path.unlink(missing_ok=True)
-    except OSError as error:
-        raise OutsideError(f"{path}: can't be deleted ({error.strerror or error}). Check its rights.") from error
+    except (OSError, ValueError) as error:
+        reason = getattr(error, "strerror", None) or error
+        raise OutsideError(f"{path}: can't be deleted ({reason}). Check its rights.") from error
 
 
 def replace_file(path: Path, data: bytes) -> None:
     """Write a file whole or not at all, now. Raises OutsideError when it can't be written."""
-    if path.is_dir():
-        raise OutsideError(f"{path}: can't be written (it is a folder). Name a file in it.")
-    draft = draft_of(path)
+    draft = path
     try:
+        if path.is_dir():
+            raise OutsideError(f"{path}: can't be written (it is a folder). Name a file in it.")
+        draft = draft_of(path)
         path.parent.mkdir(parents=True, exist_ok=True)
         with draft.open("xb") as handle:
             handle.write(data)
@@ -203,11 +209,13 @@ def replace_file(path: Path, data: bytes) -> None:
         sweep(path.parent, f".{glob.escape(path.name[:200])}.*.part")
     except (OSError, ValueError) as error:
         with contextlib.suppress(OSError, ValueError):
-            draft.unlink(missing_ok=True)
+            if draft != path:
+                draft.unlink(missing_ok=True)
         reason = getattr(error, "strerror", None) or error
         raise OutsideError(f"{path}: can't be written ({reason}). Check the disk and its rights.") from error
     except BaseException:
-        draft.unlink(missing_ok=True)
+        if draft != path:
+            draft.unlink(missing_ok=True)
         raise
 
 

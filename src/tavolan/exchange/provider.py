@@ -25,7 +25,6 @@ _MEDIA = "application/xliff+xml"
 _LONGEST_WAIT = 60.0
 _MOST_BYTES = 50_000_000
 _TOO_LARGE = "the answer is larger than 50 MB"
-_PIECE = 1 << 16
 # The name of an address that isn't told in tavolan.toml.
 UNLISTED = "--url"
 Sleep = Callable[[float], None]
@@ -52,10 +51,10 @@ class Program:
             done = run_program(self.table.command, document, self.table.timeout, _MOST_BYTES)
         except FileNotFoundError as error:
             raise OutsideError(f"provider {self.name}: there's no program {self.table.command[0]}") from error
-        except OSError as error:
-            raise OutsideError(f"provider {self.name}: {self.table.command[0]} can't be run ({error})") from error
         except TimeoutError as error:
             raise OutsideError(f"provider {self.name}: no answer within {self.table.timeout:g} s") from error
+        except (OSError, ValueError) as error:
+            raise OutsideError(f"provider {self.name}: {self.table.command[0]} can't be run ({error})") from error
         if len(done.out) > _MOST_BYTES:
             raise OutsideError(f"provider {self.name}: {_TOO_LARGE}")
         if done.code:
@@ -130,7 +129,7 @@ class Address:
                 )
             unpack = zlib.decompressobj(wbits=31) if encoding == "gzip" else None
             body, sent = bytearray(), 0
-            for piece in answer.iter_raw(_PIECE):
+            for piece in answer.iter_raw():
                 sent += len(piece)
                 room = _MOST_BYTES - len(body) + 1
                 try:

@@ -93,7 +93,7 @@ def template_names() -> list[str]:
     return sorted(path.name.removesuffix(".j2") for path in TEMPLATES.glob("*.j2"))
 
 
-def by_template(notes: list[Note], project: Project, template: str) -> str:
+def by_template(notes: list[Note], project: Project, template: str, seconds: float = SECONDS) -> str:
     """Return notes in the layout of a shipped template, or of a file. Raises UsageError or ProjectError.
 
     A template gets `app` (name, publisher, version, source, locales) and `notes` (one per store and locale, with the
@@ -109,9 +109,9 @@ def by_template(notes: list[Note], project: Project, template: str) -> str:
     asked = {"template": read_text(path, str(path)), "values": {"app": app, "notes": [asdict(note) for note in notes]}}
     command = [sys.executable, "-m", "tavolan.notes.filling"]
     try:
-        done = run_program(command, json.dumps(asked).encode(), SECONDS, MOST_BYTES)
+        done = run_program(command, json.dumps(asked).encode(), seconds, MOST_BYTES)
     except TimeoutError as error:
-        message = f"can't be filled in: it takes more than {SECONDS:g} s"
+        message = f"can't be filled in: it takes more than {seconds:g} s"
         raise one_problem(str(path), None, "", message, "Put the template right.") from error
     answer = _answer(done)
     if "text" not in answer:
