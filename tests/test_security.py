@@ -1,7 +1,6 @@
 """Nobody gets in: what a hostile file, repository or answer tries, and what comes of it."""
 
 import gzip
-import os
 import sqlite3
 import stat
 import subprocess
@@ -11,7 +10,6 @@ import zipfile
 from collections.abc import Iterator
 from contextlib import contextmanager
 from http.server import BaseHTTPRequestHandler
-from pathlib import Path
 
 import openpyxl
 import pytest
@@ -351,69 +349,3 @@ def test_a_pattern_has_a_limit_in_length_and_time(project, find, words, monkeypa
     texts = Texts(tavolan.open_project(project))
     with pytest.raises(UsageError, match=words):
         replacing.replacements(texts, ["en-US"], ["description"], find, "", expression=True)
-
-
-# --- stand-ins -------------------------------------------------------------------------------------------------
-
-
-@pytest.mark.parametrize(
-    ("request_text", "status"),
-    [
-        (b"POST /translate HTTP/1.1\r\nHost: 127.0.0.1:1\r\nContent-Length: x\r\n\r\n", b" 411 "),
-        (b"POST /translate HTTP/1.1\r\nHost: 127.0.0.1:1\r\nContent-Length: -5\r\n\r\n", b" 411 "),
-        (b"POST /translate HTTP/1.1\r\nHost: 127.0.0.1:1\r\nContent-Length: 99999999999\r\n\r\n", b" 413 "),
-        (b"POST /translate HTTP/1.1\r\nHost: potto.example:1\r\nContent-Length: 0\r\n\r\n", b" 403 "),
-        (b"POST /translate HTTP/1.1\r\nHost: 127.0.0.1:1\r\nContent-Length: 9\r\n\r\n", b""),
-        (b"POST /translate HTTP/1.1\r\nHost: 127.0.0.1:1\r\nContent-Length: 60000\r\n\r\n"
-         + b"<a>" * 10000 + b"</a>" * 7500, b" 400 "),
-        (b"\x00\xff\r\n\r\n", b" 400 "),
-    ],
-)  # fmt: skip
-def test_the_stand_in_answers_odd_requests_in_order(capfd, request_text, status):
-    import socket
-
-    from tavolan.standins.translator import Server
-
-    made = Server(0)
-    made.start()
-    try:
-        port = int(made.address.split(":")[2].split("/")[0])
-        with socket.create_connection(("127.0.0.1", port)) as connection:
-            connection.sendall(request_text)
-            if status:
-                assert status.strip() in connection.makefile("rb").read()
-        # And goes on.
-        with socket.create_connection(("127.0.0.1", port)) as connection:
-            connection.sendall(b"POST /translate HTTP/1.1\r\nHost: localhost:1\r\nContent-Length: 0\r\n\r\n")
-            assert b" 400 " in connection.makefile("rb").readline()
-    finally:
-        made.close()
-    assert "Traceback" not in capfd.readouterr().err
-
-
-def test_what_a_pipe_would_wait_for_is_said(project):
-    os.mkfifo(project / "terms/fr-FR.csv")
-    done = run_tavolan("check", cwd=project)
-    assert done.code == 3 and "terms/fr-FR.csv: is no ordinary file" in done.err
-    (project / "terms/fr-FR.csv").unlink()
-    readers = {
-        "copy/state.csv": ("check",),
-        "copy/glossary.csv": ("locale", "send"),
-        "data/reviews.csv": ("terms", "mine", "--locale", "en-US"),
-        "rules/ios.toml": ("check",),
-        "looks/own.toml": ("shots", "looks"),
-    }
-    for name, command in readers.items():
-        path = project / name
-        path.parent.mkdir(exist_ok=True)
-        os.mkfifo(path)
-        assert run_tavolan(*command, cwd=project).code in (0, 3), name
-        path.unlink()
-    screen = project / "screens/en-US/phone-6.9/home.png"
-    for make in (os.mkfifo, Path.mkdir):
-        screen.unlink() if screen.exists() else None
-        make(screen)
-        done = run_tavolan("shots", "render", cwd=project)
-        assert done.code == 3 and "home.png" in done.err
-        run_tavolan("check", cwd=project)
-        screen.unlink() if make is os.mkfifo else screen.rmdir()

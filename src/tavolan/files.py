@@ -18,6 +18,8 @@ from tavolan.errors import OutsideError, one_problem
 MOST_BYTES = 1_000_000_000
 # All texts of a locale take some thousand characters.
 MOST_TEXT_BYTES = 4_000_000
+# How deep tables and lists may nest in a TOML file.
+MOST_DEPTH = 20
 # The longest name of a file, less what a draft's adds to it.
 MOST_NAME_BYTES = 220
 
@@ -128,7 +130,10 @@ def read_toml(path: Path, shown: str) -> tuple[dict[str, Any], str]:
     """Return a TOML file as plain data, with its text. Raises ProjectError with the line of a syntax error."""
     text = read_text(path, shown)
     try:
-        return tomllib.loads(text), text
+        data = tomllib.loads(text)
+        if _is_deep(data):
+            raise RecursionError
+        return data, text
     except tomllib.TOMLDecodeError as error:
         message, line = _split_position(str(error), text)
         raise one_problem(
@@ -143,6 +148,21 @@ def read_toml(path: Path, shown: str) -> tuple[dict[str, Any], str]:
         raise one_problem(
             shown, None, "", f"holds a value that can't be read ({error})", "Write it shorter."
         ) from error
+
+
+def _is_deep(data: Any) -> bool:
+    """Whether tables and lists nest deeper than any of ours."""
+    level = [data]
+    for _ in range(MOST_DEPTH):
+        level = [
+            item
+            for part in level
+            for item in (part.values() if isinstance(part, dict) else part)
+            if isinstance(item, dict | list)
+        ]
+        if not level:
+            return False
+    return True
 
 
 def _split_position(message: str, text: str) -> tuple[str, int]:

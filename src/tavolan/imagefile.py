@@ -41,9 +41,10 @@ def image_facts(path: Path) -> ImageFacts | None:
     if not path.is_file():
         return None
     try:
-        return _facts(path)
+        facts = _facts(path)
     except (OSError, struct.error, ValueError):
         return None
+    return facts if facts and facts.width and facts.height else None
 
 
 def _facts(path: Path) -> ImageFacts | None:

@@ -287,8 +287,8 @@ def look_names(root: Path) -> list[str]:
 def load_look(root: Path, name: str, words: Collection[str] = ()) -> Look:
     """Return a look as it's meant for a place that these words describe. Raises ProjectError or UsageError."""
     own = root / "looks" / f"{name}.toml"
-    path = own if own.is_file() else BUILT_IN / f"{name}.toml"
-    if not path.is_file():
+    path = own if own.exists() else BUILT_IN / f"{name}.toml"
+    if not path.exists():
         raise UsageError(f'there\'s no look "{name}". {nearest(name, look_names(root))}')
     shown = f"looks/{path.name}"
     data, text = read_toml(path, shown)

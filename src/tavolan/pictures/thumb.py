@@ -17,6 +17,7 @@ from tavolan.pictures.resize import Words, resized, vips_image
 # Width in pixels: what the preview page shows; a contact sheet shows them smaller.
 WIDTH = 300
 _QUALITY = 82
+_GREY = 128
 
 
 def thumb(pixels: Pixels) -> bytes:
@@ -25,11 +26,14 @@ def thumb(pixels: Pixels) -> bytes:
 
 
 def thumb_of_file(path: Path) -> bytes:
-    """Return a picture's file as a small JPEG file. Raises pyvips.Error when it can't be read."""
+    """Return a picture's file as a small JPEG file; of one that's damaged, which the checks tell, a grey field."""
     # Pictures that we wrote are read four times as fast as others.
     rows = png.read_rows(read_bytes(path, path.name), MOST_PIXELS)
     if rows is None:
-        return _jpeg(vips().Image.thumbnail(str(path), WIDTH))
+        try:
+            return _jpeg(vips().Image.thumbnail(str(path), WIDTH))
+        except vips().Error:
+            return _jpeg((vips().Image.black(WIDTH, 2 * WIDTH) + _GREY).cast("uchar"))
     # Each pixel is taken as one word, with the byte before it, the other way around: blue, green, red.
     shape = (rows.shape[0], (rows.shape[1] - 1) // 3)
     return _small(np.ndarray(shape, ">u4", rows, 0, (rows.strides[0], 3)))

@@ -27,6 +27,8 @@ M = TypeVar("M", bound=BaseModel)
 def find_root(start: Path) -> Path:
     """Return the nearest folder, from `start` upwards, that holds `tavolan.toml`."""
     start = start.resolve()
+    if not start.exists():
+        raise one_problem(start, None, "", "isn't there", "Check the name of the project's folder.")
     for folder in (start, *start.parents):
         if (folder / CONFIG).is_file():
             return folder
