@@ -43,7 +43,7 @@ def test_a_template_has_time_memory_and_plain_values_only(shared_project, tmp_pa
     project = tavolan.open_project(shared_project)
     notes = collect(project, list(project.stores), project.app.locales, drafts=True)
     with pytest.raises(ProjectError, match=words):
-        by_template(notes, project, str(tmp_path / "own.j2"), seconds=1)
+        by_template(notes, project, str(tmp_path / "own.j2"), seconds=1 if "range" in text else 60)
 
 
 # --- paths -----------------------------------------------------------------------------------------------------
@@ -199,8 +199,8 @@ def other_packing(handler):
 def test_an_answer_has_a_limit_in_bytes_and_in_time(send, words):
     begin = time.monotonic()
     with answering(send) as url, pytest.raises(OutsideError, match=words):
-        Address("test", ProviderTable(url=url, timeout=0.8, tries=1)).ask(b"<x/>")
-    assert time.monotonic() - begin < 20
+        Address("test", ProviderTable(url=url, timeout=0.8 if send is dripping else 60, tries=1)).ask(b"<x/>")
+    assert time.monotonic() - begin < 60
 
 
 @pytest.mark.parametrize("told", ["nan", "-1", "1e999", "inf", "soon", "Thu, 01 Jan 1970 00:00:00 GMT", "9" * 5000])

@@ -41,7 +41,8 @@ def _rows(review: Review, store: str, name: str, tag: str) -> dict[str, Made]:
 def _existing(project: Project, store: str, name: str, tag: str) -> dict[str, Path]:
     """Return the finished pictures of a set by shot."""
     files = _files(project, store, name, tag)
-    return {shot: path for shot, file in files.items() if (path := finished(project.root, file))}
+    there = finished(project.root, files.values())
+    return {shot: there[file] for shot, file in files.items() if file in there}
 
 
 @check("picture-unfit", "error")

@@ -80,9 +80,10 @@ def make_boards(
     groups: dict[tuple[str, str], list[Job]] = {}
     for job in (job for job in jobs if job.kind == "shot"):
         groups.setdefault((job.store, job.place), []).append(job)
-    if not any(finished(project.root, job.file) for job in jobs):
+    there = finished(project.root, (job.file for job in jobs))
+    if not there:
         raise UsageError("there are no pictures to show yet. Make them with: tavolan shots render")
-    paths = {job.file: path for job in jobs if job.kind == "shot" and (path := finished(project.root, job.file))}
+    paths = {job.file: there[job.file] for job in jobs if job.kind == "shot" and job.file in there}
     keys = {place: _key(project, group, paths) for place, group in groups.items()}
     shown = {place: f"out/boards/{place[0]}-{place[1]}.png" for place in groups}
     changed = [place for place in groups if board_key(project.root, shown[place]) != keys[place]]

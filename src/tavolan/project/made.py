@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import json
+import os
 import sqlite3
 from collections.abc import Iterable
 from contextlib import closing
@@ -27,9 +28,26 @@ def set_files(store: str, size_class: str, locale: str, shots: Iterable[str]) ->
     return {shot: shot_file(store, size_class, locale, number, shot) for number, shot in enumerate(shots, 1)}
 
 
-def finished(root: Path, file: str) -> Path | None:
-    """Return where a picture was written, as PNG or as JPEG where a store's limit asked for it; None when it isn't."""
-    return next((path for ending in ENDINGS if (path := (root / file).with_suffix(ending)).is_file()), None)
+def finished(root: Path, files: Iterable[str]) -> dict[str, Path]:
+    """Return the paths of those pictures that are there, as PNG or as JPEG where a store's limit asked for it."""
+    listed: dict[str, set[str]] = {}
+    found = {}
+    for file in files:
+        folder, _, name = file.rpartition("/")
+        if folder not in listed:
+            listed[folder] = _names_in(root / folder)
+        stem = name.rpartition(".")[0]
+        if name := next((name for ending in ENDINGS if (name := stem + ending) in listed[folder]), ""):
+            found[file] = root / folder / name
+    return found
+
+
+def _names_in(folder: Path) -> set[str]:
+    try:
+        with os.scandir(folder) as entries:
+            return {entry.name for entry in entries if entry.is_file()}
+    except OSError:
+        return set()
 
 
 def digest_of(data: bytes) -> str:

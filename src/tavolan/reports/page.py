@@ -158,7 +158,7 @@ def _thumbs(project: Project) -> dict[Path, str]:
 def _pictures(project: Project, store: str, name: str, tag: str) -> list[Path]:
     """Return the finished pictures of a set, in order."""
     files = set_files(store, name, tag, (shot.name for shot in project.shots_for(name)))
-    return [path for file in files.values() if (path := finished(project.root, file))]
+    return list(finished(project.root, files.values()).values())
 
 
 def _listing(project: Project, store: Store, tag: str, findings: list[Finding], thumbs: dict[Path, str]) -> ListingView:
