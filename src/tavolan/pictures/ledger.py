@@ -11,7 +11,7 @@ from typing import Any
 import xxhash
 
 from tavolan.errors import OutsideError
-from tavolan.files import delete_inside, read_bytes
+from tavolan.files import delete_inside, read_bytes, require_file
 from tavolan.pictures.job import Job
 from tavolan.project.made import ENDINGS, LEDGER, Made, copy_of_ledger, rows_of
 
@@ -25,50 +25,64 @@ create table if not exists content (file text primary key, bytes integer, change
 """
 
 
+_Opened = tuple[sqlite3.Connection, dict[str, Made], dict[str, tuple[int, int, str]]]
+
+
+def _read(base: sqlite3.Connection) -> _Opened:
+    """Return a database with all that's read of it at the start."""
+    base.executescript(_SCHEMA)
+    digests = {row[0]: row[1:] for row in base.execute("select file, bytes, changed, digest from content")}
+    base.execute("select key, sizes from fitted limit 1").fetchone()
+    return base, rows_of(base), digests
+
+
 class Ledger:
     """The database of one project. Every write is one short transaction; a damaged file is started afresh."""
 
     def __init__(self, root: Path, write: bool = True) -> None:
         self.root = root
-        self._base, self.made = self._opened(root / LEDGER) if write else self._copied()
+        self._base, self.made, self._digests = self._opened(root / LEDGER) if write else self._copied()
         self._by_key = {row.key: row.file for row in self.made.values()}
-        self._digests = {row[0]: row[1:] for row in self._base.execute("select * from content")}
         self._new_digests: dict[str, tuple[int, int, str]] = {}
 
-    def _opened(self, path: Path) -> tuple[sqlite3.Connection, dict[str, Made]]:
+    def _opened(self, path: Path) -> _Opened:
         path.parent.mkdir(parents=True, exist_ok=True)
         try:
             return self._open(path)
         except (sqlite3.DatabaseError, ValueError, TypeError):
-            path.unlink(missing_ok=True)
+            self._clear_away(path)
             try:
                 return self._open(path)
-            except sqlite3.DatabaseError as error:
+            except (sqlite3.DatabaseError, ValueError, TypeError) as error:
                 raise OutsideError(f"{path} can't be written ({error}). Delete it, or free the disk.") from error
 
     @staticmethod
-    def _open(path: Path) -> tuple[sqlite3.Connection, dict[str, Made]]:
+    def _clear_away(path: Path) -> None:
+        """Delete a database with its log: what's wrong with it may stand there."""
+        require_file(path, LEDGER.as_posix())
+        for each in (path, path.with_name(f"{path.name}-wal"), path.with_name(f"{path.name}-shm")):
+            each.unlink(missing_ok=True)
+
+    @staticmethod
+    def _open(path: Path) -> _Opened:
+        require_file(path, LEDGER.as_posix())
         base = sqlite3.connect(path, timeout=60, isolation_level=None)
         try:
             base.execute("pragma journal_mode = wal")
             base.execute("pragma synchronous = normal")
-            base.executescript(_SCHEMA)
-            return base, rows_of(base)
+            return _read(base)
         except Exception:
             base.close()
             raise
 
-    def _copied(self) -> tuple[sqlite3.Connection, dict[str, Made]]:
+    def _copied(self) -> _Opened:
         """Return a copy in memory: to look on leaves no trace."""
         base = copy_of_ledger(self.root)
         try:
-            base.executescript(_SCHEMA)
-            return base, rows_of(base)
+            return _read(base)
         except (sqlite3.DatabaseError, ValueError, TypeError):
             base.close()
-            base = sqlite3.connect(":memory:", isolation_level=None)
-            base.executescript(_SCHEMA)
-            return base, {}
+            return _read(sqlite3.connect(":memory:", isolation_level=None))
 
     def close(self) -> None:
         """Write what's left and close the database."""

@@ -2,20 +2,21 @@
 
 from __future__ import annotations
 
+import sqlite3
 from collections.abc import Callable, Iterator
 from contextlib import closing
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import TYPE_CHECKING
 
-from tavolan.errors import Problem, ProjectError
+from tavolan.errors import OutsideError, Problem, ProjectError
 from tavolan.files import delete_inside, read_bytes, write_inside
 from tavolan.pictures.job import Job
 from tavolan.pictures.ledger import Ledger
 from tavolan.pictures.plan import Planner, Selection
 from tavolan.pictures.thumbs import keep_thumbs
 from tavolan.pictures.workers import Workers
-from tavolan.project.made import Made
+from tavolan.project.made import LEDGER, Made
 from tavolan.project.model import Project
 from tavolan.transaction import writing
 
@@ -52,8 +53,12 @@ def render(
     painting is reported at the end, when all others are done.
     """
     out = writing(project.root, "out")
-    with out, closing(Ledger(project.root)) as ledger, closing(Workers(project.root)) as workers:
-        return _run(project, ledger, workers, selection, progress, again, cluster)
+    try:
+        with out, closing(Ledger(project.root)) as ledger, closing(Workers(project.root)) as workers:
+            return _run(project, ledger, workers, selection, progress, again, cluster)
+    except sqlite3.Error as error:
+        message = f"{LEDGER.as_posix()} can't be used ({error}). Free the disk, or delete it: it's made anew then."
+        raise OutsideError(message) from error
 
 
 def _run(

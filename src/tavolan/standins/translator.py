@@ -12,7 +12,7 @@ from dataclasses import dataclass, field, replace
 from functools import cache
 from http.server import BaseHTTPRequestHandler
 
-from tavolan.errors import ProjectError
+from tavolan.errors import ProjectError, one_problem
 from tavolan.exchange.inline import has_emphasis, joined, pieces
 from tavolan.exchange.parcel import Parcel, Text
 from tavolan.exchange.xliff import parse_xliff, write_xliff
@@ -93,6 +93,8 @@ def _flat(table: dict[str, object], at: str = "") -> dict[str, str]:
 def translate(document: bytes, keep: tuple[str, ...] = ("Kilnary",)) -> bytes:
     """Return an XLIFF document with every text translated. Raises ProjectError when it can't be read."""
     parcels = parse_xliff(document, "the request")
+    if not parcels:
+        raise one_problem("the request", None, "", "holds no file", "Send one with a file.")
     parcel = parcels[0]
     book = phrase_book()
     done = [
@@ -180,6 +182,6 @@ def _answer(manners: Manners, authorization: str, body: bytes) -> tuple[int, byt
         return status, b""
     try:
         answer = translate(body)
-    except (ProjectError, IndexError):
+    except ProjectError:
         return 400, b""
     return 200, answer[: len(answer) // 2] if manners.truncate else answer

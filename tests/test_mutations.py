@@ -1,0 +1,245 @@
+"""Every reader takes mutated files in order: read, or refused with a problem; never a traceback, never a hang."""
+
+import os
+import random
+import shutil
+import signal
+from collections.abc import Callable
+from pathlib import Path
+from types import FrameType
+
+import numpy as np
+import openpyxl
+import pytest
+
+import tavolan
+from conftest import SEARCH, write_project, write_screen
+from faults import files_of
+from tavolan.checking.baseline import read_baseline
+from tavolan.errors import TavolanError
+from tavolan.exchange.glossary import read_glossary
+from tavolan.exchange.po import parse_gettext
+from tavolan.exchange.receive import read_parcels, receive
+from tavolan.exchange.research import import_table, write_terms
+from tavolan.exchange.send import send
+from tavolan.exchange.sheets import merge, read_sheet, write_csv, write_xlsx
+from tavolan.exchange.xliff import parse_xliff
+from tavolan.imagefile import image_facts
+from tavolan.notes.filling import fill_in
+from tavolan.pictures.encode import load_screen, screen_size
+from tavolan.pictures.ledger import Ledger
+from tavolan.pictures.look import BUILT_IN, load_look
+from tavolan.pictures.thumb import thumb
+from tavolan.project.datafile import DATA_FILES, read_data
+from tavolan.project.made import read_made
+from tavolan.project.memory import Pair, parse_tmx, read_memory, remember, write_tmx
+from tavolan.project.texts import Texts
+from tavolan.standins.translator import translate
+from tavolan.transaction import writing
+from tavolan.words.mine import mine
+
+# Inputs per reader in the suite; a search tries as many times more as TAVOLAN_FUZZ says.
+EACH = 12
+SECONDS = 5
+SEED = os.environ.get("TAVOLAN_SEED", "")
+TOKENS = [
+    b"\0", b"\x07", b"\x1b[31m", b"\xff", b"\xef\xbb\xbf", b"\xed\xa0\x80", "\u202e".encode(), b"\r", b"\n\n", b'"', b"'", b'"""', b"[", b"]]",
+    b"{", b"}", b"<", b">", b"&#0;", b"&x;", b"]]>", b"=", b"=1+1", b"-1", b"9" * 400, b"1e999", b"nan", b"-inf", b"true", b"../", b"/etc/passwd",
+    b"[" * 300, b"<a>" * 300, b"{a=" * 300, b"\\", b"\\u0000", b"\\ud800", b"%s", b"{{", b",", b";", b"|", b"\t", "ß".encode() * 50, b"x" * 5000,
+]  # fmt: skip
+
+
+def mutated(data: bytes, dice: random.Random) -> bytes:
+    """A file with some faults: bytes changed, taken out, doubled, cut, or odd ones put in."""
+    made = bytearray(data)
+    for _ in range(dice.choice((1, 1, 1, 2, 3, 8))):
+        at = dice.randrange(len(made) + 1)
+        kind = dice.randrange(7)
+        if kind == 0 and made:
+            made[min(at, len(made) - 1)] = dice.randrange(256)
+        elif kind == 1:
+            del made[at : at + dice.choice((1, 4, 64))]
+        elif kind == 2:
+            made[at:at] = made[at : at + dice.choice((1, 16, 256))]
+        elif kind == 3 and dice.random() < 0.3:
+            del made[at:]
+        elif kind == 4:
+            other = dice.randrange(len(made) + 1)
+            made[at:at] = made[other : other + 40]
+        else:
+            made[at:at] = dice.choice(TOKENS)
+    return bytes(made)
+
+
+class Bench:
+    """A project to read in, and the files that are mutated: name, content, and what reads it."""
+
+    def __init__(self, root: Path) -> None:
+        self.root = write_project(root / "potto")
+        shutil.copytree(self.root, root / "kept")
+        self.project = tavolan.open_project(self.root)
+        self.texts = Texts(self.project)
+        inside = self.inside
+        write_csv(self.texts, root / "s.csv")
+        write_xlsx(self.texts, root / "s.xlsx")
+        self.sent = {form: self._sent(form, root / form) for form in ("xliff", "xliff-1.2", "po")}
+        book = openpyxl.Workbook()
+        book.active.append(["phrase", "volume", "country"])
+        book.active.append(["kiln log", 12, "USA"])
+        book.save(root / "t.xlsx")
+        write_screen(root / "a.png")
+        ledger = Ledger(self.root)
+        ledger.keep_fitted("k", {"a": 3})
+        ledger.close()
+        self.readers: dict[str, tuple[bytes, Callable[[bytes], object]]] = {
+            "tavolan.toml": (self.read("tavolan.toml"), inside("tavolan.toml")),
+            "shots.toml": (self.read("shots.toml"), inside("shots.toml")),
+            "copy": (self.read("copy/de-DE.toml"), inside("copy/de-DE.toml")),
+            "terms": (b"phrase,relevance,volume,list,storefronts\nkiln log,9,8.5,win,US CA\nclay,,,,\n", inside("terms/en-US.csv")),
+            "state": (b"locale,field,source,state,text\nde-DE,title,0a1b2c3d4e5f,reviewed,0a1b2c3d4e5f\n", inside("copy/state.csv")),
+            "rulebook": (b'[field.title]\nmax = 20\n[class."phone-6.9"]\nform = "phone"\nsizes = [[100, 200]]\n', inside("rules/ios.toml")),
+            "new rulebook": (b'name = "N"\nas_of = "2026"\n[field.title]\n[locales]\ncodes = "en de"\n', inside("rules/n.toml")),
+            "look": ((BUILT_IN / "rise.toml").read_bytes(), inside("looks/own.toml", lambda _: load_look(self.root, "own"))),
+            "xliff": (self.sent["xliff"], lambda data: parse_xliff(data, "x")),
+            "old xliff": (self.sent["xliff-1.2"], lambda data: parse_xliff(data, "x")),
+            "received": (self.sent["xliff"], lambda data: receive(self.project, read_parcels(self.file("r.xlf", data)), "theirs")),
+            "answer": (self.sent["xliff"], translate),
+            "po": (self.sent["po"], lambda data: parse_gettext(data, "x", "de-DE")),
+            "tmx": (write_tmx([Pair("en-US", "de-DE", "a", "b", "title")], "en-US"), lambda data: parse_tmx(data, "x")),
+            "memory": (write_tmx([Pair("en-US", "de-DE", "a", "b", "title")], "en-US"), inside("copy/memory.tmx", self.use_memory)),
+            "glossary": (b"term,locale,target,use,note\nkiln,de-DE,Ofen,preferred,\n", inside("copy/glossary.csv", read_glossary)),
+            "sheet.csv": ((root / "s.csv").read_bytes(), lambda data: self.sheet("s.csv", data)),
+            "sheet.xlsx": ((root / "s.xlsx").read_bytes(), lambda data: self.sheet("s.xlsx", data)),
+            "import.csv": (b'Keyword,Search Volume,Country,Extra\nkiln log,"1,200",USA,a\nclay,3k,"US, CA",b\n', lambda data: self.take_in("t.csv", data)),
+            "import.xlsx": ((root / "t.xlsx").read_bytes(), lambda data: self.take_in("t.xlsx", data)),
+            "baseline": (b'{"schema": "tavolan/baseline@1", "findings": {"0a1b": "x"}}', lambda data: read_baseline(self.file("b.json", data))),
+            "png": ((root / "a.png").read_bytes(), self.picture),
+            "jpeg": (thumb(np.full((40, 30, 4), 200, np.uint8)), self.picture),
+            "ledger": ((self.root / "out/made.sqlite").read_bytes(), inside("out/made.sqlite", self.use_ledger)),
+            "journal": (b'{"command": "copy set", "files": [{"path": "copy/de-DE.toml", "kept": "1", "after": ["x"]}]}',
+                        inside(".tavolan/change/journal.json", self.recover)),
+            "template": (b"{% for n in notes %}{{ n.code }}: {{ n.text | upper }}\n{% endfor %}", self.template),
+        }  # fmt: skip
+        for data_file in DATA_FILES:
+            row = ",".join("3" if name in data_file.numbers else "en-US" for name in data_file.columns)
+            content = f"{','.join(data_file.columns)}\n{row}\n".encode()
+            self.readers[data_file.name] = (
+                content,
+                inside(data_file.name, lambda _, file=data_file: read_data(self.root, file)),
+            )
+        reviews = b"locale,stars,text\nen-US,5,the kiln log's great: it's c++ and x-ray proof\nen-US,3,kiln log\n"
+        self.readers["mining"] = (
+            reviews,
+            inside("data/reviews.csv", lambda root: mine(tavolan.open_project(root), "en-US", frozenset())),
+        )
+
+    def _sent(self, form: str, folder: Path) -> bytes:
+        ((path, _),) = send(self.project, ["de-DE"], form, folder, everything=True).values()
+        assert path
+        return path.read_bytes()
+
+    def read(self, name: str) -> bytes:
+        return (self.root / name).read_bytes()
+
+    def file(self, name: str, data: bytes) -> Path:
+        path = self.root.parent / name
+        path.write_bytes(data)
+        return path
+
+    def inside(self, name: str, use: Callable[[Path], object] = tavolan.open_project) -> Callable[[bytes], object]:
+        """A reader of a file in the project, which is as before afterwards."""
+
+        def reader(data: bytes) -> object:
+            path = self.root / name
+            before = path.read_bytes() if path.exists() else None
+            path.parent.mkdir(parents=True, exist_ok=True)
+            path.write_bytes(data)
+            try:
+                return use(self.root)
+            finally:
+                path.unlink(missing_ok=True)
+                if before is not None:
+                    path.write_bytes(before)
+
+        return reader
+
+    def use_memory(self, root: Path) -> None:
+        read_memory(root)
+        remember(root, [Pair("en-US", "de-DE", "c", "d")], "en-US")
+        assert Pair("en-US", "de-DE", "c", "d") in read_memory(root)
+        (root / "copy/memory-broken.tmx").unlink(missing_ok=True)
+
+    def use_ledger(self, root: Path) -> None:
+        read_made(root)
+        Ledger(root, write=False).close()
+        Ledger(root).close()
+
+    def recover(self, root: Path) -> None:
+        with writing(root):
+            pass
+
+    def sheet(self, name: str, data: bytes) -> object:
+        return merge(self.texts, read_sheet(self.file(name, data)), name)
+
+    def take_in(self, name: str, data: bytes) -> None:
+        done = import_table(self.project, "en-US", self.file(name, data), {})
+        before = self.read("terms/en-US.csv")
+        try:
+            write_terms(self.project, "en-US", done.terms)
+            # What's written can be read.
+            tavolan.open_project(self.root)
+        finally:
+            (self.root / "terms/en-US.csv").write_bytes(before)
+
+    def picture(self, data: bytes) -> None:
+        path = self.file("a.png", data)
+        image_facts(path)
+        width, height = screen_size(path, "a.png")
+        if width * height < 4_000_000:
+            load_screen(path, "a.png", width, height)
+
+    def template(self, data: bytes) -> object:
+        note = {"code": "de", "text": "x"}
+        return fill_in(data.decode("utf-8", "replace"), {"app": {}, "notes": [note]})
+
+
+@pytest.fixture(scope="module")
+def bench(tmp_path_factory: pytest.TempPathFactory) -> Bench:
+    return Bench(tmp_path_factory.mktemp("mutations"))
+
+
+def _too_slow(_signal: int, _frame: FrameType | None) -> None:
+    raise AssertionError(f"takes more than {SECONDS} s")
+
+
+READERS = [
+    "tavolan.toml", "shots.toml", "copy", "terms", "state", "rulebook", "new rulebook", "look", "xliff", "old xliff", "received", "answer", "po",
+    "tmx", "memory", "glossary", "sheet.csv", "sheet.xlsx", "import.csv", "import.xlsx", "baseline", "png", "jpeg", "ledger", "journal",
+    "template", *(file.name for file in DATA_FILES), "mining",
+]  # fmt: skip
+
+
+def test_every_reader_is_tried(bench: Bench) -> None:
+    assert sorted(bench.readers) == sorted(READERS)
+
+
+@pytest.mark.parametrize("name", READERS)
+def test_a_mutated_file_is_read_or_refused(bench: Bench, name: str) -> None:
+    data, reader = bench.readers[name]
+    signal.signal(signal.SIGALRM, _too_slow)
+    reader(data)
+    kept = files_of(bench.root)
+    for number in range(EACH * max(1, SEARCH)):
+        spoiled = mutated(data, random.Random(f"{SEED}{name} {number}"))
+        signal.alarm(SECONDS)
+        try:
+            reader(spoiled)
+        except TavolanError:
+            pass
+        except Exception as error:
+            raise AssertionError(f"{name} {number}: {spoiled[:2000]!r}") from error
+        finally:
+            signal.alarm(0)
+        if number % 50 == 0 or not SEARCH:
+            assert files_of(bench.root) == kept, (name, number)
+    assert files_of(bench.root) == kept, name
