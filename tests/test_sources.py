@@ -86,7 +86,7 @@ def test_candidates_come_with_their_sources(project):
     opened = data(
         project, "listings.csv", "app,locale,title,subtitle,description\nClaywise,en-US,Glaze chart,,Kiln notes\n"
     )
-    found = {one.phrase: one for one in mine(opened, "en-US", frozenset({"the", "is", "so"}))}
+    found = {one.phrase: one for one in mine(opened, "en-US", frozenset({"the", "is", "so"})).found}
     chart = found["glaze chart"]
     assert chart.sources == {"reviews": 3, "listings: title": 1, "suggestions": 1} and chart.apps == 1
     assert chart.stars == pytest.approx(4) and chart.examples["suggestions"] == "glaze chart (“gl” 1)"
@@ -96,7 +96,7 @@ def test_candidates_come_with_their_sources(project):
         and "glaze" not in found
         and not any("zorglaze" in phrase or "is" in phrase.split() for phrase in found)
     )
-    assert list(found) == [one.phrase for one in mine(opened, "en-US", frozenset({"the", "is", "so"}))]
+    assert list(found) == [one.phrase for one in mine(opened, "en-US", frozenset({"the", "is", "so"})).found]
 
 
 def test_candidates_are_told_apart_as_their_language_does(project):
@@ -105,8 +105,8 @@ def test_candidates_are_told_apart_as_their_language_does(project):
     for tag in ("fr-FR", "tr-TR"):
         (project / f"copy/{tag}.toml").write_text('title = "X"\n')
     opened = data(project, "reviews.csv", "locale,stars,text\n" + "\n".join(reviews) + "\n")
-    assert {one.phrase: one.texts for one in mine(opened, "fr-FR", frozenset({"est"}))}["argile"] == 2
-    assert {one.phrase: one.texts for one in mine(opened, "tr-TR", frozenset())}["fırın güzel"] == 2
+    assert {one.phrase: one.texts for one in mine(opened, "fr-FR", frozenset({"est"})).found}["argile"] == 2
+    assert {one.phrase: one.texts for one in mine(opened, "tr-TR", frozenset()).found}["fırın güzel"] == 2
 
 
 # --- scores ----------------------------------------------------------------------------------------------------

@@ -5,11 +5,12 @@ from __future__ import annotations
 import csv
 import io
 import re
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from pathlib import Path
 
 from tavolan.errors import ProjectError, one_problem
-from tavolan.files import decoded, read_bytes
+from tavolan.files import decoded, read_bytes, require_file
 
 SEPARATORS = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "pipes"}
 _UTF16 = (b"\xff\xfe", b"\xfe\xff")
@@ -17,6 +18,8 @@ _UTF16 = (b"\xff\xfe", b"\xfe\xff")
 _SEPARATOR_LINE = re.compile(r'"?sep=(.)"?\r?\n', re.IGNORECASE)
 
 
+# Characters of which a header has fewer.
+_HEAD = 1 << 16
 # What a spreadsheet takes for a formula, and what it would take for one without the apostrophes in front.
 _FORMULA = re.compile(r"'*[=+\-@\t\r]")
 _GUARDED = re.compile(r"'+[=+\-@\t\r]")
@@ -49,18 +52,51 @@ def read_csv(path: Path, shown: str, fallback: str = "") -> CsvTable:
     when it can't be read.
     """
     text, encoding = _text(read_bytes(path, shown), shown, fallback)
-    named = _SEPARATOR_LINE.match(text)
-    separator = named.group(1) if named else max(SEPARATORS, key=text.split("\n", 1)[0].count)
-    reader = csv.reader(
-        io.StringIO(text[named.end() :] if named else text, newline=""), delimiter=separator, strict=True
-    )
-    before = 1 if named else 0
+    separator, start = _separator(text[:_HEAD])
+    rows = _rows(io.StringIO(text[start:], newline=""), separator, 1 if start else 0, shown)
+    return CsvTable(list(rows), separator, encoding)
+
+
+def stream_csv(path: Path, shown: str) -> Iterator[tuple[int, list[str]]]:
+    """Yield the rows of a CSV file as `read_csv` returns them, one after the other: it may be larger than memory."""
+    require_file(path, shown)
     try:
-        rows = [(reader.line_num + before, row) for row in reader if any(cell.strip() for cell in row)]
+        with path.open("rb") as file:
+            head = file.read(_HEAD)
+            file.seek(0)
+            encoding = "UTF-16" if head.startswith(_UTF16) else "UTF-8-sig"
+            with io.TextIOWrapper(file, encoding, newline="") as text:
+                separator, start = _separator(head.decode(encoding, "ignore"))
+                text.read(start)
+                yield from _rows(text, separator, 1 if start else 0, shown)
+    except UnicodeDecodeError:
+        # Read whole, it's told with its line.
+        read_csv(path, shown)
+        raise
+    except OSError as error:
+        reason = error.strerror or error
+        raise one_problem(
+            shown, None, "", f"can't be read ({reason})", "Check that it's there and readable."
+        ) from error
+
+
+def _separator(head: str) -> tuple[str, int]:
+    """Return what parts the cells of a file, by how it begins, and where its rows begin."""
+    named = _SEPARATOR_LINE.match(head)
+    if named:
+        return named.group(1), named.end()
+    return max(SEPARATORS, key=head.split("\n", 1)[0].count), 0
+
+
+def _rows(lines: Iterable[str], separator: str, before: int, shown: str) -> Iterator[tuple[int, list[str]]]:
+    reader = csv.reader(lines, delimiter=separator, strict=True)
+    try:
+        for row in reader:
+            if row and (row[0].strip() or any(cell.strip() for cell in row)):
+                yield reader.line_num + before, row
     except csv.Error as error:
         remedy = "Quote cells that hold the separator or quotation marks, and close every quote."
         raise one_problem(shown, reader.line_num + before, "", f"isn't valid CSV: {error}", remedy) from error
-    return CsvTable(rows, separator, encoding)
 
 
 def _text(data: bytes, shown: str, fallback: str) -> tuple[str, str]:

@@ -90,8 +90,8 @@ def say(message: str) -> None:
 
 
 @contextmanager
-def progress_bar(title: str) -> Iterator[Callable[[int, int], None]]:
-    """Give a callback (done, in all) that moves a progress bar on stderr; silent when stderr is no terminal."""
+def progress_bar(title: str) -> Iterator[Callable[[int, int | None], None]]:
+    """Give a callback that moves a progress bar on stderr: (done, in all if known). Silent without a terminal."""
     if not sys.stderr.isatty():
         yield lambda _done, _total: None
         return

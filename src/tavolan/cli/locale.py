@@ -78,6 +78,7 @@ def adopt(
     from tavolan.project.state import write_state
     from tavolan.project.texts import Texts
     from tavolan.reports.words import counted
+    from tavolan.transaction import changing
 
     opened = open_project(project, write=not dry_run)
     unknown = unknown_origins(opened)
@@ -85,7 +86,8 @@ def adopt(
     if not dry_run:
         adopted = Texts(opened).adopted()
         left = {(tag, address) for tag in unknown if tag not in chosen for address in unknown[tag]}
-        write_state(opened.root, {key: entry for key, entry in adopted.items() if key not in left})
+        with changing(opened.root):
+            write_state(opened.root, {key: entry for key, entry in adopted.items() if key not in left})
     for tag, addresses in chosen.items():
         console().print(f"{tag:8} {counted(len(addresses), 'text')}: {', '.join(addresses)}", soft_wrap=True)
     total = sum(map(len, chosen.values()))

@@ -9,7 +9,16 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from tavolan.cli import completing
-from tavolan.cli.common import JsonOption, LocaleOption, ProjectOption, console, open_project, print_json, styled
+from tavolan.cli.common import (
+    JsonOption,
+    LocaleOption,
+    ProjectOption,
+    console,
+    open_project,
+    print_json,
+    progress_bar,
+    styled,
+)
 
 if TYPE_CHECKING:
     from tavolan.project.model import Project
@@ -44,11 +53,13 @@ def mine(
     opened = open_project(project)
     tag = _one(opened, locale)
     fillers = Review(opened, date.today()).words_for("fillers", tag)
-    found = [one for one in find(opened, tag, fillers, least) if not (fresh and one.target)]
+    with progress_bar("Reading") as move:
+        mined = find(opened, tag, fillers, least, lambda texts: move(texts, None))
+    found = [one for one in mined.found if not (fresh and one.target)]
     if json:
         print_json({"schema": "tavolan/mine@1", "locale": tag, "candidates": [asdict(one) for one in found[:top]]})
         return
-    print_mined(console(), found[:top], len(found))
+    print_mined(console(), found[:top], len(found) if fresh else mined.total)
 
 
 def import_terms(

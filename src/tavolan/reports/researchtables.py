@@ -10,7 +10,7 @@ from tavolan.reports.styled import Text, styled
 from tavolan.reports.tables import plain_table
 from tavolan.reports.words import counted
 from tavolan.words.difficulty import PARTS
-from tavolan.words.mine import Mined
+from tavolan.words.mined import Mined
 from tavolan.words.score import Fit, Score
 
 _REACH = {"won": "bold green", "within reach": "green", "a stretch": "yellow", "out of reach": "red"}

@@ -1,0 +1,166 @@
+"""Many texts as arrays of word numbers, so that a million of them can be counted.
+
+Words and clauses are those of `words.split`. Texts of plain words are cut many at a time; those with combining marks,
+words with signs, or scripts without spaces, one by one.
+"""
+
+from __future__ import annotations
+
+import os
+import re
+import sys
+import threading
+from collections import defaultdict, deque
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass
+from itertools import islice
+from multiprocessing import get_context
+from typing import Any
+
+import numpy as np
+import regex
+
+from tavolan.words import split
+from tavolan.words.split import Matching
+
+Numbers = np.ndarray[Any, np.dtype[np.int32]]
+# The number of what parts two clauses, and two texts.
+PART = 0
+_AT_ONCE = 20_000
+_CLAUSE, _TEXT = "\x01", "\x02"
+_TEXT_END = 1
+_WORD = re.compile(rf"[^\W_]+(?:'[^\W\d_]+)*|[{_CLAUSE}{_TEXT}]|{split.CLAUSE_END.pattern}")
+_SIGN = re.compile(r"[-+#]")
+_MARKED = regex.compile(rf"\p{{M}}|{split.UNSPACED}")
+
+Progress = Callable[[int], None]
+Cut = tuple[int, list[str], Numbers]
+
+
+@dataclass(frozen=True)
+class Corpus:
+    """Texts as word numbers: `words` of all texts, `texts` the number of the text of each; `spelled` has the words.
+
+    Between two clauses, and two texts, stands `PART`.
+    """
+
+    words: Numbers
+    texts: Numbers
+    spelled: list[str]
+    count: int
+
+
+class _WordNumbers(dict[str, int]):
+    """Gives each new token a number: that of the word which it is."""
+
+    def __init__(self, match: Matching) -> None:
+        super().__init__({_CLAUSE: PART, _TEXT: _TEXT_END})
+        self.match = match
+        self.spelled = ["", ""]
+        self._numbers: dict[str, int] = {}
+
+    def __missing__(self, token: str) -> int:
+        if not token[0].isalnum():
+            self[token] = PART
+            return PART
+        # An elided word before an apostrophe isn't part of it.
+        (word,) = split.units(token, self.match) if "'" in token else (token,)
+        number = self[token] = self.of_word(word)
+        return number
+
+    def numbers_of(self, tokens: list[str]) -> Numbers:
+        """Return the numbers of some tokens."""
+        return np.fromiter(map(self.__getitem__, tokens), np.int32, len(tokens))
+
+    def of_word(self, word: str) -> int:
+        """Return the number of a word."""
+        number = self._numbers.setdefault(word, len(self.spelled))
+        if number == len(self.spelled):
+            self.spelled.append(word)
+        return number
+
+
+def corpus_of(texts: Iterable[str], match: Matching, progress: Progress | None = None) -> Corpus:
+    """Return texts as word numbers. `progress` is called with how many are read."""
+    cut = split.small_letters("", match)[1]
+    numbers = _WordNumbers(cut)
+    words: list[Numbers] = []
+    places: list[Numbers] = []
+    count = 0
+    for size, tokens, stands in _cut_all(iter(texts), match, cut):
+        found = numbers.numbers_of(tokens)[stands]
+        ends = found == _TEXT_END
+        # The end of a text belongs to it.
+        places.append((np.cumsum(ends) - ends + count).astype(np.int32))
+        found[ends] = PART
+        words.append(found)
+        count += size
+        if progress:
+            progress(count)
+    empty = np.zeros(0, np.int32)
+    all_words = np.concatenate([empty, *words])
+    words.clear()
+    return Corpus(all_words, np.concatenate([empty, *places]), numbers.spelled, count)
+
+
+def _cut_all(texts: Iterator[str], match: Matching, cut: Matching) -> Iterator[Cut]:
+    """Yield texts cut, some thousands at a time; where there are many, processes cut them while others are read."""
+    first = list(islice(texts, _AT_ONCE))
+    cores = os.cpu_count() or 1
+    if len(first) < _AT_ONCE or cores == 1 or sys.platform != "linux" or threading.active_count() > 1:
+        while first:
+            yield _cut(first, match, cut)
+            first = list(islice(texts, _AT_ONCE))
+        return
+    with ProcessPoolExecutor(cores, get_context("fork")) as pool:
+        waiting = deque([pool.submit(_cut, first, match, cut)])
+        while waiting:
+            while len(waiting) < 2 * cores and (several := list(islice(texts, _AT_ONCE))):
+                waiting.append(pool.submit(_cut, several, match, cut))
+            yield waiting.popleft().result()
+
+
+def _cut(texts: list[str], match: Matching, cut: Matching) -> Cut:
+    """Return how many texts there are, their different tokens, and which of those stand in a row."""
+    tokens = _tokens([split.small_letters(text, match)[0] for text in texts], cut)
+    places: defaultdict[str, int] = defaultdict()
+    places.default_factory = places.__len__
+    found = np.fromiter(map(places.__getitem__, tokens), np.int32, len(tokens))
+    return len(texts), list(places), found
+
+
+def _tokens(texts: list[str], match: Matching) -> list[str]:
+    """Return the words of texts with marks where clauses and texts end."""
+    whole = _TEXT.join([*(text.replace(_TEXT, " ").replace(_CLAUSE, " ") for text in texts), ""])
+    folded = split.fold(whole, match.language)
+    odd = _odd(folded)
+    if not odd:
+        return _WORD.findall(folded)
+    tokens: list[str] = []
+    for number, text in enumerate(folded.split(_TEXT)[:-1]):
+        if number not in odd:
+            tokens += _WORD.findall(text)
+        else:
+            for clause in split.clauses(texts[number]):
+                for token in split.tokens_once(clause, match):
+                    tokens += split.units_of(token)
+                tokens.append(_CLAUSE)
+        tokens.append(_TEXT)
+    return tokens
+
+
+def _odd(folded: str) -> set[int]:
+    """Return the numbers of the texts that have more than plain words."""
+    parts = folded.split(_TEXT)
+    odd = (
+        set()
+        if folded.isascii()
+        else {n for n, part in enumerate(parts) if not part.isascii() and _MARKED.search(part)}
+    )
+    places = [found.start() for found in _SIGN.finditer(folded)]
+    if places:
+        ends = np.cumsum([len(part) + 1 for part in parts])
+        signed = np.unique(np.searchsorted(ends, places, "right")).tolist()
+        odd |= {number for number in signed if split.signed_word().search(parts[number])}
+    return odd
