@@ -7,14 +7,14 @@ PIP := $(BIN)/python -m pip --disable-pip-version-check --quiet
 # Where compiled modules aren't kept, each command compiles the tool anew: a tenth of a second.
 export PYTHONDONTWRITEBYTECODE :=
 
-.PHONY: help demo test fuzz lint bench bench-many clean
+.PHONY: help demo test fuzz lint bench bench-scale bench-many clean
 
 help:
 	@echo "make demo    install Tavolan into $(VENV) and walk through the sample project"
 	@echo "make test    install the test tools too and run all tests"
 	@echo "make fuzz    search for MINUTES (10) at random for what breaks a property that the tests assert"
 	@echo "make lint    check format, style and types"
-	@echo "make bench   measure speed, as ratios within one run; bench-many renders 2,000 pictures"
+	@echo "make bench   measure speed, as ratios within one run; bench-many renders 2,000 pictures, bench-scale shows growth"
 	@echo "make clean   remove $(VENV), kilnary and build results"
 
 $(BIN)/python:
@@ -45,6 +45,9 @@ lint: $(VENV)/installed-dev
 
 bench: $(VENV)/installed-dev
 	@$(BIN)/python bench/bench.py
+
+bench-scale: $(VENV)/installed-dev
+	@$(BIN)/python bench/scale.py
 
 bench-many: $(VENV)/installed-dev
 	@$(BIN)/python bench/bench.py many
