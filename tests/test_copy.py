@@ -3,6 +3,7 @@
 import io
 import json
 import os
+import subprocess
 import xml.etree.ElementTree as ET
 
 import openpyxl
@@ -12,7 +13,7 @@ from hypothesis import example, given
 from hypothesis import strategies as st
 
 import tavolan
-from conftest import examples, replace, run_tavolan
+from conftest import PROGRAM, examples, replace, run_tavolan
 from tavolan.errors import ProjectError, UsageError
 from tavolan.exchange.sheets import merge, read_sheet, write_csv, write_xlsx
 from tavolan.project.edit import TomlEditor
@@ -223,10 +224,6 @@ def test_damaged_sheets_end_in_problems_never_in_a_crash(tmp_path_factory, share
 @given(text=st.text(st.characters(codec="utf-8"), min_size=1).filter(lambda text: text.strip()))
 @example(text="bell \x07")
 def test_set_then_show_gives_any_text_back(project, text):
-    import subprocess
-
-    from conftest import PROGRAM
-
     args = [str(PROGRAM), "copy", "set", "de-DE", "promo", "-", "--force", "--project", str(project)]
     done = subprocess.run(args, input=text.encode(), capture_output=True, check=False)
     if bad_character(text):
@@ -254,10 +251,6 @@ def test_set_refuses_what_is_too_long(project):
 
 
 def test_text_that_is_not_utf8_is_refused(project):
-    import subprocess
-
-    from conftest import PROGRAM
-
     before = (project / "copy/de-DE.toml").read_bytes()
     for last, data in ((b"-", b"caf\xe9"), (b"caf\xe9", b"")):
         args = [os.fsencode(PROGRAM), b"copy", b"set", b"de-DE", b"promo", last]

@@ -27,12 +27,10 @@ __all__ = ["__version__", "check", "cover", "open_project", "render"]
 def open_project(folder: str | Path = ".") -> Project:
     """Load the project in `folder` or the nearest folder above it. Raises ProjectError with every problem."""
     from tavolan.project.load import find_root, load_project
-    from tavolan.transaction import is_interrupted, writing
+    from tavolan.transaction import settle
 
     root = find_root(Path(folder))
-    if is_interrupted(root):
-        with writing(root):
-            pass
+    settle(root)
     return load_project(root)
 
 

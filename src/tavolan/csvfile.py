@@ -16,8 +16,6 @@ SEPARATORS = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "pipes"}
 _UTF16 = (b"\xff\xfe", b"\xfe\xff")
 # The first line by which some spreadsheets name the separator.
 _SEPARATOR_LINE = re.compile(r'"?sep=(.)"?\r?\n', re.IGNORECASE)
-
-
 # Characters of which a header has fewer.
 _HEAD = 1 << 16
 # What a spreadsheet takes for a formula, and what it would take for one without the apostrophes in front.
@@ -70,7 +68,7 @@ def stream_csv(path: Path, shown: str) -> Iterator[tuple[int, list[str]]]:
                 text.read(start)
                 yield from _rows(text, separator, 1 if start else 0, shown)
     except UnicodeDecodeError:
-        # Read whole, it's told with its line.
+        # Reading it whole finds the line, for the message.
         read_csv(path, shown)
         raise
     except OSError as error:

@@ -34,12 +34,12 @@ class QuietHandler(BaseHTTPRequestHandler):
 
     def body(self) -> bytes | None:
         """Return the body of a request; None, after an answer that says why, for one that can't be taken."""
-        told = self.headers.get("Content-Length", "")
-        if not (told.isascii() and told.isdigit()):
+        length = self.headers.get("Content-Length", "")
+        if not (length.isascii() and length.isdigit()):
             self.send_error(411)
-        elif len(told) > 12 or int(told) > MOST_BYTES:
+        elif len(length) > 12 or int(length) > MOST_BYTES:
             self.send_error(413)
-        elif len(body := self.rfile.read(int(told))) < int(told):
+        elif len(body := self.rfile.read(int(length))) < int(length):
             self.send_error(400)
         else:
             return body

@@ -98,6 +98,13 @@ def is_interrupted(root: Path) -> bool:
     return (root / CHANGE / _JOURNAL).is_file()
 
 
+def settle(root: Path) -> None:
+    """Undo what a killed run left, before a project is read; where one writes just now, wait until it has ended."""
+    if is_interrupted(root):
+        with writing(root):
+            pass
+
+
 def _begin(root: Path, name: str) -> None:
     if name == "out":
         sweep(root / "out", "**/.*.part")
@@ -185,7 +192,7 @@ def _write(stage: Stage) -> None:
 
 
 def _keep(root: Path, files: dict[Path, str]) -> None:
-    """Note in the journal which files will be written, with the digests of what they'll hold, and keep what's there."""
+    """Copy the files that will be replaced, and note them in the journal with the digests of what they'll hold."""
     entries = _held[root / FOLDER / "project.lock"].entries
     folder = root / CHANGE
     folder.mkdir(parents=True, exist_ok=True)

@@ -56,15 +56,13 @@ held = ExitStack()
 def open_project(folder: Path | None, write: bool = False) -> Project:
     """Load the project that `--project` names, or the nearest one; to `write` it, with its lock until the end."""
     from tavolan.project.load import find_root, load_project
-    from tavolan.transaction import is_interrupted, writing
+    from tavolan.transaction import settle, writing
 
     root = find_root(folder or Path())
     if write:
         held.enter_context(writing(root))
-    elif is_interrupted(root):
-        # Somebody writes just now, or was killed: then this puts back what stood there.
-        with writing(root):
-            pass
+    else:
+        settle(root)
     return load_project(root)
 
 

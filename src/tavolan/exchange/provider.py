@@ -119,9 +119,9 @@ class Address:
         """Ask once. Raises httpx's errors, TimeoutError for one that comes too slowly, OutsideError for a large one."""
         deadline = time.monotonic() + self.table.timeout
         with self._client.stream("POST", self.table.url, content=document, headers=headers) as answer:
-            told = answer.headers.get("Retry-After", "")
+            retry_after = answer.headers.get("Retry-After", "")
             if answer.status_code != 200:
-                return _Answer(answer.status_code, told, b"")
+                return _Answer(answer.status_code, retry_after, b"")
             encoding = answer.headers.get("Content-Encoding", "identity").strip().lower()
             if encoding not in ("identity", "gzip", ""):
                 raise OutsideError(
@@ -140,7 +140,7 @@ class Address:
                     raise OutsideError(f"provider {self.name}: {_TOO_LARGE}")
                 if time.monotonic() > deadline:
                     raise TimeoutError
-            return _Answer(200, told, bytes(body))
+            return _Answer(200, retry_after, bytes(body))
 
 
 def without_password(url: str) -> str:
@@ -154,13 +154,13 @@ def _hint(status: int) -> str:
     return ". Is the token right? token_env names its variable" if status in (401, 403) else ""
 
 
-def _asked_wait(told: str, usual: float) -> float:
+def _asked_wait(retry_after: str, usual: float) -> float:
     """Return the seconds to wait: what the provider asks for, as seconds or as a date (RFC 9110), within reason."""
     try:
-        seconds = float(told)
+        seconds = float(retry_after)
     except ValueError:
         try:
-            seconds = parsedate_to_datetime(told).timestamp() - time.time()
+            seconds = parsedate_to_datetime(retry_after).timestamp() - time.time()
         except (ValueError, OverflowError):
             return usual
     return min(max(seconds, 0.0), _LONGEST_WAIT) if math.isfinite(seconds) else usual

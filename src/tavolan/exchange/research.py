@@ -191,13 +191,13 @@ def _merge(
         numbers[name] = scaled if scaled is not None else (getattr(old, name) if old else None)
     extra = [f"{name}: {cells[name].strip()}" for name in unmapped if cells.get(name, "").strip()]
     front = cells.get(mapping["storefronts"], "") if "storefronts" in mapping else ""
-    told, unknown = _storefronts(front) if front else ((), [])
+    codes, unknown = _storefronts(front) if front else ((), [])
     if unknown:
         repairs.append(f"“{', '.join(unknown)}” is no country that's known: it goes into the note")
         extra.append(f"storefronts: {', '.join(unknown)}")
     notes = [old.note if old else "", cells.get(mapping.get("note", ""), "").strip(), *extra]
     note = "; ".join(dict.fromkeys(part for text in notes for part in text.split("; ") if part)) if any(notes) else ""
-    fronts = told or (old.storefronts if old else ())
+    fronts = codes or (old.storefronts if old else ())
     own_list = cells.get(mapping.get("list", ""), "").strip() or (old.list if old else "")
     shown = old.phrase if old else phrase
     return Term(shown, locale, old.line if old else 0, **numbers, list=own_list, note=note, storefronts=fronts)

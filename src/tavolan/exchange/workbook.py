@@ -40,7 +40,7 @@ class _LimitError(Exception):
 
 
 class _Extent:
-    """How far the cells of a sheet go that hold something, told from its XML alone."""
+    """How far the cells of a sheet go that hold something, measured in its XML alone."""
 
     def __init__(self) -> None:
         self.row = self.column = self.last_row = self.last_column = self.cells = 0

@@ -49,29 +49,22 @@ def read_memory(root: Path) -> list[Pair]:
 
     Control characters, which no XML holds, are passed over: the next pair that's remembered mends the file.
     """
+    return _read(root)[0]
+
+
+def _read(root: Path) -> tuple[list[Pair], bytes]:
+    """Return the pairs of a project's memory, and the bytes of one that can't be read, else none."""
     if not (root / NAME).exists() and not is_staged(root / NAME):
-        return []
+        return [], b""
     data = read_bytes(root / NAME, NAME.as_posix())
     try:
-        return parse_tmx(data, NAME.as_posix())
+        return parse_tmx(data, NAME.as_posix()), b""
     except ProjectError as error:
         try:
-            return parse_tmx(without_bad_characters(data), NAME.as_posix())
+            return parse_tmx(without_bad_characters(data), NAME.as_posix()), b""
         except ProjectError:
             _log.warning("%s Earlier translations aren't offered.", error)
-            return []
-
-
-def _set_aside(root: Path) -> None:
-    """Keep a memory that can't be read under another name, before it's written anew."""
-    if not (root / NAME).exists():
-        return
-    data = read_bytes(root / NAME, NAME.as_posix())
-    try:
-        parse_tmx(without_bad_characters(data), NAME.as_posix())
-    except ProjectError:
-        write_bytes(root / ASIDE, data)
-        _log.warning("%s couldn't be read and is %s now; a new one was begun.", NAME.as_posix(), ASIDE.as_posix())
+            return [], data
 
 
 def parse_tmx(data: bytes, shown: str) -> list[Pair]:
@@ -119,11 +112,15 @@ def write_tmx(pairs: Iterable[Pair], source_locale: str) -> bytes:
 def remember(root: Path, pairs: Iterable[Pair], source_locale: str) -> int:
     """Add pairs to a project's memory; return how many were new."""
     with changing(root):
-        known = read_memory(root)
+        known, unreadable = _read(root)
         there = set(known)
         fresh = [pair for pair in dict.fromkeys(pairs) if pair not in there and _fits(pair)]
         if fresh:
-            _set_aside(root)
+            if unreadable:
+                write_bytes(root / ASIDE, unreadable)
+                _log.warning(
+                    "%s couldn't be read and is %s now; a new one was begun.", NAME.as_posix(), ASIDE.as_posix()
+                )
             write_bytes(root / NAME, write_tmx([*known, *fresh], source_locale))
     return len(fresh)
 

@@ -39,7 +39,7 @@ def replacements(
     try:
         compiled = regex.compile(pattern, regex.IGNORECASE if ignore_case else 0)
         if expression:
-            # Names of groups that it hasn't are told before any text is looked at.
+            # An unknown name of a group is refused before any text is looked at.
             regex.compile(f"(?:{pattern})|").sub(put, "", timeout=SECONDS)
     except TimeoutError as error:
         raise _too_slow() from error
