@@ -1,10 +1,14 @@
 """Kills and full disks at every step: nothing is lost or written twice, and the next run is as if nothing had been."""
 
+import json
 import os
 import random
 import shutil
+import signal
 import subprocess
 import sys
+import time
+from contextlib import suppress
 from functools import cache
 from pathlib import Path
 
@@ -81,6 +85,26 @@ def steps(base: Path, name: str) -> tuple[int, dict[str, bytes]]:
     counted, left = (place / "steps").stat().st_size, files_of(root)
     shutil.rmtree(place)
     return counted, left
+
+
+@pytest.mark.parametrize("number", range(200 if SEARCH else 2))
+def test_a_render_killed_at_any_moment_is_made_up_for(base: Path, tmp_path: Path, number: int) -> None:
+    root = again(base, tmp_path / "killed")
+    shutil.rmtree(root / "out/shots")
+    # Every other time the processes that draw live on for a while, as after an ordinary kill.
+    group = number % 2 == 0
+    program = subprocess.Popen([PROGRAM, "shots", "render"], cwd=root, start_new_session=True,
+                               stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)  # fmt: skip
+    time.sleep(random.Random(number).uniform(0.5, 3.0))
+    with suppress(ProcessLookupError):
+        (os.killpg if group else os.kill)(program.pid, signal.SIGKILL)
+    program.wait()
+    done = run_tavolan("shots", "render", cwd=root)
+    assert done.code == 0, done.err
+    assert files_of(root) == steps(base, "render")[1]
+    assert not list((root / "out/shots").rglob("*.part"))
+    again_at_once = json.loads(run_tavolan("shots", "render", "--json", cwd=root).out)
+    assert not again_at_once["made"], "the ledger doesn't know what a killed run made"
 
 
 def without_out(files: dict[str, bytes]) -> dict[str, bytes]:

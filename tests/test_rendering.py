@@ -10,11 +10,13 @@ import subprocess
 import time
 import urllib.request
 from concurrent.futures import ThreadPoolExecutor
+from pathlib import Path
 
 import pytest
 
 import tavolan
 from conftest import PROGRAM, replace, run_tavolan, write_screen
+from tavolan.pictures.fonts import packaged_path
 from tavolan.pictures.job import Job
 from tavolan.pictures.ledger import Ledger
 from tavolan.pictures.plan import Planner, Selection
@@ -261,3 +263,25 @@ def test_the_ledger_is_an_ordinary_database(rendered):
         inputs = json.loads(base.execute("select inputs from made limit 1").fetchone()[0])
     base.close()
     assert {"caption", "look", "screen", "fonts", "tool", "size"} <= set(inputs)
+
+
+@pytest.mark.parametrize("in_place", [True, False])
+def test_a_font_replaced_while_we_run_is_painted_and_recorded(rendered, in_place):
+    font = rendered / "art/fonts/own.ttf"
+    font.parent.mkdir(parents=True)
+    shutil.copy(packaged_path("Noto Sans"), font)
+    made(rendered)
+    before = digests(rendered)
+    if in_place:
+        font.write_bytes(Path(packaged_path("Noto Sans Italic")).read_bytes())
+    else:
+        shutil.copy(packaged_path("Noto Sans Italic"), font.with_suffix(".new"))
+        font.with_suffix(".new").rename(font)
+    latin = {name for name in before if "ar-SA" not in name}
+    assert latin <= set(made(rendered).why)
+    after = digests(rendered)
+    assert all(before[name] != after[name] for name in latin)
+    # A process that begins with the new font finds all as it would paint it.
+    shutil.rmtree(rendered / "out")
+    assert run_tavolan("shots", "render", cwd=rendered).code == 0
+    assert digests(rendered) == after

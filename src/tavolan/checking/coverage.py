@@ -13,7 +13,7 @@ from tavolan.project.model import Term
 from tavolan.rulebooks.measure import beyond, measure
 from tavolan.words import split
 from tavolan.words.mentions import MentionText
-from tavolan.words.phrases import Words, phrase_of, words_of
+from tavolan.words.phrases import Words, is_plain, phrase_of, plain_words, words_of
 
 _TOP = 3
 _LEAST_WORDS = 40
@@ -69,6 +69,7 @@ def first_sentence_says_what(review: Review, this: Check) -> Iterator[Finding]:
     Store pages show one to three lines before "more": the first sentence must say what the app does, in the words of
     those who look for it. The length of the fold is an estimate and stands in the rulebook (`fold`).
     """
+    wanted: dict[tuple[str, split.Matching], frozenset[split.Token]] = {}
     for place in review.places:
         if place.rule.fold is None or not place.value.written or place.value.inherited_from:
             continue
@@ -81,15 +82,22 @@ def first_sentence_says_what(review: Review, this: Check) -> Iterator[Finding]:
                 this, message, remedy, measured=length, limit=place.rule.fold, unit="characters", subject="length"
             )
         terms = review.own_terms(place.locale)
-        if terms and not _holds_target(sentence, terms, split.matching_of(place.store.rulebook.search, place.locale)):
+        match = split.matching_of(place.store.rulebook.search, place.locale)
+        if (place.locale, match) not in wanted:
+            wanted[place.locale, match] = _words_of_all(terms, match)
+        there = words_of(sentence, match)
+        if terms and not any(_shares(there, word) for word in wanted[place.locale, match]):
             message = "the first sentence holds no word of any target phrase"
             remedy = f"Say what the app does in words of terms/{place.locale}.csv, as in “{terms[0].phrase}”."
             yield place.finding(this, message, remedy, subject="words")
 
 
-def _holds_target(sentence: str, terms: list[Term], match: split.Matching) -> bool:
-    there = words_of(sentence, match)
-    return any(_shares(there, word) for term in terms for word in phrase_of(term.phrase, match).words)
+def _words_of_all(terms: list[Term], match: split.Matching) -> frozenset[split.Token]:
+    """Return the words of all phrases. There may be a hundred thousand phrases, but they share their words."""
+    plain = {word for term in terms for word in plain_words(term.phrase)}
+    found = {split.Token(word, split.key(word, match), False, False) for word in plain}
+    others = (term.phrase for term in terms if not is_plain(term.phrase))
+    return frozenset(found.union(*(phrase_of(phrase, match).words for phrase in others)))
 
 
 def _shares(there: Words, word: split.Token) -> bool:

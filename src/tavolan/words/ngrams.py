@@ -16,6 +16,7 @@ from tavolan.words.corpus import PART, Corpus, Numbers
 
 LONGEST = 3
 _MOST_NUMBER = 1 << 63
+_MOST_PLACE = 1 << 31
 Longs = np.ndarray[Any, np.dtype[np.int64]]
 Flags = np.ndarray[Any, np.dtype[np.bool_]]
 
@@ -78,7 +79,7 @@ class Counter:
             good &= (forms[place:end] > 0) & ~self.rules.never[words[place:end]]
         if size == 1:
             good &= self.rules.alone[words]
-        return np.flatnonzero(good)
+        return np.flatnonzero(good).astype(np.int32 if len(words) < _MOST_PLACE else np.int64)
 
     def keys(self, size: int, places: Longs) -> Longs:
         """Return the number of the phrase at each place."""
@@ -86,7 +87,9 @@ class Counter:
         for place in range(1, size):
             if place > 1 and self._base**size * self.corpus.count >= _MOST_NUMBER:
                 key = self._pair_number(key)
-            key = key * self._base + self._forms[places + place]
+            # In place, as there may be tens of millions.
+            key *= self._base
+            key += self._forms[place:][places]
         return key
 
     def forms_of(self, size: int, keys: Longs) -> Longs:
@@ -113,12 +116,16 @@ class Counter:
         both += self.corpus.texts[places]
         del places
         both = distinct(both)
-        phrase, text = both // max(1, self.corpus.count), both % max(1, self.corpus.count)
-        begins = np.flatnonzero(np.diff(phrase, prepend=-1))
-        texts = np.diff(begins, append=len(phrase))
-        marked = np.add.reduceat(self.marked[text].astype(np.int32), begins) if len(begins) else texts
+        # Each array may have tens of millions of numbers, so none is kept longer than it's needed.
+        phrase = both // max(1, self.corpus.count)
+        both %= max(1, self.corpus.count)
+        marks = np.cumsum(np.append(False, self.marked[both]), dtype=np.int32)
+        del both
+        bounds = np.append(np.flatnonzero(first_of_each(phrase)), len(phrase))
+        texts = np.diff(bounds)
         kept = texts >= self.least
-        return Phrases(self.forms_of(size, phrase[begins[kept]]), texts[kept], marked[kept])
+        begins, ends = bounds[:-1][kept], bounds[1:][kept]
+        return Phrases(self.forms_of(size, phrase[begins]), texts[kept], (marks[ends] - marks[begins]).astype(np.int64))
 
     def occurrences(self, size: int, wanted: Sequence[tuple[int, ...]]) -> tuple[Longs, Longs]:
         """Return which of some phrases of one length stands where: their numbers in `wanted`, and the places."""
@@ -144,9 +151,14 @@ def distinct(numbers: Longs) -> Longs:
     For many, NumPy's own looks each one up in a table, which takes longer, and copies them more than once.
     """
     numbers.sort()
-    first = np.ones(len(numbers), np.bool_)
-    np.not_equal(numbers[1:], numbers[:-1], out=first[1:])
-    return numbers[first]
+    return numbers[first_of_each(numbers)]
+
+
+def first_of_each(ordered: Longs) -> Flags:
+    """Return which of sorted numbers are the first of their value."""
+    first = np.ones(len(ordered), np.bool_)
+    np.not_equal(ordered[1:], ordered[:-1], out=first[1:])
+    return first
 
 
 def without_parts(found: dict[int, Phrases]) -> dict[int, Flags]:
