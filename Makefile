@@ -13,7 +13,7 @@ help:
 	@echo "make demo    install Tavolan into $(VENV) and walk through the sample project"
 	@echo "make test    install the test tools too and run all tests"
 	@echo "make fuzz    search for MINUTES (10) at random for what breaks a property that the tests assert"
-	@echo "make lint    check format, style and types"
+	@echo "make lint    check format, style, types, and who imports whom"
 	@echo "make bench   measure speed, as ratios within one run; bench-many renders 2,000 pictures, bench-scale shows growth"
 	@echo "make clean   remove $(VENV), kilnary and build results"
 
@@ -42,6 +42,7 @@ lint: $(VENV)/installed-dev
 	$(BIN)/ruff format --check .
 	$(BIN)/ruff check .
 	$(BIN)/mypy
+	$(BIN)/lint-imports
 
 bench: $(VENV)/installed-dev
 	@$(BIN)/python bench/bench.py

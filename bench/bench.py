@@ -297,7 +297,7 @@ def bench_changes(project: Path) -> None:
 def bench_many_pictures(folder: Path) -> None:
     """40 locales x 10 shots x 5 size classes."""
     from tavolan.rulebooks.load import shipped_rulebook
-    from tavolan.sample.screens import SCREENS
+    from tavolan.sample.app_screens import SCREENS
     from tavolan.sample.write import write_screens, write_texts
 
     sample, root = folder / "sample", folder / "many-pictures"

@@ -19,8 +19,8 @@ from hypothesis import HealthCheck, settings
 from hypothesis import strategies as st
 
 from tavolan import open_project, render
-from tavolan.project.progress import units
 from tavolan.project.texts import Texts
+from tavolan.project.translation_progress import units
 from warm import PATIENCE, Warm
 
 # Time limits per example would make tests fail on a busy machine; fixtures of one test may serve all its examples.
@@ -101,7 +101,7 @@ TERMS = "phrase,relevance,volume\npottery kiln,90,10\nglaze recipe,80,5\n"
 
 def write_screen(path: Path, width: int = 260, height: int = 560, shade: int = 200) -> None:
     """Write a small raw screen with a gradient, so that flips and crops show."""
-    from tavolan.pictures.png import write as png
+    from tavolan.pictures.raster.png import write as png
 
     pixels = np.full((height, width, 4), 255, np.uint8)
     pixels[..., 0] = np.linspace(0, 255, width, dtype=np.uint8)[None, :]

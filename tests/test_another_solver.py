@@ -7,8 +7,8 @@ import pytest
 import tavolan
 from conftest import SEARCH
 from tavolan.project.model import Copy, Source, Term
-from tavolan.words.choices import Options
 from tavolan.words.plan import plan
+from tavolan.words.plan_choices import Options
 
 # A search compares plans of real size, as far as the other solver comes; every run some small ones, to the end.
 LIMIT, SECONDS, SHARE = (100, 60, 1.0) if SEARCH else (40, 60, 0.25)

@@ -8,13 +8,13 @@ from rich.console import Console
 import tavolan
 from conftest import write_project
 from tavolan.errors import ProjectError, UsageError
-from tavolan.pictures.look import BUILT_IN, built_in_looks, load_look
-from tavolan.pictures.plan import Selection
-from tavolan.pictures.workers import worker_count
-from tavolan.project.scaffold import Starter, plan_project
-from tavolan.project.scaffold import write_project as write_starter
+from tavolan.pictures.design.look import BUILT_IN, built_in_looks, load_look
+from tavolan.pictures.making.planner import Selection
+from tavolan.pictures.making.workers import worker_count
+from tavolan.project.starter import Starter, plan_project
+from tavolan.project.starter import write_project as write_starter
 from tavolan.reports.covertables import print_coverage, print_matrix
-from tavolan.reports.rules import print_list, print_rulebook
+from tavolan.reports.rulebook_tables import print_list, print_rulebook
 from tavolan.rulebooks.load import SHIPPED, load_rulebooks, merge, shipped_rulebook
 
 

@@ -15,12 +15,12 @@ from hypothesis import strategies as st
 import tavolan
 from conftest import PROGRAM, examples, replace, run_tavolan
 from tavolan.errors import ProjectError, UsageError
-from tavolan.exchange.sheets import merge, read_sheet, write_csv, write_xlsx
-from tavolan.project.edit import TomlEditor
+from tavolan.exchange.copy_sheets import merge, read_sheet, write_csv, write_xlsx
 from tavolan.project.texts import Change, Texts
+from tavolan.project.toml_edit import TomlEditor
 from tavolan.reports.machine import github, junit, markdown, sarif
 from tavolan.rulebooks.measure import measure
-from tavolan.xmlfile import bad_character
+from tavolan.support.xmlfile import bad_character
 
 any_text = st.text(st.characters(codec="utf-8"))
 sheet_text = st.text(st.characters(codec="utf-8", exclude_categories=["Cc", "Cs"], include_characters="\n\t"))

@@ -17,8 +17,8 @@ from conftest import PROGRAM, printable, replace, run_tavolan, standings
 from tavolan.errors import OutsideError, UsageError
 from tavolan.exchange.drafting import Drafter
 from tavolan.exchange.inline import has_emphasis, lost
-from tavolan.exchange.parcel import Parcel, Text
 from tavolan.exchange.provider import Address, Program, provider_for
+from tavolan.exchange.translation_request import Parcel, Text
 from tavolan.exchange.xliff import parse_xliff, write_xliff
 from tavolan.project.schema import ProviderTable
 from tavolan.standins.translator import Manners, Server, pseudo, translate

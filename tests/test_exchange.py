@@ -9,9 +9,9 @@ from translate.storage import factory, xliff
 from conftest import LAUGHS, printable, replace, run_tavolan
 from tavolan.errors import ProjectError
 from tavolan.exchange.inline import joined, lost, pieces
-from tavolan.exchange.parcel import Parcel, Text
 from tavolan.exchange.po import parse_gettext, write_gettext
 from tavolan.exchange.receive import read_parcels
+from tavolan.exchange.translation_request import Parcel, Text
 from tavolan.exchange.xliff import parse_xliff, write_old_xliff, write_xliff
 
 

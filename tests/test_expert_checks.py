@@ -7,9 +7,9 @@ import pytest
 import tavolan
 from conftest import replace
 from tavolan.checking import run_checks
-from tavolan.checking.coverage import first_sentence
 from tavolan.checking.freshness import last_day
-from tavolan.checking.writing import url_fault
+from tavolan.checking.text_faults import url_fault
+from tavolan.checking.word_use import first_sentence
 from tavolan.errors import ProjectError
 
 EN, DE, AR, CONFIG = "copy/en-US.toml", "copy/de-DE.toml", "copy/ar-SA.toml", "tavolan.toml"

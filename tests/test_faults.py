@@ -16,7 +16,7 @@ import pytest
 
 from conftest import PROGRAM, SEARCH, replace, run_tavolan, write_screen
 from faults import files_of
-from tavolan.transaction import changing, writing
+from tavolan.support.transaction import changing, writing
 
 TRANSLATE = "import sys;from tavolan.standins.translator import translate;sys.stdout.buffer.write(translate(sys.stdin.buffer.read()))"
 # Each command that writes a project's files, and how many steps are tried in the suite.
@@ -198,7 +198,7 @@ def test_what_somebody_changed_after_a_kill_stays(base: Path, tmp_path: Path) ->
 
 
 def test_an_error_in_a_change_leaves_all_files_as_they_were(project: Path) -> None:
-    from tavolan.files import read_text, write_text
+    from tavolan.support.files import read_text, write_text
 
     before = files_of(project)
     with pytest.raises(ZeroDivisionError), changing(project):

@@ -7,11 +7,11 @@ import os
 import pytest
 
 import tavolan
-from tavolan.csvfile import read_csv
 from tavolan.errors import OutsideError, ProjectError
 from tavolan.exchange.glossary import read_glossary
-from tavolan.files import read_text, read_toml, write_bytes
 from tavolan.project.datafile import RANKS, read_data
+from tavolan.support.csvfile import read_csv
+from tavolan.support.files import read_text, read_toml, write_bytes
 
 
 def test_a_byte_order_mark_is_dropped(tmp_path):

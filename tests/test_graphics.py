@@ -11,11 +11,11 @@ import pyvips
 
 import tavolan
 from conftest import replace, run_tavolan, write_project, write_screen
-from tavolan.imagefile import image_facts
-from tavolan.pictures.encode import jpeg
-from tavolan.pictures.plan import Planner, Selection
-from tavolan.pictures.png import write as png
+from tavolan.pictures.making.planner import Planner, Selection
+from tavolan.pictures.raster.images import jpeg
+from tavolan.pictures.raster.png import write as png
 from tavolan.reports.page import _locales
+from tavolan.support.image_headers import image_facts
 
 GRAPHIC = '\n[[graphic]]\nname = "feature"\nscreen = "home"\n'
 

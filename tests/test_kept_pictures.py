@@ -6,11 +6,11 @@ from contextlib import closing
 
 import tavolan
 from conftest import replace, run_tavolan, write_screen
-from tavolan.pictures.paint import card_place
-from tavolan.pictures.plan import Planner, Selection
-from tavolan.pictures.scene import Box
-from tavolan.pictures.thumb import thumb_of_file
-from tavolan.pictures.thumbs import thumbs
+from tavolan.pictures.design.layout import Box
+from tavolan.pictures.drawing.layers import card_place
+from tavolan.pictures.making.planner import Planner, Selection
+from tavolan.pictures.making.thumbnails import thumbs
+from tavolan.pictures.raster.thumbnail import thumb_of_file
 
 
 def test_what_is_ready_is_packed_under_the_stores_own_codes(project):

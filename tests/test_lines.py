@@ -4,7 +4,7 @@ import tomlkit
 from hypothesis import given
 from hypothesis import strategies as st
 
-from tavolan.lines import key_lines, line_of
+from tavolan.support.toml_lines import key_lines, line_of
 
 SAMPLE = '''\
 # comment = 1

@@ -9,14 +9,14 @@ from hypothesis import strategies as st
 
 from conftest import examples, replace, write_screen
 from tavolan.errors import ProjectError, UsageError
-from tavolan.pictures.backdrop import _SHADE, paint_shadow, shadow_on
-from tavolan.pictures.canvas import canvas_on
-from tavolan.pictures.colour import Lch, contrast, from_lch, luminance, resolve, rgb, to_lch
-from tavolan.pictures.frames import smooth_rect
-from tavolan.pictures.look import WORDS, Pose, Shadow, built_in_looks, load_look, place_words
-from tavolan.pictures.paint import paint_screen
-from tavolan.pictures.pose import Placing, hull
-from tavolan.pictures.scene import Setting, lay_out
+from tavolan.pictures.design.colour import Lch, contrast, from_lch, luminance, resolve, rgb, to_lch
+from tavolan.pictures.design.frames import smooth_rect
+from tavolan.pictures.design.layout import Setting, lay_out
+from tavolan.pictures.design.look import WORDS, Pose, Shadow, built_in_looks, load_look, place_words
+from tavolan.pictures.design.perspective import Placing, hull
+from tavolan.pictures.drawing.grounds import _SHADE, paint_shadow, shadow_on
+from tavolan.pictures.drawing.layers import paint_screen
+from tavolan.pictures.raster.canvas import canvas_on
 from tavolan.project.schema import Palette, PalettePatch
 from tavolan.rulebooks.load import SHIPPED, shipped_rulebook
 
@@ -111,8 +111,8 @@ def test_variants_apply_where_all_their_words_hold(tmp_path):
 
 def test_the_words_of_variants_are_known():
     """A misspelt word would never apply, and nobody would notice."""
-    from tavolan.files import read_toml
-    from tavolan.pictures.look import BUILT_IN
+    from tavolan.pictures.design.look import BUILT_IN
+    from tavolan.support.files import read_toml
 
     graphics = {name for store in SHIPPED for name in shipped_rulebook(store).graphics}
     known = {*WORDS, "phone", "tablet", "desktop", "tv", "watch", *graphics, *(name for _, name in CLASSES)}
@@ -195,9 +195,9 @@ def test_a_shots_own_colours_win():
 def test_every_look_is_painted_for_the_scripts_and_shapes_that_it_must_serve(project):
     """Not a matter of taste: something of the caption's colour must be there, and no edge may be left unpainted."""
     import tavolan
-    from tavolan.pictures.gallery import gallery_jobs
-    from tavolan.pictures.painter import Painter
-    from tavolan.pictures.plan import Selection
+    from tavolan.pictures.making.painter import Painter
+    from tavolan.pictures.making.planner import Selection
+    from tavolan.pictures.outputs.gallery import gallery_jobs
 
     write_screen(project / "art/icon.png", 64, 64)
     opened = tavolan.open_project(project)
@@ -214,8 +214,8 @@ def test_every_look_is_painted_for_the_scripts_and_shapes_that_it_must_serve(pro
 
 def test_frames_of_every_kind_are_drawn(project):
     import tavolan
-    from tavolan.pictures.painter import Painter
-    from tavolan.pictures.plan import Planner, Selection
+    from tavolan.pictures.making.painter import Painter
+    from tavolan.pictures.making.planner import Planner, Selection
 
     shades = {}
     for frame in ("dark", "light", "#2E5E8C", "outline", "none"):
@@ -271,9 +271,9 @@ def test_a_screen_fades_towards_the_ground_and_nothing_beside_it(project):
 
 def painted(project, look, locale, classes=("phone-6.9",)):
     import tavolan
-    from tavolan.pictures.gallery import gallery_jobs
-    from tavolan.pictures.painter import Painter
-    from tavolan.pictures.plan import Selection
+    from tavolan.pictures.making.painter import Painter
+    from tavolan.pictures.making.planner import Selection
+    from tavolan.pictures.outputs.gallery import gallery_jobs
 
     jobs = gallery_jobs(tavolan.open_project(project), look, Selection(locales=(locale,), classes=classes), 9)
     painter = Painter(project)
@@ -317,7 +317,7 @@ def test_a_tilted_screen_has_smooth_edges_and_its_side_is_seen(project):
 
 @given(wide=st.integers(200, 3000), share=st.floats(0.2, 3))
 def test_a_tilted_screen_is_resized_only_when_the_raw_one_is_far_from_its_place(wide, share):
-    from tavolan.pictures.painter import sampled_size
+    from tavolan.pictures.making.painter import sampled_size
 
     raw, place = (wide, 2 * wide), (wide * share, 2 * wide * share)
     assert sampled_size(place, raw, tilted=False) == (round(place[0]), round(place[1]))
@@ -337,8 +337,8 @@ def test_a_lying_phone_has_its_cutout_at_the_side(tmp_path):
 
 def test_the_palette_can_come_from_the_icon(project):
     import tavolan
-    from tavolan.pictures.plan import Planner, Selection
-    from tavolan.pictures.png import write as png
+    from tavolan.pictures.making.planner import Planner, Selection
+    from tavolan.pictures.raster.png import write as png
 
     blue = np.full((64, 64, 4), 255, np.uint8)
     blue[..., :3] = (0xB0, 0x60, 0x20)
@@ -352,7 +352,7 @@ def test_a_sub_line_is_smaller_and_below_its_title(project):
     replace(
         project / "copy/en-US.toml", 'home = "All your *pots*"', 'home = "All your *pots*\\nand every glaze on them"'
     )
-    from tavolan.pictures.caption import split
+    from tavolan.pictures.text.caption import split
 
     text = split("All your *pots*\nand every glaze on them")
     assert "".join(run.text for run in text.title) == "All your pots" and text.sub[0].text.startswith("and")

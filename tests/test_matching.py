@@ -12,9 +12,9 @@ import tavolan
 from conftest import examples
 from tavolan.project.hypothetical import with_texts
 from tavolan.project.model import Copy, Source, Term
-from tavolan.words.choices import Options
-from tavolan.words.cover import cover
+from tavolan.words.coverage import cover
 from tavolan.words.plan import plan
+from tavolan.words.plan_choices import Options
 
 # Words that are alike in ways that matter: plurals, capitals, elision, words within words.
 VOCABULARY = {

@@ -10,7 +10,7 @@ from hypothesis import strategies as st
 
 import tavolan
 from conftest import examples, run_tavolan
-from tavolan.project.locales import language_of
+from tavolan.languages.tags import language_of
 from tavolan.words import split
 from tavolan.words.corpus import corpus_of
 from tavolan.words.mine import function_words, log_likelihood, mine

@@ -17,25 +17,25 @@ from conftest import SEARCH, write_project, write_screen
 from faults import files_of
 from tavolan.checking.baseline import read_baseline
 from tavolan.errors import TavolanError
+from tavolan.exchange.copy_sheets import merge, read_sheet, write_csv, write_xlsx
 from tavolan.exchange.glossary import read_glossary
 from tavolan.exchange.po import parse_gettext
 from tavolan.exchange.receive import read_parcels, receive
-from tavolan.exchange.research import import_table, write_terms
 from tavolan.exchange.send import send
-from tavolan.exchange.sheets import merge, read_sheet, write_csv, write_xlsx
+from tavolan.exchange.terms_import import import_table, write_terms
 from tavolan.exchange.xliff import parse_xliff
-from tavolan.imagefile import image_facts
-from tavolan.notes.filling import fill_in
-from tavolan.pictures.encode import load_screen, screen_size
-from tavolan.pictures.ledger import Ledger
-from tavolan.pictures.look import BUILT_IN, load_look
-from tavolan.pictures.thumb import thumb
+from tavolan.notes.template_process import fill_in
+from tavolan.pictures.design.look import BUILT_IN, load_look
+from tavolan.pictures.making.ledger import Ledger
+from tavolan.pictures.raster.images import load_screen, screen_size
+from tavolan.pictures.raster.thumbnail import thumb
 from tavolan.project.datafile import DATA_FILES, read_data
-from tavolan.project.made import read_made
 from tavolan.project.memory import Pair, parse_tmx, read_memory, remember, write_tmx
+from tavolan.project.picture_records import read_made
 from tavolan.project.texts import Texts
 from tavolan.standins.translator import translate
-from tavolan.transaction import writing
+from tavolan.support.image_headers import image_facts
+from tavolan.support.transaction import writing
 from tavolan.words.mine import mine
 
 # Inputs per reader in the suite; a search tries as many times more as TAVOLAN_FUZZ says.

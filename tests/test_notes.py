@@ -14,8 +14,8 @@ from conftest import replace, run_tavolan
 from tavolan.errors import ProjectError, UsageError
 from tavolan.notes.changes import bullets
 from tavolan.notes.export import template_names
-from tavolan.notes.fitting import fit_bullets, fit_text
 from tavolan.notes.gitlog import Commit, commits_since
+from tavolan.notes.limit_fitting import fit_bullets, fit_text
 
 COMMITS = [
     "feat(kiln): add cone tables from 022 to 14 (#12)",

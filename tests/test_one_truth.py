@@ -10,8 +10,8 @@ import tavolan
 from conftest import replace, run_tavolan
 from tavolan.checking import count_levels
 from tavolan.checking.findings import Finding, merged
-from tavolan.project.progress import NEEDS_WORK, units
 from tavolan.project.texts import Texts
+from tavolan.project.translation_progress import NEEDS_WORK, units
 from tavolan.rulebooks.load import shipped_rulebook
 from tavolan.rulebooks.measure import beyond
 from tavolan.sample.write import sample_files
@@ -249,7 +249,7 @@ def test_the_schemas_fit_the_files_that_people_write(sample, name):
     if name == "rulebook":
         assert list(validator.iter_errors({"field": {"title": {"max": 32}}})) == []
     if name == "look":
-        from tavolan.pictures.look import BUILT_IN
+        from tavolan.pictures.design.look import BUILT_IN
 
         for path in BUILT_IN.glob("*.toml"):
             assert list(validator.iter_errors(tomllib.loads(path.read_text()))) == [], path

@@ -6,10 +6,10 @@ import pytest
 
 import tavolan
 from conftest import replace, run_tavolan
-from tavolan.project.memory import current_pairs, read_memory
+from tavolan.project.memory import read_memory
 from tavolan.project.origins import unknown_origins
-from tavolan.project.progress import units
 from tavolan.project.texts import Texts
+from tavolan.project.translation_progress import current_pairs, units
 
 SOURCE, GERMAN = "copy/en-US.toml", "copy/de-DE.toml"
 

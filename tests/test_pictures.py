@@ -11,18 +11,18 @@ from hypothesis import strategies as st
 import tavolan
 from conftest import replace, write_screen
 from tavolan.errors import ProjectError
-from tavolan.markup import MarkupError, Run, parse, plain
-from tavolan.pictures.board import make_boards, plan_sheet
-from tavolan.pictures.breaks import joined
-from tavolan.pictures.canvas import canvas_on
-from tavolan.pictures.colour import resolve, rgb
-from tavolan.pictures.encode import load_screen, screen_size
-from tavolan.pictures.fonts import Fonts, MissingCharactersError
-from tavolan.pictures.plan import Planner, Selection
-from tavolan.pictures.png import write as png
-from tavolan.pictures.render import render
-from tavolan.pictures.resize import resized, vips_image
-from tavolan.pictures.typeset import Style, Typesetter, largest
+from tavolan.pictures.design.colour import resolve, rgb
+from tavolan.pictures.making.planner import Planner, Selection
+from tavolan.pictures.making.render import render
+from tavolan.pictures.outputs.contact_sheet import make_boards, plan_sheet
+from tavolan.pictures.raster.canvas import canvas_on
+from tavolan.pictures.raster.images import load_screen, screen_size
+from tavolan.pictures.raster.png import write as png
+from tavolan.pictures.raster.resize import resized, vips_image
+from tavolan.pictures.text.fonts import Fonts, MissingCharactersError
+from tavolan.pictures.text.line_breaks import joined
+from tavolan.pictures.text.typeset import Style, Typesetter, largest
+from tavolan.project.caption_markup import MarkupError, Run, parse, plain
 from tavolan.project.schema import Palette
 
 STYLE = Style(700, 0xFF000000, 0xFFFF0000)

@@ -9,10 +9,10 @@ from hypothesis import strategies as st
 import tavolan
 from conftest import examples, replace, run_tavolan
 from tavolan.project.model import Copy, Source, Term
-from tavolan.words.choices import Options
-from tavolan.words.cover import cover, unlocks
+from tavolan.words.coverage import cover, unlocks
 from tavolan.words.plan import plan
-from tavolan.words.prices import word_prices
+from tavolan.words.plan_choices import Options
+from tavolan.words.plan_prices import word_prices
 from tavolan.words.value import Valuer
 
 WORDS = ["pot", "kiln", "clay", "glaze", "cone"]

@@ -7,8 +7,8 @@ from rich.text import Text
 
 from conftest import replace, run_tavolan, write_screen
 from tavolan.cli.main import commands as build
-from tavolan.reports.safe import isolated, printable
 from tavolan.reports.styled import styled
+from tavolan.reports.terminal_safety import isolated, printable
 
 HOSTILE = "[/x] [bold]B[/bold] :smile: {0} %s *a* \u202eevil"
 HEBREW = "לוח כבשן"

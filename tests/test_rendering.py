@@ -16,11 +16,11 @@ import pytest
 
 import tavolan
 from conftest import PROGRAM, replace, run_tavolan, write_screen
-from tavolan.pictures.fonts import packaged_path
-from tavolan.pictures.job import Job
-from tavolan.pictures.ledger import Ledger
-from tavolan.pictures.plan import Planner, Selection
-from tavolan.pictures.render import render
+from tavolan.pictures.making.job import Job
+from tavolan.pictures.making.ledger import Ledger
+from tavolan.pictures.making.planner import Planner, Selection
+from tavolan.pictures.making.render import render
+from tavolan.pictures.text.fonts import packaged_path
 
 
 def made(root, **kwargs):
@@ -135,7 +135,7 @@ def test_an_interrupted_run_goes_on_where_it_was(project):
     process.wait()
     finished = {path.name: path for path in (project / "out/shots").rglob("*.png")}
     assert finished
-    from tavolan.imagefile import image_facts
+    from tavolan.support.image_headers import image_facts
 
     for path in (project / "out/shots").rglob("0*.png"):
         assert image_facts(path).complete
@@ -183,7 +183,7 @@ def test_a_region_may_differ_by_size_class_or_form(project):
 
 
 def test_threads_wait_for_a_layer_that_another_makes_and_make_it_once():
-    from tavolan.pictures.painter import _Layers
+    from tavolan.pictures.making.painter import _Layers
 
     layers: _Layers[int] = _Layers(2)
     made = []

@@ -14,7 +14,7 @@ from conftest import replace
 from tavolan.checking import Finding, count_levels
 from tavolan.checking.findings import merged
 from tavolan.errors import OutsideError, Problem, ProjectError, UsageError
-from tavolan.project.locales import is_right_to_left, locale_name, nearest_code, script_of, tag_fault
+from tavolan.languages.tags import is_right_to_left, locale_name, nearest_code, script_of, tag_fault
 from tavolan.project.texts import Change
 from tavolan.reports.copytables import gauge, print_changes
 from tavolan.reports.machine import as_csv, github, junit, markdown, sarif

@@ -8,10 +8,10 @@ import pytest
 import tavolan
 from conftest import write_screen
 from tavolan.errors import UsageError
-from tavolan.markup import plain
+from tavolan.project.caption_markup import plain
 from tavolan.project.datafile import LISTINGS, RANKS, RESULTS, REVIEWS, SUGGESTIONS, read_data
-from tavolan.sample.kit import INTERFACE, LIGHT, Page, interface
-from tavolan.sample.screens import SCREENS, draw
+from tavolan.sample.app_screens import SCREENS, draw
+from tavolan.sample.drawing import INTERFACE, LIGHT, Page, interface
 from tavolan.sample.write import SIZES, sample_files, sample_locales, write_texts
 
 

@@ -20,10 +20,10 @@ from conftest import replace, run_tavolan
 from tavolan.errors import OutsideError, ProjectError, UsageError
 from tavolan.exchange.provider import Address, Program, without_password
 from tavolan.exchange.workbook import read_workbook
-from tavolan.files import delete_inside, inside, write_inside
-from tavolan.loopback import QuietHandler, loopback_server
 from tavolan.notes.export import by_template, collect
 from tavolan.project.schema import ProviderTable
+from tavolan.support.files import delete_inside, inside, write_inside
+from tavolan.support.loopback import QuietHandler, loopback_server
 
 # --- templates -------------------------------------------------------------------------------------------------
 

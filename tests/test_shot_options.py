@@ -6,9 +6,9 @@ import pytest
 import tavolan
 from conftest import replace, run_tavolan
 from tavolan.errors import ProjectError
-from tavolan.pictures.cover import cover
-from tavolan.pictures.plan import Planner, Selection
-from tavolan.pictures.png import write as png
+from tavolan.pictures.drawing.ink import cover
+from tavolan.pictures.making.planner import Planner, Selection
+from tavolan.pictures.raster.png import write as png
 
 
 def words_on(width=600, height=240, ground=(30, 24, 90)):

@@ -11,13 +11,13 @@ from hypothesis import strategies as st
 import tavolan
 from conftest import replace, run_tavolan
 from tavolan.errors import ProjectError, UsageError
-from tavolan.exchange.research import guess, import_table
+from tavolan.exchange.terms_import import guess, import_table
 from tavolan.project.datafile import RANKS, RESULTS, REVIEWS, Row, parse_number, read_data
-from tavolan.words.cover import cover
+from tavolan.words.coverage import cover
 from tavolan.words.difficulty import PARTS, difficulty
 from tavolan.words.mine import log_likelihood, mine
 from tavolan.words.score import fit, score, suggested_demand
-from tavolan.words.spare import budgets
+from tavolan.words.second_budgets import budgets
 from tavolan.words.split import language_matching
 
 TODAY = date(2026, 11, 1)

@@ -12,12 +12,12 @@ from hypothesis import strategies as st
 import tavolan
 from conftest import replace, run_tavolan, write_screen
 from tavolan.errors import ProjectError
-from tavolan.imagefile import image_facts
-from tavolan.pictures.encode import load_cover, load_screen, main_colour, screen_size
-from tavolan.pictures.job import Touch
-from tavolan.pictures.plan import Planner, Selection
-from tavolan.pictures.png import write as png
-from tavolan.pictures.retouch import Retouching
+from tavolan.pictures.design.retouch_steps import RetouchStep
+from tavolan.pictures.drawing.retouch import Retouching
+from tavolan.pictures.making.planner import Planner, Selection
+from tavolan.pictures.raster.images import load_cover, load_screen, main_colour, screen_size
+from tavolan.pictures.raster.png import write as png
+from tavolan.support.image_headers import image_facts
 
 
 def picture(width=90, height=195, **bands):
@@ -273,7 +273,7 @@ def retouch(pixels, touches, root):
 
 
 def test_only_the_rows_around_a_retouch_are_needed_for_it(tmp_path):
-    touches = (Touch((0.05, 0.22, 0.6, 0.1), "text", "Töpfe", "de"), Touch((0.1, 0.4, 0.3, 0.05), "blur"))
+    touches = (RetouchStep((0.05, 0.22, 0.6, 0.1), "text", "Töpfe", "de"), RetouchStep((0.1, 0.4, 0.3, 0.05), "blur"))
     retouching = Retouching(touches, tmp_path)
     first, end = retouching.rows(400)
     assert (first, end) == (44, 204)
@@ -285,7 +285,7 @@ def test_only_the_rows_around_a_retouch_are_needed_for_it(tmp_path):
 
 
 def test_a_covered_region_takes_the_ground_around_it(tmp_path):
-    touched = retouch(screen(), (Touch((0.05, 0.22, 0.6, 0.1), "text", " ", "en"),), tmp_path)
+    touched = retouch(screen(), (RetouchStep((0.05, 0.22, 0.6, 0.1), "text", " ", "en"),), tmp_path)
     clean = screen()
     clean[100:120, 20:120, 0] = clean[100:120, :1, 0]
     clean[100:120, 20:120, 1:3] = (255, 220)
@@ -294,7 +294,7 @@ def test_a_covered_region_takes_the_ground_around_it(tmp_path):
 
 
 def test_a_showcase_text_is_set_in_the_screens_colours(tmp_path):
-    touched = retouch(screen(), (Touch((0.05, 0.22, 0.6, 0.1), "text", "Töpfe", "de"),), tmp_path)
+    touched = retouch(screen(), (RetouchStep((0.05, 0.22, 0.6, 0.1), "text", "Töpfe", "de"),), tmp_path)
     area = touched[88:128, 10:130, :3].astype(int)
     dark = (area.sum(axis=2) < 120).sum()
     assert 40 < dark < area.shape[0] * area.shape[1] * 0.6
@@ -303,7 +303,7 @@ def test_a_showcase_text_is_set_in_the_screens_colours(tmp_path):
 def test_a_blurred_region_cannot_be_read(tmp_path):
     noise = np.random.default_rng(1).integers(0, 255, (400, 200, 4), np.uint8)
     noise[..., 3] = 255
-    touched = retouch(noise, (Touch((0.25, 0.25, 0.5, 0.5), "blur"),), tmp_path)
+    touched = retouch(noise, (RetouchStep((0.25, 0.25, 0.5, 0.5), "blur"),), tmp_path)
     inside = touched[110:290, 60:140, 1].astype(float)
     assert inside.std() < 12 < noise[110:290, 60:140, 1].std()
     assert (touched[:90] == noise[:90]).all()
@@ -311,8 +311,8 @@ def test_a_blurred_region_cannot_be_read(tmp_path):
 
 def test_a_status_bar_is_cleaned_and_mirrored_right_to_left(tmp_path):
     plain = np.full((800, 400, 4), 255, np.uint8)
-    left = retouch(plain, (Touch((0, 0, 1, 0.06), "bar", "10:00", "en-US"),), tmp_path)
-    right = retouch(plain, (Touch((0, 0, 1, 0.06), "bar", "10:00", "ar-SA"),), tmp_path)
+    left = retouch(plain, (RetouchStep((0, 0, 1, 0.06), "bar", "10:00", "en-US"),), tmp_path)
+    right = retouch(plain, (RetouchStep((0, 0, 1, 0.06), "bar", "10:00", "ar-SA"),), tmp_path)
     for touched in (left, right):
         assert (touched[:48] < 100).any() and (touched[48:] == 255).all()
     assert not (left == right).all()

@@ -18,11 +18,11 @@ from hypothesis import strategies as st
 import tavolan
 from conftest import replace, write_project
 from tavolan.errors import OutsideError
-from tavolan.pictures import workers
-from tavolan.pictures.fitting import Setters
-from tavolan.pictures.painter import Painter
-from tavolan.pictures.plan import Planner, Selection
-from tavolan.pictures.workers import Work, _outcome, _Started
+from tavolan.pictures.making import workers
+from tavolan.pictures.making.caption_sizes import Setters
+from tavolan.pictures.making.painter import Painter
+from tavolan.pictures.making.planner import Planner, Selection
+from tavolan.pictures.making.workers import Work, _outcome, _Started
 
 
 @given(st.integers(0, 60), st.lists(st.integers(0, 4), max_size=200), st.integers(1, 5))
@@ -63,8 +63,8 @@ def planned(tmp_path_factory):
 def in_a_fresh_process(root, code):
     """Run code where libvips isn't loaded yet, which must have nothing to complain of; return its output."""
     head = (
-        "import sys, tavolan\nfrom pathlib import Path\nfrom tavolan.pictures.plan import Planner, Selection\n"
-        "from tavolan.pictures.workers import Workers, _Forked, can_fork\n"
+        "import sys, tavolan\nfrom pathlib import Path\nfrom tavolan.pictures.making.planner import Planner, Selection\n"
+        "from tavolan.pictures.making.workers import Workers, _Forked, can_fork\n"
         "root = Path(sys.argv[1])\njobs = Planner(tavolan.open_project(root)).jobs(Selection())\n"
     )
     env = {**os.environ, "TAVOLAN_WORKERS": "2"}

@@ -12,22 +12,23 @@ from __future__ import annotations
 from pathlib import Path
 from typing import TYPE_CHECKING
 
+from tavolan.support.version import __version__
+
 if TYPE_CHECKING:
     from collections.abc import Callable
 
     from tavolan.checking import Finding
-    from tavolan.pictures.plan import Selection
+    from tavolan.pictures.making.planner import Selection
     from tavolan.project.model import Project
-    from tavolan.words.cover import Answer
+    from tavolan.words.coverage import Answer
 
-__version__ = "0.1.0"
 __all__ = ["__version__", "check", "cover", "open_project", "render"]
 
 
 def open_project(folder: str | Path = ".") -> Project:
     """Load the project in `folder` or the nearest folder above it. Raises ProjectError with every problem."""
     from tavolan.project.load import find_root, load_project
-    from tavolan.transaction import settle
+    from tavolan.support.transaction import settle
 
     root = find_root(Path(folder))
     settle(root)
@@ -43,7 +44,7 @@ def check(project: Project) -> list[Finding]:
 
 def cover(project: Project, stores: list[str] | None = None) -> list[Answer]:
     """Return for every storefront and target phrase whether the listing's words answer it."""
-    from tavolan.words.cover import cover as cover_phrases
+    from tavolan.words.coverage import cover as cover_phrases
 
     return cover_phrases(project, stores or list(project.stores))
 
@@ -56,7 +57,7 @@ def render(
     `progress` is called with (pictures done, pictures in all). Raises ProjectError with every shot that
     can't be drawn.
     """
-    from tavolan.pictures.plan import Selection as Wanted
-    from tavolan.pictures.render import render as render_pictures
+    from tavolan.pictures.making.planner import Selection as Wanted
+    from tavolan.pictures.making.render import render as render_pictures
 
     return render_pictures(project, selection or Wanted(), progress).files

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from tavolan.checking.findings import Finding
 from tavolan.errors import one_problem
-from tavolan.files import read_text, write_text
+from tavolan.support.files import read_text, write_text
 
 SCHEMA = "tavolan/baseline@1"
 

@@ -54,6 +54,54 @@ class Finding:
         return (LEVELS.index(self.level), self.store, self.locale, self.field, self.rule, self.path, self.line or 0)
 
 
+@dataclass(frozen=True, kw_only=True)
+class Location:
+    """What a finding is about and where it stands: store, locale and field (each may be empty), file and line."""
+
+    store: str = ""
+    locale: str = ""
+    field: str = ""
+    path: str
+    line: int | None = None
+
+
+@dataclass(frozen=True)
+class Rule:
+    """What findings of one check share: its id and its usual level."""
+
+    id: str
+    level: Level
+
+    def finding(
+        self,
+        at: Location,
+        message: str,
+        remedy: str,
+        *,
+        level: Level | None = None,
+        measured: int | None = None,
+        limit: int | None = None,
+        unit: str | None = None,
+        subject: str = "",
+    ) -> Finding:
+        """Return a finding of this rule, at its usual level or another one."""
+        return Finding(
+            rule=self.id,
+            level=level or self.level,
+            store=at.store,
+            locale=at.locale,
+            field=at.field,
+            path=at.path,
+            line=at.line,
+            message=message,
+            remedy=remedy,
+            measured=measured,
+            limit=limit,
+            unit=unit,
+            subject=subject,
+        )
+
+
 def merged(findings: Iterable[Finding]) -> list[Finding]:
     """Return findings with those that differ in the store alone put into one, in the order of the first."""
     found: dict[Finding, list[str]] = {}

@@ -6,20 +6,20 @@ import calendar
 from collections.abc import Callable, Iterator
 from datetime import date
 
-from tavolan.checking.findings import Finding
-from tavolan.checking.registry import Check, check
+from tavolan.checking.findings import Finding, Location, Rule
+from tavolan.checking.registry import check
 from tavolan.checking.review import Review
 from tavolan.notes.versions import apart
 from tavolan.project.origins import unknown_origins
-from tavolan.project.progress import is_drafted, is_outdated
 from tavolan.project.state import State
 from tavolan.project.texts import Texts
+from tavolan.project.translation_progress import is_drafted, is_outdated
 
 _DAYS = 366
 
 
 @check("notes-repeated", "warning")
-def notes_repeated(review: Review, this: Check) -> Iterator[Finding]:
+def notes_repeated(review: Review, this: Rule) -> Iterator[Finding]:
     """The release notes are those of an earlier version, kept under `[history]`: nobody wrote what's new."""
     project = review.project
     seen = set()
@@ -39,45 +39,42 @@ def notes_repeated(review: Review, this: Check) -> Iterator[Finding]:
 
 
 @check("drafted", "warning")
-def drafted(review: Review, this: Check) -> Iterator[Finding]:
+def drafted(review: Review, this: Rule) -> Iterator[Finding]:
     """A machine wrote this text and nobody has looked at it since. Nothing like that should reach visitors.
 
     Change it, or let somebody review it (`tavolan locale send`, then `receive`): what's touched counts as theirs.
     """
-    for locale, address, place in _remembered(review, review.project.state, is_drafted):
-        remedy = f"Review it: tavolan locale send --locale {locale}"
-        yield Finding(
-            this.id, this.level, "", locale, address, *place, "was drafted by a machine and not reviewed", remedy
-        )
+    for at in _remembered(review, review.project.state, is_drafted):
+        remedy = f"Review it: tavolan locale send --locale {at.locale}"
+        yield this.finding(at, "was drafted by a machine and not reviewed", remedy)
 
 
-def _remembered(
-    review: Review, state: State, holds: Callable[[Texts, str, str], bool]
-) -> Iterator[tuple[str, str, tuple[str, int | None]]]:
-    """Return locale, field, and file and line of the remembered texts that something holds for."""
+def _remembered(review: Review, state: State, holds: Callable[[Texts, str, str], bool]) -> Iterator[Location]:
+    """Yield where the remembered texts stand that something holds for."""
     project = review.project
     texts = Texts(project)
     for locale, address in state:
         if locale in project.copy and address in texts.known and holds(texts, locale, address):
             source = project.copy[locale].source
-            yield locale, address, (source.shown, source.line(texts.key(address)))
+            line = source.line(texts.key(address))
+            yield Location(locale=locale, field=address, path=source.shown, line=line)
 
 
 @check("outdated", "warning")
-def outdated(review: Review, this: Check) -> Iterator[Finding]:
+def outdated(review: Review, this: Rule) -> Iterator[Finding]:
     """The source text changed since this translation was made.
 
     `copy/state.csv` remembers, by a digest, what each translation was made from; every command that writes texts keeps
     it. Of a text that came in by hand, the history in git tells which source it was made from.
     """
     message = f"the {review.project.source_locale} text changed since this was translated"
-    for locale, address, place in _remembered(review, review.project.origins, is_outdated):
-        remedy = f"Translate it again, then run: tavolan copy set {locale} {address} -"
-        yield Finding(this.id, this.level, "", locale, address, *place, message, remedy)
+    for at in _remembered(review, review.project.origins, is_outdated):
+        remedy = f"Translate it again, then run: tavolan copy set {at.locale} {at.field} -"
+        yield this.finding(at, message, remedy)
 
 
 @check("origin-unknown", "note")
-def origin_unknown(review: Review, this: Check) -> Iterator[Finding]:
+def origin_unknown(review: Review, this: Rule) -> Iterator[Finding]:
     """Nobody knows which source text some translations were made from, so they never become outdated.
 
     They came in by hand, and neither `copy/state.csv` nor git tells. The next command that writes texts adopts them,
@@ -89,8 +86,8 @@ def origin_unknown(review: Review, this: Check) -> Iterator[Finding]:
         places = ", ".join(f"{tag} {len(addresses)}" for tag, addresses in unknown.items())
         message = f"of {count} translations nobody knows which source they were made from ({places})"
         remedy = "If they fit the source as it stands, run: tavolan locale adopt"
-        place = ("", "", "state", "copy/state.csv", None)
-        yield Finding(this.id, this.level, *place, message, remedy, measured=count, limit=0, unit="texts")
+        at = Location(field="state", path="copy/state.csv")
+        yield this.finding(at, message, remedy, measured=count, limit=0, unit="texts")
 
 
 def last_day(as_of: str) -> date:
@@ -101,7 +98,7 @@ def last_day(as_of: str) -> date:
 
 
 @check("old-rulebook", "note")
-def old_rulebook(review: Review, this: Check) -> Iterator[Finding]:
+def old_rulebook(review: Review, this: Rule) -> Iterator[Finding]:
     """A rulebook's numbers are more than a year old; stores move their limits.
 
     Look them up in the store, correct what changed in `rules/<id>.toml`, and set `as_of` there: even when nothing
@@ -114,14 +111,12 @@ def old_rulebook(review: Review, this: Check) -> Iterator[Finding]:
             message = f"the rulebook is as of {store.rulebook.as_of}, more than a year ago"
             remedy = f'Check its numbers and write as_of = "{review.today:%Y-%m}" in rules/{store.id}.toml.'
             line = source.line(("store", store.id))
-            yield Finding(
-                this.id, this.level, store.id, "", "as_of", source.shown, line, message, remedy, measured=age,
-                limit=_DAYS, unit="days",
-            )  # fmt: skip
+            at = Location(store=store.id, field="as_of", path=source.shown, line=line)
+            yield this.finding(at, message, remedy, measured=age, limit=_DAYS, unit="days")
 
 
 @check("waiver-ended", "warning")
-def waiver_ended(review: Review, this: Check) -> Iterator[Finding]:
+def waiver_ended(review: Review, this: Rule) -> Iterator[Finding]:
     """A waiver's end date has passed: what it covered counts again."""
     source = review.project.config_source
     for index, waiver in enumerate(review.project.check.waive):

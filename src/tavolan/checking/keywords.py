@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from tavolan.checking.findings import Finding
-from tavolan.checking.registry import Check, check
+from tavolan.checking.findings import Finding, Rule
+from tavolan.checking.registry import check
 from tavolan.checking.review import Place, Review
 from tavolan.rulebooks.measure import measure
 from tavolan.words import split
@@ -34,7 +34,7 @@ def _saves(entry: str, place: Place) -> str:
 
 
 @check("keyword-repeats", "warning")
-def keyword_repeats(review: Review, this: Check) -> Iterator[Finding]:
+def keyword_repeats(review: Review, this: Rule) -> Iterator[Finding]:
     """A keyword stands in the title, the subtitle or the publisher's name of the same locale already.
 
     Search reads those anyway and weighs them more, so the keyword adds nothing. In English the plural counts as the
@@ -54,7 +54,7 @@ def keyword_repeats(review: Review, this: Check) -> Iterator[Finding]:
 
 
 @check("keyword-twice", "warning")
-def keyword_twice(review: Review, this: Check) -> Iterator[Finding]:
+def keyword_twice(review: Review, this: Rule) -> Iterator[Finding]:
     """A keyword stands in the list twice, or as the English plural of another one: search treats them as one word."""
     for place in _lists(review):
         seen: dict[str, str] = {}
@@ -68,7 +68,7 @@ def keyword_twice(review: Review, this: Check) -> Iterator[Finding]:
 
 
 @check("keyword-space", "warning")
-def keyword_space(review: Review, this: Check) -> Iterator[Finding]:
+def keyword_space(review: Review, this: Rule) -> Iterator[Finding]:
     """A keyword begins or ends with a space: it counts against the budget and does nothing."""
     for place in _lists(review):
         for entry in place.value.value:
@@ -78,7 +78,7 @@ def keyword_space(review: Review, this: Check) -> Iterator[Finding]:
 
 
 @check("keyword-comma", "error")
-def keyword_comma(review: Review, this: Check) -> Iterator[Finding]:
+def keyword_comma(review: Review, this: Rule) -> Iterator[Finding]:
     """An entry of the keyword list is empty or holds the separator itself, so the store would cut it differently."""
     for place in _lists(review):
         for number, entry in enumerate(place.value.value, 1):
@@ -90,7 +90,7 @@ def keyword_comma(review: Review, this: Check) -> Iterator[Finding]:
 
 
 @check("keyword-phrase", "note")
-def keyword_phrase(review: Review, this: Check) -> Iterator[Finding]:
+def keyword_phrase(review: Review, this: Rule) -> Iterator[Finding]:
     """A keyword is a phrase of several words where single words would do.
 
     Search combines all words of a locale by itself; written apart, each serves other phrases too, and a word that's
@@ -106,7 +106,7 @@ def keyword_phrase(review: Review, this: Check) -> Iterator[Finding]:
 
 
 @check("keyword-filler", "warning")
-def keyword_filler(review: Review, this: Check) -> Iterator[Finding]:
+def keyword_filler(review: Review, this: Rule) -> Iterator[Finding]:
     """A keyword is a filler word (a, the, and, app) that nobody searches for by itself.
 
     One that answers a target phrase together with other words isn't wasted.
@@ -124,7 +124,7 @@ def keyword_filler(review: Review, this: Check) -> Iterator[Finding]:
 
 
 @check("keyword-room", "note")
-def keyword_room(review: Review, this: Check) -> Iterator[Finding]:
+def keyword_room(review: Review, this: Rule) -> Iterator[Finding]:
     """Much of the keyword budget is unused: every free character is a word that the app can't be found by."""
     lacking = {(a.store, a.terms_locale) for a in review.answers if not a.covered}
     for place in _lists(review):
@@ -147,7 +147,7 @@ def keyword_room(review: Review, this: Check) -> Iterator[Finding]:
 
 
 @check("keyword-copied", "warning")
-def keyword_copied(review: Review, this: Check) -> Iterator[Finding]:
+def keyword_copied(review: Review, this: Rule) -> Iterator[Finding]:
     """A locale has the very keywords of another locale.
 
     Where the languages differ, nobody types them there; where one storefront reads both locales, the second budget is
@@ -166,7 +166,7 @@ def keyword_copied(review: Review, this: Check) -> Iterator[Finding]:
 
 
 @check("keyword-translated", "note")
-def keyword_translated(review: Review, this: Check) -> Iterator[Finding]:
+def keyword_translated(review: Review, this: Rule) -> Iterator[Finding]:
     """A keyword list looks translated entry by entry, not researched.
 
     It has as many entries as the source locale's, and fewer than a third of them stand in any phrase of the locale's

@@ -8,10 +8,10 @@ from functools import lru_cache
 
 import regex
 
-from tavolan.checking.findings import Finding
-from tavolan.checking.registry import Check, check
+from tavolan.checking.findings import Finding, Rule
+from tavolan.checking.registry import check
 from tavolan.checking.review import Passage, Review
-from tavolan.project.locales import is_right_to_left, language_of, locale_name, script_of
+from tavolan.languages.tags import is_right_to_left, language_of, locale_name, script_of
 
 _LEAST_LETTERS = 6
 _TRANSLATED = (
@@ -43,7 +43,7 @@ def _prose(review: Review) -> Iterator[Passage]:
 
 
 @check("untranslated", "warning")
-def untranslated(review: Review, this: Check) -> Iterator[Finding]:
+def untranslated(review: Review, this: Rule) -> Iterator[Finding]:
     """A text is the same as the source locale's, though the language is another: somebody forgot to translate it."""
     project = review.project
     source = project.copy.get(project.source_locale)
@@ -60,7 +60,7 @@ def untranslated(review: Review, this: Check) -> Iterator[Finding]:
 
 
 @check("wrong-script", "warning")
-def wrong_script(review: Review, this: Check) -> Iterator[Finding]:
+def wrong_script(review: Review, this: Rule) -> Iterator[Finding]:
     """A text is mostly in another script than its locale's: it may be in the wrong file or the wrong language."""
     for passage in _prose(review):
         pattern = _of_script(script_of(passage.locale))
@@ -84,7 +84,7 @@ def _first_strong(text: str) -> str:
 
 
 @check("mixed-direction", "note")
-def mixed_direction(review: Review, this: Check) -> Iterator[Finding]:
+def mixed_direction(review: Review, this: Rule) -> Iterator[Finding]:
     """A line of a right-to-left text begins with a left-to-right word, so it's laid out from the wrong side.
 
     Stores take a line's direction from its first letter (UAX #9, rule P2). Then the words change places and the full

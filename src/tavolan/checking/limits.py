@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 
-from tavolan.checking.findings import Finding
-from tavolan.checking.registry import Check, check
+from tavolan.checking.findings import Finding, Rule
+from tavolan.checking.registry import check
 from tavolan.checking.review import Review
 from tavolan.rulebooks.measure import measure
 
@@ -15,7 +15,7 @@ def _many(number: int, noun: str) -> str:
 
 
 @check("too-long", "error")
-def too_long(review: Review, this: Check) -> Iterator[Finding]:
+def too_long(review: Review, this: Rule) -> Iterator[Finding]:
     """A text is longer than the store allows.
 
     The store's form refuses it, or cuts it off in front of the visitor. The length counts in the unit of the
@@ -36,7 +36,7 @@ def too_long(review: Review, this: Check) -> Iterator[Finding]:
 
 
 @check("too-short", "error")
-def too_short(review: Review, this: Check) -> Iterator[Finding]:
+def too_short(review: Review, this: Rule) -> Iterator[Finding]:
     """A text is there but shorter than the store allows, so that its form refuses it."""
     for place in (*review.places, *review.candidates):
         if not place.rule.min or not place.value.written:
@@ -52,7 +52,7 @@ def too_short(review: Review, this: Check) -> Iterator[Finding]:
 
 
 @check("item-count", "error")
-def item_count(review: Review, this: Check) -> Iterator[Finding]:
+def item_count(review: Review, this: Rule) -> Iterator[Finding]:
     """A list holds more or fewer entries than the store takes."""
     for place in (*review.places, *review.candidates):
         if place.rule.kind != "list" or not place.value.written:
@@ -68,7 +68,7 @@ def item_count(review: Review, this: Check) -> Iterator[Finding]:
 
 
 @check("entry-too-long", "error")
-def entry_too_long(review: Review, this: Check) -> Iterator[Finding]:
+def entry_too_long(review: Review, this: Rule) -> Iterator[Finding]:
     """One entry of a list is longer than the store allows for an entry."""
     for place in (*review.places, *review.candidates):
         if place.rule.item_max is None or not place.value.written:

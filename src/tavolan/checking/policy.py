@@ -6,8 +6,8 @@ import re
 from collections.abc import Iterable, Iterator
 from functools import lru_cache
 
-from tavolan.checking.findings import Finding
-from tavolan.checking.registry import Check, check
+from tavolan.checking.findings import Finding, Rule
+from tavolan.checking.registry import check
 from tavolan.checking.review import Review
 from tavolan.words import split
 from tavolan.words.phrases import phrase_of, words_of
@@ -34,7 +34,7 @@ def _named(text: str, names: Iterable[str], match: split.Matching) -> Iterator[s
 
 
 @check("guard-brand", "error")
-def guard_brand(review: Review, this: Check) -> Iterator[Finding]:
+def guard_brand(review: Review, this: Rule) -> Iterator[Finding]:
     """A text names a brand of the project's guard list: a reason for rejection.
 
     All fields of all locales are searched, keyword lists, captions, showcase values and alternates too, and texts of
@@ -49,7 +49,7 @@ def guard_brand(review: Review, this: Check) -> Iterator[Finding]:
 
 
 @check("other-platform", "error")
-def other_platform(review: Review, this: Check) -> Iterator[Finding]:
+def other_platform(review: Review, this: Rule) -> Iterator[Finding]:
     """A store's text names another platform, which stores refuse.
 
     The rulebook lists the names (`platforms` in its policy); `platforms` in `[guard]` adds more.
@@ -64,7 +64,7 @@ def other_platform(review: Review, this: Check) -> Iterator[Finding]:
 
 
 @check("price", "warning")
-def price(review: Review, this: Check) -> Iterator[Finding]:
+def price(review: Review, this: Rule) -> Iterator[Finding]:
     """A text states a price: it differs per country, stores show it themselves, and titles with prices are refused."""
     for passage in review.passages:
         if found := _PRICE.search(passage.text):

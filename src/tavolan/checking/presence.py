@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 from dataclasses import replace
 
-from tavolan.checking.findings import Finding
-from tavolan.checking.registry import Check, check
+from tavolan.checking.findings import Finding, Location, Rule
+from tavolan.checking.registry import check
 from tavolan.checking.review import Place, Review
-from tavolan.edge import nearest
-from tavolan.project.locales import locale_name, nearest_code
+from tavolan.languages.tags import locale_name, nearest_code
 from tavolan.project.model import Project
+from tavolan.support.validation import nearest
 
 
 def is_required(project: Project, required: str) -> bool:
@@ -33,7 +33,7 @@ def _remedy(place: Place) -> str:
 
 
 @check("to-write", "error")
-def to_write(review: Review, this: Check) -> Iterator[Finding]:
+def to_write(review: Review, this: Rule) -> Iterator[Finding]:
     """A text or a fact that the store requires is missing: the listing can't go out without it.
 
     It's an error, unless `stage = "writing"` stands in `[app]`: then it's a note, so that a project can grow
@@ -62,7 +62,7 @@ def _links_missing_everywhere(review: Review) -> dict[tuple[str, str], str]:
 
 
 @check("unused-field", "warning")
-def unused_field(review: Review, this: Check) -> Iterator[Finding]:
+def unused_field(review: Review, this: Rule) -> Iterator[Finding]:
     """A field that the store doesn't require but search reads is empty, so its whole budget is lost."""
     for place in review.places:
         if place.rule.wanted and not place.value.written:
@@ -74,7 +74,7 @@ def unused_field(review: Review, this: Check) -> Iterator[Finding]:
 
 
 @check("locale-not-in-store", "error")
-def locale_not_in_store(review: Review, this: Check) -> Iterator[Finding]:
+def locale_not_in_store(review: Review, this: Rule) -> Iterator[Finding]:
     """The store doesn't have this locale, so its text has nowhere to go.
 
     Take the locale out of that store's list, or give the text to the nearest locale that the store has.
@@ -90,13 +90,12 @@ def locale_not_in_store(review: Review, this: Check) -> Iterator[Finding]:
             hint = f"; the nearest it has is {nearest}" if nearest else ", nor anything near it"
             key = ("store", store.id, "locales") if store.table.locales is not None else ("store", store.id)
             remedy = f"List the store's locales without {tag} under [store.{store.id}]."
-            yield Finding(
-                this.id, this.level, store.id, tag, "", source.shown, source.line(key), message + hint, remedy
-            )
+            at = Location(store=store.id, locale=tag, path=source.shown, line=source.line(key))
+            yield this.finding(at, message + hint, remedy)
 
 
 @check("wrong-kind", "error")
-def wrong_kind(review: Review, this: Check) -> Iterator[Finding]:
+def wrong_kind(review: Review, this: Rule) -> Iterator[Finding]:
     """A fact told once isn't of its kind: a record without its parts, an answer that's no choice, a yes-no that's text.
 
     `tavolan rules show` lists every fact with its kind.

@@ -11,35 +11,35 @@ from dataclasses import dataclass, replace
 from datetime import date
 from importlib import import_module
 
-from tavolan.checking.findings import Finding, Level, merged
+from tavolan.checking.findings import Finding, Level, Rule, merged
 from tavolan.checking.review import Review
-from tavolan.edge import nearest
 from tavolan.errors import ProjectError, one_problem
 from tavolan.project.model import Project
 from tavolan.project.schema import Waiver
+from tavolan.support.validation import nearest
 
-CheckFunction = Callable[[Review, "Check"], Iterator[Finding]]
 FAMILIES = (
     "limits",
     "presence",
-    "pictures",
-    "picturefiles",
+    "shots",
+    "finished_pictures",
     "keywords",
-    "coverage",
+    "word_use",
     "policy",
     "titles",
-    "writing",
+    "text_faults",
     "language",
     "freshness",
 )
 
 
+CheckFunction = Callable[[Review, Rule], Iterator[Finding]]
+
+
 @dataclass(frozen=True)
-class Check:
+class Check(Rule):
     """A registered check. One that's `off` runs only where the project gives it a level."""
 
-    id: str
-    level: Level
     run: CheckFunction
     off: bool = False
 

@@ -10,16 +10,15 @@ from functools import cached_property
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from tavolan.checking.findings import Finding, Level
-from tavolan.project.locales import language_of
-from tavolan.project.made import Made, read_made
+from tavolan.checking.findings import Finding, Level, Location, Rule
+from tavolan.languages.tags import language_of
 from tavolan.project.model import Project, Store, Term, Value
+from tavolan.project.picture_records import Made, read_made
 from tavolan.project.screens import ScreenIndex
 from tavolan.rulebooks.model import FieldRule
 
 if TYPE_CHECKING:
-    from tavolan.checking.registry import Check
-    from tavolan.words.cover import Answer
+    from tavolan.words.coverage import Answer
 
 _LANGUAGE_DATA = Path(__file__).parent / "data" / "language.toml"
 
@@ -40,20 +39,16 @@ class Place:
         """What tells this place from others with its key: the number of the alternate."""
         return str(self.candidate) if self.candidate else ""
 
-    def finding(self, check: Check, message: str, remedy: str, level: Level | None = None, **more: Any) -> Finding:
+    def finding(self, rule: Rule, message: str, remedy: str, level: Level | None = None, **more: Any) -> Finding:
         """Return a finding at this place."""
-        return Finding(
-            check.id,
-            level or check.level,
-            self.store.id,
-            self.locale,
-            self.field,
-            self.value.source.shown,
-            self.value.line,
-            message,
-            remedy,
-            **more,
+        at = Location(
+            store=self.store.id,
+            locale=self.locale,
+            field=self.field,
+            path=self.value.source.shown,
+            line=self.value.line,
         )
+        return rule.finding(at, message, remedy, level=level, **more)
 
 
 @dataclass(frozen=True)
@@ -66,13 +61,16 @@ class Passage:
     text: str
     value: Value
 
-    def finding(self, check: Check, message: str, remedy: str, level: Level | None = None, **more: Any) -> Finding:
+    def finding(self, rule: Rule, message: str, remedy: str, level: Level | None = None, **more: Any) -> Finding:
         """Return a finding at this passage."""
-        source = self.value.source
-        return Finding(
-            check.id, level or check.level, self.store, self.locale, self.field, source.shown, self.value.line,
-            message, remedy, **more,
-        )  # fmt: skip
+        at = Location(
+            store=self.store,
+            locale=self.locale,
+            field=self.field,
+            path=self.value.source.shown,
+            line=self.value.line,
+        )
+        return rule.finding(at, message, remedy, level=level, **more)
 
 
 class Review:
@@ -178,6 +176,6 @@ class Review:
     @cached_property
     def answers(self) -> list[Answer]:
         """Coverage of all target phrases in all stores."""
-        from tavolan.words.cover import cover
+        from tavolan.words.coverage import cover
 
         return cover(self.project, list(self.project.stores))

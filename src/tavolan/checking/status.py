@@ -9,7 +9,7 @@ from tavolan.checking.findings import Finding
 from tavolan.project.model import Project, Store
 
 if TYPE_CHECKING:
-    from tavolan.project.made import PictureCounts
+    from tavolan.project.picture_records import PictureCounts
 
 _MISSING = {"to-write", "caption-missing", "screen-missing", "shot-count"}
 _PICTURES = ("shot.", "class.", "graphic.", "screens")

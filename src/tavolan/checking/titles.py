@@ -11,10 +11,10 @@ from typing import Any, NamedTuple
 
 import regex
 
-from tavolan.checking.findings import Finding
-from tavolan.checking.registry import Check, check
+from tavolan.checking.findings import Finding, Rule
+from tavolan.checking.registry import check
 from tavolan.checking.review import Review
-from tavolan.project.locales import language_of
+from tavolan.languages.tags import language_of
 from tavolan.words import split
 
 _DATA = Path(__file__).parent / "data" / "titles.toml"
@@ -43,7 +43,7 @@ def _data() -> dict[str, Any]:
 
 
 @check("title-policy", "error")
-def title_policy(review: Review, this: Check) -> Iterator[Finding]:
+def title_policy(review: Review, this: Rule) -> Iterator[Finding]:
     """A title holds what gets it refused: emoji, repeated punctuation, shouted words, claims of rank, price or novelty.
 
     Applies where the rulebook asks for plain titles (`plain_title`); its lists of claims are per language. The app's

@@ -48,7 +48,7 @@ def check(
     from tavolan.checking import as_document, count_levels, run_checks
     from tavolan.checking.baseline import read_baseline
     from tavolan.checking.baseline import write_baseline as write_known
-    from tavolan.reports.words import counted
+    from tavolan.reports.number_words import counted
 
     if explain:
         _explain(explain)
@@ -81,9 +81,9 @@ def check(
 
 
 def _format(name: str) -> str:
-    from tavolan.edge import nearest
     from tavolan.errors import UsageError
     from tavolan.reports.machine import FORMATS
+    from tavolan.support.validation import nearest
 
     if name not in FORMATS:
         raise UsageError(f'--format: there\'s no "{name}". {nearest(name, FORMATS)}')
@@ -105,8 +105,8 @@ def _print_machine(name: str, findings: list[Finding]) -> None:
 
 def _explain(rule: str) -> None:
     from tavolan.checking.registry import all_checks
-    from tavolan.edge import nearest
     from tavolan.errors import UsageError
+    from tavolan.support.validation import nearest
 
     known = all_checks()
     if rule not in known:

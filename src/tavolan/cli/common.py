@@ -56,7 +56,7 @@ held = ExitStack()
 def open_project(folder: Path | None, write: bool = False) -> Project:
     """Load the project that `--project` names, or the nearest one; to `write` it, with its lock until the end."""
     from tavolan.project.load import find_root, load_project
-    from tavolan.transaction import settle, writing
+    from tavolan.support.transaction import settle, writing
 
     root = find_root(folder or Path())
     if write:
@@ -82,7 +82,7 @@ class LogToPeople(logging.Handler):
 
 def say(message: str) -> None:
     """Print a line for people on stderr."""
-    from tavolan.reports.safe import SafeStream
+    from tavolan.reports.terminal_safety import SafeStream
 
     SafeStream(sys.stderr).write(message + "\n")
 

@@ -37,7 +37,7 @@ def _fields(project: Project) -> list[str]:
 
 
 def _looks(project: Project) -> list[str]:
-    from tavolan.pictures.look import look_names
+    from tavolan.pictures.design.look import look_names
 
     return look_names(project.root)
 

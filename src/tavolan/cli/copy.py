@@ -79,7 +79,7 @@ def table(
 ) -> None:
     """Print one field in all locales: text, length, room left, and the phrases that its words serve."""
     from tavolan.reports.copytables import field_document, print_field
-    from tavolan.words.cover import cover
+    from tavolan.words.coverage import cover
 
     texts = _texts(project)
     texts.key(field)
@@ -193,7 +193,7 @@ def sheet(
 ) -> None:
     """Write all texts to a spreadsheet, or read one back: only what changed in it, never over what changed here."""
     from tavolan.errors import UsageError
-    from tavolan.exchange import sheets
+    from tavolan.exchange import copy_sheets
 
     if (out is None) == (read is None):
         raise UsageError("Name one file: tavolan copy sheet FILE writes it, tavolan copy sheet --read FILE reads it.")
@@ -211,16 +211,20 @@ def sheet(
     if dry_run:
         console().print(f"Would write {len(texts.addresses()) * len(texts.project.app.locales)} texts to {out}")
         return
-    rows_kind: sheets.Rows = "fields" if rows == "fields" else "locales"
-    count = sheets.write_csv(texts, out) if out.suffix.lower() == ".csv" else sheets.write_xlsx(texts, out, rows_kind)
+    rows_kind: copy_sheets.Rows = "fields" if rows == "fields" else "locales"
+    count = (
+        copy_sheets.write_csv(texts, out)
+        if out.suffix.lower() == ".csv"
+        else copy_sheets.write_xlsx(texts, out, rows_kind)
+    )
     console().print(f"{count} texts in {len(texts.project.app.locales)} locales written to {out}", soft_wrap=True)
 
 
 def _read_back(texts: Texts, path: Path, prefer: str, dry_run: bool) -> None:
-    from tavolan.exchange import sheets
+    from tavolan.exchange import copy_sheets
     from tavolan.reports.copytables import print_changes
 
-    outcome = sheets.merge(texts, sheets.read_sheet(path), str(path), prefer)
+    outcome = copy_sheets.merge(texts, copy_sheets.read_sheet(path), str(path), prefer)
     printer = console()
     if outcome.changes:
         print_changes(printer, outcome.changes)
@@ -245,7 +249,7 @@ def _apply(
     """Show changes, refuse those over their limit, write the rest."""
     from tavolan.errors import UsageError
     from tavolan.reports.copytables import print_changes
-    from tavolan.transaction import changing
+    from tavolan.support.transaction import changing
 
     over = [(change, texts.over(change.locale, change.address, change.after)) for change in changes]
     faults = [f"{change.locale} {change.address}: {fault}" for change, fault in over if fault]

@@ -43,12 +43,12 @@ def demo(
 
 def _walk(out: Console, project: Project, full: bool) -> None:
     import tavolan
-    from tavolan.files import write_text
-    from tavolan.pictures.board import make_boards
-    from tavolan.pictures.icons import make_icons, plan_icons
-    from tavolan.pictures.plan import Selection
+    from tavolan.pictures.making.planner import Selection
+    from tavolan.pictures.outputs.contact_sheet import make_boards
+    from tavolan.pictures.outputs.icons import make_icons, plan_icons
     from tavolan.reports.page import build_page
     from tavolan.reports.tables import print_findings
+    from tavolan.support.files import write_text
 
     findings = tavolan.check(project)
     out.print(styled("[bold]2  tavolan check[/]  every finding, in all stores and locales"))
@@ -89,9 +89,9 @@ def _exchange(out: Console, project: Project) -> None:
     import tavolan
     from tavolan.exchange.receive import read_parcels, receive, take
     from tavolan.exchange.send import send
-    from tavolan.files import write_bytes
-    from tavolan.reports.words import counted
+    from tavolan.reports.number_words import counted
     from tavolan.standins.translator import translate
+    from tavolan.support.files import write_bytes
 
     with tempfile.TemporaryDirectory() as folder:
         root = Path(folder) / "kilnary"
@@ -116,7 +116,7 @@ def _exchange(out: Console, project: Project) -> None:
 
 def _coverage(out: Console, project: Project) -> None:
     import tavolan
-    from tavolan.words.cover import as_document
+    from tavolan.words.coverage import as_document
 
     answers = tavolan.cover(project)
     for store, fronts in as_document(answers)["summary"].items():

@@ -46,10 +46,10 @@ def status(
 ) -> None:
     """Show how far each language is: translated, reviewed, drafted, outdated, over its limit, missing."""
     from tavolan.project.origins import unknown_origins
-    from tavolan.project.progress import units as units_of
     from tavolan.project.texts import Texts
+    from tavolan.project.translation_progress import units as units_of
     from tavolan.reports.localetables import as_document, print_progress, print_units
-    from tavolan.reports.words import counted
+    from tavolan.reports.number_words import counted
 
     opened = open_project(project)
     texts = Texts(opened)
@@ -77,8 +77,8 @@ def adopt(
     from tavolan.project.origins import unknown_origins
     from tavolan.project.state import write_state
     from tavolan.project.texts import Texts
-    from tavolan.reports.words import counted
-    from tavolan.transaction import changing
+    from tavolan.reports.number_words import counted
+    from tavolan.support.transaction import changing
 
     opened = open_project(project, write=not dry_run)
     unknown = unknown_origins(opened)
@@ -106,7 +106,7 @@ def add(
     ] = None,
 ) -> None:
     """Add a locale: its copy and terms files, and its place in tavolan.toml."""
-    from tavolan.project.addition import add_locale
+    from tavolan.project.new_locale import add_locale
 
     for line in add_locale(open_project(project, write=True), tag, like):
         console().print(line, soft_wrap=True)
@@ -119,7 +119,7 @@ def suggest(
     json: JsonOption = False,
 ) -> None:
     """Suggest locales: for storefronts that read none of yours, and for a second keyword budget in those that do."""
-    from tavolan.project.locations import suggest as suggest_locales
+    from tavolan.project.locale_suggestions import suggest as suggest_locales
     from tavolan.reports.localetables import print_suggestions
 
     opened = open_project(project)
@@ -145,7 +145,7 @@ def send(
 ) -> None:
     """Write the texts that need work for translators: one file per language, with limits, notes and states."""
     from tavolan.exchange.send import send as send_texts
-    from tavolan.reports.words import counted
+    from tavolan.reports.number_words import counted
 
     opened = open_project(project)
     folder = out or opened.root / "out" / "send"
@@ -201,7 +201,7 @@ def receive(
 
 
 def _tell(out: Console, received: Received, dry_run: bool) -> None:
-    from tavolan.reports.words import counted
+    from tavolan.reports.number_words import counted
 
     for refused in received.refused:
         out.print(styled("[red]refused[/]   {} {}: {}", refused.locale, refused.address, refused.why), soft_wrap=True)
@@ -231,8 +231,9 @@ def memory(
     write: Annotated[Path | None, typer.Option("--write", help="TMX file to write all pairs to.")] = None,
 ) -> None:
     """Show the translation memory, take TMX files into it, or write it out with the texts as they stand."""
-    from tavolan.files import read_bytes, write_bytes
-    from tavolan.project.memory import current_pairs, parse_tmx, read_memory, remember, write_tmx
+    from tavolan.project.memory import parse_tmx, read_memory, remember, write_tmx
+    from tavolan.project.translation_progress import current_pairs
+    from tavolan.support.files import read_bytes, write_bytes
 
     opened = open_project(project, write=bool(read))
     out = console()
@@ -265,7 +266,7 @@ def draft(
 ) -> None:
     """Let a provider draft what's missing or outdated. A person's text is never overwritten."""
     from tavolan.exchange.drafting import Drafter, provider_of
-    from tavolan.reports.words import counted
+    from tavolan.reports.number_words import counted
 
     opened = open_project(project)
     drafter = Drafter(opened, provider_of(opened, provider, url))

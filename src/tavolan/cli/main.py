@@ -14,9 +14,9 @@ from typing import Annotated, Any
 
 import typer
 
-from tavolan import __version__
 from tavolan.cli.common import LogToPeople, held, say
 from tavolan.errors import OutsideError, ProjectError, TavolanError
+from tavolan.support.version import __version__
 
 _HELP = "Write, localize and check an app's store listing, and render its store pictures, from plain files."
 _COMMANDS = ("demo", "new", "check", "preview", "status", "schema")

@@ -20,7 +20,7 @@ def new(
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Say what would be written, write nothing.")] = False,
 ) -> None:
     """Start a project: a few commented files to fill in. Never overwrites anything."""
-    from tavolan.project.scaffold import Starter, plan_project, write_project
+    from tavolan.project.starter import Starter, plan_project, write_project
 
     starter = Starter(name or folder.resolve().name, source, tuple(locale or ()), tuple(store or ("ios", "android")))
     files = plan_project(folder, starter)

@@ -11,7 +11,7 @@ import typer
 from tavolan.cli.common import LocaleOption, ProjectOption, StoreOption, console, open_project, styled
 
 if TYPE_CHECKING:
-    from tavolan.notes.writing import DraftedNotes
+    from tavolan.notes.draft import DraftedNotes
 
 app = typer.Typer(help="Release notes: draft from the repository, show per version, export.", no_args_is_help=True)
 
@@ -28,7 +28,7 @@ def draft(
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Show the draft, write nothing.")] = False,
 ) -> None:
     """Draft the source locale's notes from what was committed: what's new, better and fixed, in plain words."""
-    from tavolan.notes.writing import draft_notes, write_draft
+    from tavolan.notes.draft import draft_notes, write_draft
 
     opened = open_project(project, write=not dry_run)
     drafted = draft_notes(opened, since, until, repository)
@@ -115,8 +115,8 @@ def export(
 ) -> None:
     """Write the notes of all languages in one file, each fitted to its store's limit."""
     from tavolan.cli.common import say
-    from tavolan.files import write_text
     from tavolan.notes.export import as_csv, as_json, by_template, collect
+    from tavolan.support.files import write_text
 
     opened = open_project(project)
     stores = opened.pick("--store", list(store or []), list(opened.stores))

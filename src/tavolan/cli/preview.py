@@ -17,16 +17,16 @@ def preview(
 ) -> None:
     """Make one self-contained page of all locales: text, length gauges, findings, pictures."""
     from tavolan.checking import run_checks
-    from tavolan.files import write_text
     from tavolan.reports.page import build_page
+    from tavolan.support.files import write_text
 
     opened = open_project(project)
     target = out or opened.root / "out" / "preview.html"
     made = None
     if plan:
-        from tavolan.words.choices import Options
         from tavolan.words.plan import first_store_with_keywords
         from tavolan.words.plan import plan as make_plan
+        from tavolan.words.plan_choices import Options
 
         store = first_store_with_keywords(opened)
         locales = opened.pick("--plan", plan, list(opened.stores[store].locales))

@@ -43,7 +43,7 @@ def rules(context: typer.Context, project: ProjectOption = None, json: JsonOptio
         listed = [{"id": b.id, "name": b.name, "as_of": b.as_of, "confidence": b.confidence} for b in books.values()]
         print_json({"schema": "tavolan/rules@1", "rulebooks": listed})
         return
-    from tavolan.reports.rules import print_list
+    from tavolan.reports.rulebook_tables import print_list
 
     print_list(console(), books, own)
 
@@ -55,8 +55,8 @@ def show(
     json: JsonOption = False,
 ) -> None:
     """Print one rulebook as tables."""
-    from tavolan.edge import nearest
     from tavolan.errors import UsageError
+    from tavolan.support.validation import nearest
 
     books, _ = known_books(project)
     if rulebook not in books:
@@ -64,6 +64,6 @@ def show(
     if json:
         print_json(books[rulebook].model_dump(by_alias=True, exclude_none=True, mode="json"))
         return
-    from tavolan.reports.rules import print_rulebook
+    from tavolan.reports.rulebook_tables import print_rulebook
 
     print_rulebook(console(), books[rulebook])

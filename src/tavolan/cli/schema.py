@@ -25,10 +25,10 @@ def schema(
 ) -> None:
     """Print the JSON Schema of a kind of TOML file, for editors, or of a JSON document, for programs that read it."""
     from tavolan.cli.documents import SHAPES
-    from tavolan.edge import nearest
     from tavolan.errors import UsageError
-    from tavolan.files import write_text
-    from tavolan.project.schemas import NAMES
+    from tavolan.project.json_schemas import NAMES
+    from tavolan.support.files import write_text
+    from tavolan.support.validation import nearest
 
     if write:
         for each, text in (document_files() if documents else schema_files(project)).items():
@@ -46,7 +46,7 @@ def schema(
 
 def schema_files(project: Path | None = None) -> dict[str, str]:
     """Return the texts of the schemas of all TOML files by their name."""
-    from tavolan.project.schemas import NAMES
+    from tavolan.project.json_schemas import NAMES
 
     return {name: _text(_schema(name, project)) for name in NAMES}
 
@@ -69,9 +69,9 @@ def _schema(name: str, project: Path | None) -> dict[str, Any]:
     if name in SHAPES:
         return document_schema(name)
     if name == "look":
-        from tavolan.pictures.look import look_schema
+        from tavolan.pictures.design.look import look_schema
 
         return look_schema()
-    from tavolan.project.schemas import schema_of
+    from tavolan.project.json_schemas import schema_of
 
     return schema_of(name, known_books(project)[0].values())

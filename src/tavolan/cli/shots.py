@@ -25,9 +25,9 @@ from tavolan.cli.common import (
 if TYPE_CHECKING:
     from rich.console import Console
 
-    from tavolan.pictures.plan import Selection
-    from tavolan.pictures.render import Rendered
-    from tavolan.pictures.take import Taken
+    from tavolan.pictures.making.planner import Selection
+    from tavolan.pictures.making.render import Rendered
+    from tavolan.pictures.outputs.captures import Taken
 
 app = typer.Typer(help="Store pictures: take screens in, render, look at them all, pack.", no_args_is_help=True)
 
@@ -44,7 +44,7 @@ ShotOption = Annotated[
 def _selection(
     store: list[str] | None, locale: list[str] | None, device: list[str] | None, shot: list[str] | None
 ) -> Selection:
-    from tavolan.pictures.plan import Selection
+    from tavolan.pictures.making.planner import Selection
 
     return Selection(tuple(store or ()), tuple(locale or ()), tuple(device or ()), tuple(shot or ()))
 
@@ -76,8 +76,8 @@ def take(
     import re
 
     from tavolan.errors import UsageError
-    from tavolan.pictures.take import Taker, missing_screens
-    from tavolan.transaction import changing
+    from tavolan.pictures.outputs.captures import Taker, missing_screens
+    from tavolan.support.transaction import changing
 
     opened = open_project(project, write=not dry_run)
     names = name or []
@@ -147,7 +147,7 @@ def render(
     json: JsonOption = False,
 ) -> None:
     """Render store pictures and graphics under out/: only those whose text, look, screen or rules changed."""
-    from tavolan.pictures.render import render as render_shots
+    from tavolan.pictures.making.render import render as render_shots
 
     opened = open_project(project)
     wanted = _selection(store, locale, device, shot)
@@ -178,8 +178,8 @@ def _summary(root: Path, done: Rendered) -> str:
 
 
 def _dry_run(out: Console, opened: object, wanted: Selection, why: bool) -> None:
-    from tavolan.pictures.ledger import Ledger
-    from tavolan.pictures.plan import Planner
+    from tavolan.pictures.making.ledger import Ledger
+    from tavolan.pictures.making.planner import Planner
     from tavolan.project.model import Project
 
     assert isinstance(opened, Project)
@@ -204,10 +204,10 @@ def looks(
 ) -> None:
     """List the looks, draw them all side by side with your own shots, or copy one to change it."""
     from tavolan.errors import UsageError
-    from tavolan.files import write_bytes
-    from tavolan.pictures.look import BUILT_IN, built_in_looks, load_look, look_names
+    from tavolan.pictures.design.look import BUILT_IN, built_in_looks, load_look, look_names
     from tavolan.reports.tables import plain_table
-    from tavolan.transaction import changing
+    from tavolan.support.files import write_bytes
+    from tavolan.support.transaction import changing
 
     opened = open_project(project, write=copy is not None)
     out = console()
@@ -223,8 +223,8 @@ def looks(
         out.print(f"looks/{copy}.toml now takes the place of the built-in look.")
         return
     if sheet:
-        from tavolan.pictures import png
-        from tavolan.pictures.gallery import draw_gallery
+        from tavolan.pictures.outputs.gallery import draw_gallery
+        from tavolan.pictures.raster import png
 
         places = [(store, name) for store in opened.stores.values() for name in opened.classes_of(store)]
         place = next(((store.id, name) for store, name in places if device in (None, name)), None)
@@ -246,7 +246,7 @@ def looks(
 @app.command()
 def board(project: ProjectOption = None, store: StoreOption = None, device: DeviceOption = None) -> None:
     """Make one contact sheet per store and size class: locales as rows, shots as columns."""
-    from tavolan.pictures.board import make_boards
+    from tavolan.pictures.outputs.contact_sheet import make_boards
 
     opened = open_project(project)
     with progress_bar("Boards") as move:
@@ -263,7 +263,7 @@ def icons(
     dry_run: Annotated[bool, typer.Option("--dry-run", help="List the files, make none.")] = False,
 ) -> None:
     """Make the icon in every size that the stores ask for, from art/icon.png, and alternatives from art/icon-*.png."""
-    from tavolan.pictures.icons import make_icons, plan_icons
+    from tavolan.pictures.outputs.icons import make_icons, plan_icons
 
     opened = open_project(project)
     planned = plan_icons(opened, tuple(store or ()))
@@ -285,8 +285,8 @@ def pack(
     ready: Annotated[bool, typer.Option("--ready", help="Pack what's up to date, and list what's missing.")] = False,
 ) -> None:
     """Pack the finished pictures into one zip per store, with a manifest of sizes, checksums and sources."""
-    from tavolan.pictures.pack import make_packs
-    from tavolan.reports.words import counted
+    from tavolan.pictures.outputs.packs import make_packs
+    from tavolan.reports.number_words import counted
 
     opened = open_project(project)
     with progress_bar("Packing") as move:
@@ -312,6 +312,6 @@ def watch(
     times: Annotated[int, typer.Option("--times", min=0, help="Stop after so many changes; 0 never.", hidden=True)] = 0,
 ) -> None:
     """Render again whenever a file is saved, and refresh the preview page in the browser. Ends with Ctrl-C."""
-    from tavolan.cli.watching import watch_project
+    from tavolan.cli.shots_watch import watch_project
 
     watch_project(open_project(project).root, _selection(None, locale, device, None), port, times)

@@ -21,7 +21,7 @@ def status(
     """Tell who is done: locale x store, picture sets, and what to do next."""
     from tavolan.checking import run_checks
     from tavolan.checking.status import status_of
-    from tavolan.pictures.standing import count_pictures
+    from tavolan.pictures.making.counts import count_pictures
     from tavolan.project.texts import Texts
     from tavolan.reports import copytables
 

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 
 import typer
 
-from tavolan.cli import completing, research
+from tavolan.cli import completing, word_sources
 from tavolan.cli.common import (
     JsonOption,
     LocaleOption,
@@ -24,17 +24,17 @@ if TYPE_CHECKING:
 
     from tavolan.project.model import Project
     from tavolan.project.texts import Change
-    from tavolan.words.choices import Options
-    from tavolan.words.cover import Answer
-    from tavolan.words.plan import Plan
-    from tavolan.words.prices import WordPrice
+    from tavolan.words.coverage import Answer
+    from tavolan.words.plan_choices import Options
+    from tavolan.words.plan_model import Plan
+    from tavolan.words.plan_prices import WordPrice
 
 app = typer.Typer(help="The phrases that people search for, and what answers them.", no_args_is_help=True)
-app.command("mine")(research.mine)
-app.command("import")(research.import_terms)
-app.command("score")(research.score)
-app.command("fit")(research.fit)
-app.command("lists")(research.lists)
+app.command("mine")(word_sources.mine)
+app.command("import")(word_sources.import_terms)
+app.command("score")(word_sources.score)
+app.command("fit")(word_sources.fit)
+app.command("lists")(word_sources.lists)
 
 
 @app.callback()
@@ -63,8 +63,8 @@ def cover(
 
     A line per storefront; --storefront, --list, --uncovered and --all tell every phrase.
     """
-    from tavolan.words.cover import as_document, storefronts_of
-    from tavolan.words.cover import cover as cover_phrases
+    from tavolan.words.coverage import as_document, storefronts_of
+    from tavolan.words.coverage import cover as cover_phrases
 
     opened = open_project(project)
     stores = opened.pick("--store", store or [], list(opened.stores))
@@ -91,8 +91,8 @@ def cover(
 
 def _write_heat_map(opened: Project, store: str, answers: list[Answer], target: Path) -> None:
     from tavolan.errors import UsageError
-    from tavolan.files import write_bytes
-    from tavolan.pictures.heatmap import heat_map
+    from tavolan.reports.figures.heatmap import heat_map
+    from tavolan.support.files import write_bytes
 
     own = [a for a in answers if a.store == store]
     if not own:
@@ -103,7 +103,7 @@ def _write_heat_map(opened: Project, store: str, answers: list[Answer], target: 
 
 def _print_cover(opened: Project, stores: list[str], answers: list[Answer], uncovered: bool, phrases: bool) -> None:
     from tavolan.reports import covertables
-    from tavolan.words.cover import unlocks
+    from tavolan.words.coverage import unlocks
     from tavolan.words.value import Valuer
 
     out = console()
@@ -122,8 +122,8 @@ def _print_cover(opened: Project, stores: list[str], answers: list[Answer], unco
 def _print_apart(opened: Project, stores: list[str], answers: list[Answer], matrix: bool, budgets: bool) -> None:
     """Print the matrix, the second budgets, or both, and nothing else."""
     from tavolan.reports import covertables
-    from tavolan.words.cover import cover as cover_phrases
-    from tavolan.words.spare import budgets as spare_budgets
+    from tavolan.words.coverage import cover as cover_phrases
+    from tavolan.words.second_budgets import budgets as spare_budgets
 
     if matrix:
         covertables.print_matrix(console(), answers)
@@ -166,11 +166,11 @@ def plan(
     """Find the title, subtitle and keywords that answer the most value, with proof that nothing is better."""
     from tavolan.errors import UsageError
     from tavolan.reports.plantable import print_plan
-    from tavolan.words.applying import apply_plan
-    from tavolan.words.choices import Options
-    from tavolan.words.cover import storefronts_of
+    from tavolan.words.coverage import storefronts_of
     from tavolan.words.plan import plan as make_plan
-    from tavolan.words.prices import word_prices
+    from tavolan.words.plan_choices import Options
+    from tavolan.words.plan_prices import word_prices
+    from tavolan.words.plan_writing import apply_plan
 
     opened = open_project(project)
     chosen = _planned_store(opened, store)
@@ -205,9 +205,9 @@ def _tell_written(written: list[Change], silent: bool) -> None:
 
 
 def _write_curve(project: Project, options: Options, made: Plan, target: Path) -> None:
-    from tavolan.files import write_bytes
-    from tavolan.reports.curve import budget_curve
+    from tavolan.reports.figures.budget_curve import budget_curve
     from tavolan.rulebooks.measure import measure
+    from tavolan.support.files import write_bytes
     from tavolan.words.plan import value_of_budget
 
     book = project.stores[made.store].rulebook
@@ -235,7 +235,7 @@ def _plan_document(made: Plan, prices: list[WordPrice] | None) -> dict[str, Any]
 
 def _print_factors(out: Console, project: Project, store: str, locales: list[str]) -> None:
     from tavolan.reports.plantable import print_factors
-    from tavolan.words.cover import cover as cover_phrases
+    from tavolan.words.coverage import cover as cover_phrases
 
     rows: dict[tuple[str, str, float, float, float, float], None] = {}
     for answer in cover_phrases(project, [store]):
@@ -255,8 +255,8 @@ def title(
 ) -> None:
     """Tell for each word of the title which phrases it serves, and where the app stands for them."""
     from tavolan.reports.covertables import print_title_words
-    from tavolan.words.cover import cover as cover_phrases
-    from tavolan.words.cover import title_words
+    from tavolan.words.coverage import cover as cover_phrases
+    from tavolan.words.coverage import title_words
     from tavolan.words.split import fold
     from tavolan.words.value import latest_ranks
 

@@ -13,25 +13,25 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from queue import Empty, SimpleQueue
 
-from tavolan.edge import nearest
 from tavolan.errors import OutsideError, ProjectError, UsageError
 from tavolan.exchange.glossary import forbidden, read_glossary
 from tavolan.exchange.inline import has_emphasis, lost
-from tavolan.exchange.parcel import Parcel, Text
 from tavolan.exchange.provider import UNLISTED, Provider, provider_for
 from tavolan.exchange.send import parcel_for
+from tavolan.exchange.translation_request import Parcel, Text
 from tavolan.exchange.xliff import parse_xliff, write_xliff
-from tavolan.files import read_bytes, write_inside
 from tavolan.project.load import load_project
 from tavolan.project.memory import read_memory
 from tavolan.project.model import Project
-from tavolan.project.progress import is_drafted
 from tavolan.project.schema import ProviderTable
 from tavolan.project.state import digest
 from tavolan.project.texts import Change, Texts
+from tavolan.project.translation_progress import is_drafted
 from tavolan.rulebooks.measure import measure
-from tavolan.transaction import changing
-from tavolan.xmlfile import bad_character
+from tavolan.support.files import read_bytes, write_inside
+from tavolan.support.transaction import changing
+from tavolan.support.validation import nearest
+from tavolan.support.xmlfile import bad_character
 
 Progress = Callable[[int, int], None]
 # How many texts are written at a time: the file of states is written anew each time, and until then the answers are

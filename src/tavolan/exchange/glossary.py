@@ -10,9 +10,9 @@ from dataclasses import dataclass
 from pathlib import Path
 from xml.etree.ElementTree import Element, SubElement, indent, tostring
 
-from tavolan.csvfile import read_csv
 from tavolan.errors import Problem, ProjectError
 from tavolan.project.datafile import GLOSSARY_COLUMNS as COLUMNS
+from tavolan.support.csvfile import read_csv
 
 NAME = "copy/glossary.csv"
 _STATUS = {"preferred": "preferredTerm-admn-sts", "forbidden": "deprecatedTerm-admn-sts"}

@@ -10,7 +10,7 @@ from collections import Counter
 from dataclasses import dataclass
 from typing import Literal
 
-from tavolan.markup import MarkupError, Run, parse
+from tavolan.project.caption_markup import MarkupError, Run, parse
 
 _PLACEHOLDER = re.compile(r"\{[A-Za-z_][A-Za-z0-9_.]*\}")
 

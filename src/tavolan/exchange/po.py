@@ -11,8 +11,8 @@ from babel.messages.catalog import Catalog
 from babel.messages.pofile import read_po, write_po
 
 from tavolan.errors import one_problem
-from tavolan.exchange.parcel import Parcel, Text
-from tavolan.project.locales import locale_name
+from tavolan.exchange.translation_request import Parcel, Text
+from tavolan.languages.tags import locale_name
 
 # Tools ask for a translator; who it was, the file's own tool writes in.
 _NOBODY = "nobody yet <translator@example.invalid>"

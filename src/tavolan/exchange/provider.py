@@ -18,8 +18,8 @@ from email.utils import parsedate_to_datetime
 from typing import Any, Protocol
 
 from tavolan.errors import OutsideError, UsageError
-from tavolan.program import run_program
 from tavolan.project.schema import ProviderTable
+from tavolan.support.programs import run_program
 
 _MEDIA = "application/xliff+xml"
 _LONGEST_WAIT = 60.0

@@ -6,20 +6,20 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Literal
 
-from tavolan.edge import nearest
 from tavolan.errors import Problem, ProjectError, UsageError, one_problem
 from tavolan.exchange.glossary import Term, forbidden, read_glossary
 from tavolan.exchange.inline import has_emphasis, lost
-from tavolan.exchange.parcel import Parcel, Text
 from tavolan.exchange.po import parse_gettext
+from tavolan.exchange.translation_request import Parcel, Text
 from tavolan.exchange.xliff import parse_xliff
-from tavolan.files import read_bytes
 from tavolan.project.memory import Pair, remember
 from tavolan.project.model import Project
 from tavolan.project.state import Entry, Work, digest
 from tavolan.project.texts import Change, Texts
-from tavolan.transaction import changing
-from tavolan.xmlfile import bad_character
+from tavolan.support.files import read_bytes
+from tavolan.support.transaction import changing
+from tavolan.support.validation import nearest
+from tavolan.support.xmlfile import bad_character
 
 Keep = Literal["ask", "mine", "theirs"]
 # All texts of a project in one language take some ten thousand characters.

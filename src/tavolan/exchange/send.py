@@ -5,15 +5,15 @@ from __future__ import annotations
 from pathlib import Path
 
 from tavolan.exchange.glossary import read_glossary, write_tbx
-from tavolan.exchange.parcel import Parcel, Text
 from tavolan.exchange.po import write_gettext
+from tavolan.exchange.translation_request import Parcel, Text
 from tavolan.exchange.xliff import write_old_xliff, write_xliff
-from tavolan.files import write_bytes
 from tavolan.project.memory import Pair, matches, read_memory
 from tavolan.project.model import Project
-from tavolan.project.progress import NEEDS_WORK, Unit, units
 from tavolan.project.state import digest
 from tavolan.project.texts import Texts
+from tavolan.project.translation_progress import NEEDS_WORK, Unit, units
+from tavolan.support.files import write_bytes
 
 FORMATS = {"xliff": (write_xliff, ".xlf"), "xliff-1.2": (write_old_xliff, ".xlf"), "po": (write_gettext, ".po")}
 

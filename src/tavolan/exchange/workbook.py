@@ -16,7 +16,7 @@ from typing import IO, Any
 from xml.parsers import expat
 
 from tavolan.errors import one_problem
-from tavolan.files import read_bytes
+from tavolan.support.files import read_bytes
 
 MOST_BYTES = 60_000_000
 MOST_UNPACKED = 200_000_000

@@ -11,8 +11,8 @@ from xml.etree.ElementTree import Element, SubElement, indent, register_namespac
 
 from tavolan.errors import one_problem
 from tavolan.exchange.inline import Piece, has_emphasis, joined, pieces
-from tavolan.exchange.parcel import Parcel, Text
-from tavolan.xmlfile import bad_character, parse_xml
+from tavolan.exchange.translation_request import Parcel, Text
+from tavolan.support.xmlfile import bad_character, parse_xml
 
 CORE = "urn:oasis:names:tc:xliff:document:2.0"
 SIZES = "urn:oasis:names:tc:xliff:sizerestriction:2.0"

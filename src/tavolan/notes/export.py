@@ -10,15 +10,15 @@ from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
 
-from tavolan.csvfile import guarded
-from tavolan.edge import nearest
 from tavolan.errors import Problem, ProjectError, UsageError, one_problem
-from tavolan.files import read_text
-from tavolan.notes.fitting import fit_text
-from tavolan.program import Done, run_program
+from tavolan.notes.limit_fitting import fit_text
 from tavolan.project.model import Project
-from tavolan.project.progress import is_drafted
 from tavolan.project.texts import Texts
+from tavolan.project.translation_progress import is_drafted
+from tavolan.support.csvfile import guarded
+from tavolan.support.files import read_text
+from tavolan.support.programs import Done, run_program
+from tavolan.support.validation import nearest
 
 # What a template may take.
 SECONDS = 10.0
@@ -107,7 +107,7 @@ def by_template(notes: list[Note], project: Project, template: str, seconds: flo
         raise UsageError(f'there\'s no template "{template}". {nearest(template, template_names())}')
     app = {name: getattr(project.app, name) for name in _APP}
     asked = {"template": read_text(path, str(path)), "values": {"app": app, "notes": [asdict(note) for note in notes]}}
-    command = [sys.executable, "-m", "tavolan.notes.filling"]
+    command = [sys.executable, "-m", "tavolan.notes.template_process"]
     try:
         done = run_program(command, json.dumps(asked).encode(), seconds, MOST_BYTES)
     except TimeoutError as error:

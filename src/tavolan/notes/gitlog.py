@@ -6,8 +6,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from tavolan.errors import OutsideError, UsageError
-from tavolan.git import git_command, git_environment
-from tavolan.program import run_program
+from tavolan.support.git import git_command, git_environment
+from tavolan.support.programs import run_program
 
 _MOST_BYTES = 100_000_000
 _SECONDS = 120.0

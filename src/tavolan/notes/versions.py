@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from tavolan.errors import UsageError
 from tavolan.project.model import Copy, Project
-from tavolan.transaction import changing
+from tavolan.support.transaction import changing
 
 FIELD, FOR_TESTERS = "notes", "tester_notes"
 TESTERS = "testers"
@@ -82,9 +82,9 @@ def keep_notes(project: Project, following: str = "") -> list[str]:
 
 def _keep(project: Project, found: dict[str, dict[str, str]], following: str) -> list[str]:
     # The checks read versions too, and edit nothing.
-    from tavolan.project.edit import TomlEditor
     from tavolan.project.state import write_state
     from tavolan.project.texts import Texts
+    from tavolan.project.toml_edit import TomlEditor
 
     version, places = project.app.version, addresses(project)
     write_state(project.root, Texts(project).adopted())

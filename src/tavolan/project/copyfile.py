@@ -7,13 +7,13 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
-from tavolan.edge import nearest
 from tavolan.errors import Problem, ProjectError
-from tavolan.files import read_toml
-from tavolan.lines import KeyPath
-from tavolan.project.locales import tag_fault
+from tavolan.languages.tags import tag_fault
 from tavolan.project.model import Copy, Source
 from tavolan.rulebooks.model import FieldRule, Rulebook
+from tavolan.support.files import read_toml
+from tavolan.support.toml_lines import KeyPath
+from tavolan.support.validation import nearest
 
 # Checks take time that grows with a text.
 MOST_CHARACTERS = 100_000

@@ -8,17 +8,17 @@ from typing import TypeVar
 
 from pydantic import BaseModel, ValidationError
 
-from tavolan.edge import nearest, problems_of
 from tavolan.errors import Problem, ProjectError, one_problem
-from tavolan.files import read_toml
+from tavolan.languages.tags import language_of
 from tavolan.project.copyfile import CopyReader
-from tavolan.project.locales import language_of
 from tavolan.project.model import Copy, Project, Source, Store, Term
 from tavolan.project.schema import FORMS, Config, Shots, StoreTable
 from tavolan.project.state import State, read_state
 from tavolan.project.termsfile import read_terms
 from tavolan.rulebooks.load import load_rulebooks
 from tavolan.rulebooks.model import Rulebook
+from tavolan.support.files import read_toml
+from tavolan.support.validation import nearest, problems_of
 
 CONFIG, SHOTS = "tavolan.toml", "shots.toml"
 M = TypeVar("M", bound=BaseModel)
@@ -92,22 +92,30 @@ def _assemble(
         if own.data.get("like") in ordered:
             ordered[tag] = replace(own, parent=ordered[own.data["like"]])
     return Project(
-        root,
-        config.app,
-        config.once,
-        config.guard,
-        config.check,
-        config_source,
-        stores,
-        ordered,
-        terms,
-        shots,
-        shots_source,
-        state,
-        config.words,
-        config.provider,
-        config.translate,
+        root=root,
+        app=config.app,
+        once=config.once,
+        guard=config.guard,
+        check=config.check,
+        config_source=config_source,
+        stores=stores,
+        copy=ordered,
+        terms=terms,
+        shots=shots,
+        shots_source=shots_source,
+        find_origins=_find_origins,
+        state=state,
+        words=config.words,
+        providers=config.provider,
+        translate=config.translate,
     )
+
+
+def _find_origins(project: Project) -> State:
+    # Calls git, which most commands don't need.
+    from tavolan.project.origins import find_origins
+
+    return find_origins(project)
 
 
 def _read(path: Path, model: type[M], problems: list[Problem]) -> tuple[M | None, Source]:

@@ -14,10 +14,10 @@ from pathlib import Path
 from xml.etree.ElementTree import Element, SubElement, indent, tostring
 
 from tavolan.errors import ProjectError
-from tavolan.files import is_staged, read_bytes, write_bytes
-from tavolan.project.model import Project
-from tavolan.transaction import changing
-from tavolan.xmlfile import bad_character, parse_xml, without_bad_characters
+from tavolan.support.files import is_staged, read_bytes, write_bytes
+from tavolan.support.transaction import changing
+from tavolan.support.version import __version__
+from tavolan.support.xmlfile import bad_character, parse_xml, without_bad_characters
 
 NAME = Path("copy") / "memory.tmx"
 ASIDE = Path("copy") / "memory-broken.tmx"
@@ -90,8 +90,6 @@ def parse_tmx(data: bytes, shown: str) -> list[Pair]:
 
 def write_tmx(pairs: Iterable[Pair], source_locale: str) -> bytes:
     """Return pairs as TMX 1.4b, sorted, so that the file merges well."""
-    from tavolan import __version__
-
     root = Element("tmx", {"version": "1.4"})
     SubElement(root, "header", {
         "creationtool": "tavolan", "creationtoolversion": __version__, "segtype": "block", "o-tmf": "tavolan",
@@ -146,21 +144,3 @@ def matches(pairs: Iterable[Pair], source: str, locale: str, least: float = 0.7)
             if best is None or best.score < score:
                 found[pair.target] = Match(pair, min(score, 0.999))
     return sorted(found.values(), key=lambda match: -match.score)
-
-
-def current_pairs(project: Project) -> list[Pair]:
-    """Return the texts as they stand, for every locale: source and translation."""
-    from tavolan.project.progress import units
-    from tavolan.project.texts import Texts
-
-    texts = Texts(project)
-    source = project.source_locale
-    return [
-        Pair(source, tag, unit.source, unit.target, unit.address)
-        for tag in project.copy
-        if tag != source
-        for unit in units(texts, tag)
-        if unit.target.strip()
-        and unit.standing in ("translated", "reviewed")
-        and (tag, unit.address) in project.origins
-    ]

@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from pathlib import Path
 from typing import Any
 
-from tavolan.edge import nearest
 from tavolan.errors import UsageError
-from tavolan.lines import KeyPath, line_of
-from tavolan.project.locales import language_of
+from tavolan.languages.tags import language_of
 from tavolan.project.schema import (
     App,
     CheckTable,
@@ -26,6 +25,8 @@ from tavolan.project.schema import (
 )
 from tavolan.project.state import State
 from tavolan.rulebooks.model import FieldRule, Rulebook, SizeClass
+from tavolan.support.toml_lines import KeyPath, line_of
+from tavolan.support.validation import nearest
 
 # The master of all icons.
 ICON = "art/icon.png"
@@ -191,7 +192,11 @@ class Store:
 
 @dataclass(frozen=True)
 class Project:
-    """A loaded and validated project. Paths in `shown` form are relative to `root`."""
+    """A loaded and validated project. Paths in `shown` form are relative to `root`.
+
+    `find_origins` tells what each translation was made from. It's asked once, and only when a command needs it, as it
+    reads the history in git.
+    """
 
     root: Path
     app: App
@@ -204,6 +209,7 @@ class Project:
     terms: dict[str, list[Term]]
     shots: Shots
     shots_source: Source
+    find_origins: Callable[[Project], State]
     state: State = field(default_factory=dict)
     words: WordsTable = field(default_factory=WordsTable)
     providers: dict[str, ProviderTable] = field(default_factory=dict)
@@ -218,9 +224,7 @@ class Project:
     @cached_property
     def origins(self) -> State:
         """What's known of every translation as it stands: its source, and who made it."""
-        from tavolan.project.origins import find_origins
-
-        return find_origins(self)
+        return self.find_origins(self)
 
     @property
     def source_locale(self) -> str:

@@ -13,13 +13,13 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
-from tavolan.files import MOST_TEXT_BYTES
-from tavolan.git import git_command, git_environment
-from tavolan.program import run_program
 from tavolan.project.copyfile import composed
 from tavolan.project.model import Project
 from tavolan.project.state import Entry, State, digest
 from tavolan.project.texts import Texts
+from tavolan.support.files import MOST_TEXT_BYTES
+from tavolan.support.git import git_command, git_environment
+from tavolan.support.programs import run_program
 
 # Commits to look through at most; whoever wrote a text before that adopts it once.
 _MOST_COMMITS = 1000

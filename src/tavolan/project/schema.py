@@ -6,8 +6,8 @@ from typing import Annotated, Any, Literal, get_args
 
 from pydantic import AfterValidator, BaseModel, ConfigDict, Field
 
-from tavolan.naming import Version
-from tavolan.project.locales import tag_fault
+from tavolan.languages.tags import tag_fault
+from tavolan.support.safe_names import Version
 
 FINISHES = ("dark", "light", "outline", "none")
 Form = Literal["phone", "tablet", "desktop", "tv", "watch"]

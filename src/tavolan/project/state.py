@@ -14,9 +14,9 @@ from functools import lru_cache
 from pathlib import Path
 from typing import Literal, get_args
 
-from tavolan.csvfile import read_csv
 from tavolan.errors import Problem, ProjectError
-from tavolan.files import write_text
+from tavolan.support.csvfile import read_csv
+from tavolan.support.files import write_text
 
 NAME = "copy/state.csv"
 COLUMNS = ("locale", "field", "source", "state", "text")

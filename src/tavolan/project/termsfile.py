@@ -6,11 +6,11 @@ import math
 import re
 from pathlib import Path
 
-from tavolan.csvfile import read_csv
-from tavolan.edge import nearest
 from tavolan.errors import Problem, ProjectError
-from tavolan.project.locales import tag_fault
+from tavolan.languages.tags import tag_fault
 from tavolan.project.model import Term
+from tavolan.support.csvfile import read_csv
+from tavolan.support.validation import nearest
 
 COLUMNS = ("phrase", "relevance", "volume", "difficulty", "list", "note", "storefronts")
 _UP_TO = {"relevance": 100.0, "volume": math.inf, "difficulty": 100.0}

@@ -7,14 +7,14 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
 
-from tavolan.edge import nearest
 from tavolan.errors import Problem, ProjectError, UsageError
 from tavolan.project.model import ONCE, Project, Value
 from tavolan.project.state import Entry, State, Work, digest, read_state, write_state
 from tavolan.rulebooks.measure import measure
 from tavolan.rulebooks.model import FieldRule, Unit
-from tavolan.transaction import changing
-from tavolan.xmlfile import bad_character
+from tavolan.support.transaction import changing
+from tavolan.support.validation import nearest
+from tavolan.support.xmlfile import bad_character
 
 TABLES = ("captions", "showcase")
 
@@ -223,7 +223,7 @@ class Texts:
             self._write(changes, work)
 
     def _write(self, changes: list[Change], work: Work) -> None:
-        from tavolan.project.edit import TomlEditor
+        from tavolan.project.toml_edit import TomlEditor
 
         editors: dict[str, TomlEditor] = {}
         state = {**self.adopted(), **self._meanwhile()}
@@ -289,7 +289,7 @@ class Texts:
 
     def write_alternates(self, locale: str, address: str, candidates: list[str]) -> None:
         """Write the further candidates of a field."""
-        from tavolan.project.edit import TomlEditor
+        from tavolan.project.toml_edit import TomlEditor
 
         with changing(self.project.root):
             editor = TomlEditor(self.project.root / "copy" / f"{locale}.toml", f"copy/{locale}.toml")

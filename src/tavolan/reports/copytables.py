@@ -8,17 +8,17 @@ from rich.console import Console
 
 from tavolan.checking import Finding
 from tavolan.checking.status import Status, TextCounts
-from tavolan.project.locales import locale_name
+from tavolan.languages.tags import locale_name
 from tavolan.project.model import ONCE, Project, Value
 from tavolan.project.texts import Change, Texts
+from tavolan.reports.number_words import counted
 from tavolan.reports.styled import Text, styled
 from tavolan.reports.tables import plain_table
-from tavolan.reports.words import counted
 from tavolan.rulebooks.measure import measure
-from tavolan.words.cover import Answer
+from tavolan.words.coverage import Answer
 
 if TYPE_CHECKING:
-    from tavolan.project.made import PictureCounts
+    from tavolan.project.picture_records import PictureCounts
 
 _GAUGE = 12
 # How many steps are printed at a time.

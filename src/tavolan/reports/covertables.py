@@ -8,12 +8,12 @@ from rich.console import Console
 
 from tavolan.project.model import Project
 from tavolan.reports.copytables import gauge
+from tavolan.reports.number_words import counted, some_of
 from tavolan.reports.styled import Text, styled
 from tavolan.reports.tables import plain_table
-from tavolan.reports.words import counted, some_of
-from tavolan.words.cover import Answer, Unlock
+from tavolan.words.coverage import Answer, Unlock
 from tavolan.words.mentions import Mentions
-from tavolan.words.spare import Budget
+from tavolan.words.second_budgets import Budget
 from tavolan.words.split import fold
 from tavolan.words.value import TIER_WORDS
 

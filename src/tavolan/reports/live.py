@@ -6,7 +6,7 @@ import threading
 from http.server import BaseHTTPRequestHandler
 from pathlib import Path
 
-from tavolan.loopback import QuietHandler, loopback_server
+from tavolan.support.loopback import QuietHandler, loopback_server
 
 _SCRIPT = b"""<script>
 new EventSource("/changes").onmessage = event => { if (event.data !== "0") location.reload(); };

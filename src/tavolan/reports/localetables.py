@@ -8,12 +8,12 @@ from typing import Any
 
 from rich.console import Console
 
-from tavolan.project.locales import locale_name
-from tavolan.project.locations import Suggestion
+from tavolan.languages.tags import locale_name
+from tavolan.project.locale_suggestions import Suggestion
 from tavolan.project.memory import read_memory
-from tavolan.project.progress import NEEDS_WORK, STANDINGS, Standing, Unit
 from tavolan.project.state import digest
 from tavolan.project.texts import Texts
+from tavolan.project.translation_progress import NEEDS_WORK, STANDINGS, Standing, Unit
 from tavolan.reports.styled import Text, styled
 from tavolan.reports.tables import plain_table
 

@@ -7,10 +7,10 @@ import io
 import json
 from xml.sax.saxutils import escape, quoteattr
 
-from tavolan import __version__
 from tavolan.checking import Finding
 from tavolan.checking.registry import all_checks
-from tavolan.csvfile import guarded
+from tavolan.support.csvfile import guarded
+from tavolan.support.version import __version__
 
 FORMATS = ("table", "json", "sarif", "junit", "github", "markdown", "csv")
 _SARIF_SCHEMA = "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json"

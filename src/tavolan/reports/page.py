@@ -8,15 +8,15 @@ from pathlib import Path
 from typing import Any
 
 from tavolan.checking import Finding, count_levels
-from tavolan.pictures.colour import resolve
-from tavolan.pictures.thumbs import thumbs
-from tavolan.project.locales import is_right_to_left, locale_name
-from tavolan.project.made import finished, set_files
+from tavolan.languages.tags import is_right_to_left, locale_name
+from tavolan.pictures.design.colour import resolve
+from tavolan.pictures.making.thumbnails import thumbs
 from tavolan.project.model import Project, Store
+from tavolan.project.picture_records import finished, set_files
 from tavolan.rulebooks.measure import measure
 from tavolan.rulebooks.model import FieldRule
-from tavolan.words.cover import Answer, cover
-from tavolan.words.plan import Plan
+from tavolan.words.coverage import Answer, cover
+from tavolan.words.plan_model import Plan
 from tavolan.words.value import TIER_WORDS
 
 _HEAD_FIELDS = ("title", "subtitle", "short")

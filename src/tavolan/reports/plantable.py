@@ -8,8 +8,8 @@ from tavolan.reports.copytables import gauge
 from tavolan.reports.styled import Text, styled
 from tavolan.reports.tables import plain_table
 from tavolan.rulebooks.measure import measure
-from tavolan.words.plan import LocalePlan, Plan
-from tavolan.words.prices import WordPrice
+from tavolan.words.plan_model import LocalePlan, Plan
+from tavolan.words.plan_prices import WordPrice
 from tavolan.words.value import TIER_WORDS
 
 

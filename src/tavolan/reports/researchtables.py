@@ -6,9 +6,9 @@ from typing import Any
 
 from rich.console import Console
 
+from tavolan.reports.number_words import counted
 from tavolan.reports.styled import Text, styled
 from tavolan.reports.tables import plain_table
-from tavolan.reports.words import counted
 from tavolan.words.difficulty import PARTS
 from tavolan.words.mined import Mined
 from tavolan.words.score import Fit, Score

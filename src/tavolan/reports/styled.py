@@ -11,7 +11,7 @@ from rich.console import Console
 from rich.style import Style
 from rich.text import Text as RichText
 
-from tavolan.reports.safe import SafeStream, printable
+from tavolan.reports.terminal_safety import SafeStream, printable
 
 PIPED_WIDTH = 120
 # Stands for a value while the template's mark-up is read: a character that no text may hold (Unicode, noncharacters).

@@ -8,10 +8,10 @@ from rich.console import Console
 from rich.table import Table
 
 from tavolan.checking.findings import LEVELS, Finding, count_levels
-from tavolan.project.locales import locale_name
+from tavolan.languages.tags import locale_name
 from tavolan.project.model import Project
+from tavolan.reports.number_words import counted
 from tavolan.reports.styled import Text, styled
-from tavolan.reports.words import counted
 
 # How many locales and stores were looked at.
 Scope = tuple[int, int]

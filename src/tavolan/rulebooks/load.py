@@ -8,10 +8,10 @@ from typing import Any
 
 from pydantic import ValidationError
 
-from tavolan.edge import problems_of
 from tavolan.errors import Problem, ProjectError
-from tavolan.files import merge, read_toml
 from tavolan.rulebooks.model import Rulebook
+from tavolan.support.files import merge, read_toml
+from tavolan.support.validation import problems_of
 
 DATA = Path(__file__).parent / "data"
 SHIPPED = ("ios", "android", "maker")

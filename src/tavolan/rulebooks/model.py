@@ -6,7 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, PositiveInt
 
-from tavolan.naming import PathPart
+from tavolan.support.safe_names import PathPart
 
 Confidence = Literal["high", "medium", "low"]
 Unit = Literal["characters", "graphemes", "utf16", "bytes"]

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import Any
 
-from tavolan.pictures.backends import skia
-from tavolan.pictures.canvas import Pixels
-from tavolan.pictures.colour import argb
-from tavolan.sample.kit import LIGHT, Page, profile
-from tavolan.sample.ware import POTS, pot
+from tavolan.pictures.design.colour import argb
+from tavolan.pictures.raster.backends import skia
+from tavolan.pictures.raster.canvas import Pixels
+from tavolan.sample.drawing import LIGHT, Page, profile
+from tavolan.sample.pottery import POTS, pot
 
 
 def _gradient(box: tuple[float, float, float, float], tones: list[str], stops: list[float] | None = None) -> Any:

@@ -10,7 +10,7 @@ from multiprocessing import get_context
 from pathlib import Path
 
 from tavolan.errors import UsageError
-from tavolan.files import read_toml, write_bytes
+from tavolan.support.files import read_toml, write_bytes
 
 HERE = Path(__file__).parent / "kilnary"
 # Size class: width and height in pixels, and pixels per point.
@@ -56,7 +56,7 @@ def write_screens(
 
     Returns how many screens were drawn.
     """
-    from tavolan.sample.screens import SCREENS
+    from tavolan.sample.app_screens import SCREENS
 
     _write_art(folder)
     wanted = [
@@ -80,7 +80,7 @@ def write_screens(
 
 def _pool(count: int) -> Executor:
     """Return what draws screens: processes where they are worth their start, since drawing holds Python's lock."""
-    from tavolan.pictures.workers import worker_count
+    from tavolan.pictures.making.workers import worker_count
 
     if count < _WORTH_PROCESSES:
         return ThreadPoolExecutor(worker_count())
@@ -90,7 +90,7 @@ def _pool(count: int) -> Executor:
 
 
 def _write_art(folder: Path) -> None:
-    from tavolan.pictures import png
+    from tavolan.pictures.raster import png
     from tavolan.sample.art import icon, studio
 
     for name, make in (("icon", icon), ("studio", studio)):
@@ -100,8 +100,8 @@ def _write_art(folder: Path) -> None:
 
 
 def _draw_one(path: Path, name: str, locale: str, size_class: str) -> None:
-    from tavolan.pictures import png
-    from tavolan.sample.screens import draw
+    from tavolan.pictures.raster import png
+    from tavolan.sample.app_screens import draw
 
     size, scale = SIZES[size_class]
     write_bytes(path, png.write(draw(name, size, scale, locale).pixels, png.LIGHT))

@@ -14,11 +14,11 @@ from http.server import BaseHTTPRequestHandler
 
 from tavolan.errors import ProjectError, one_problem
 from tavolan.exchange.inline import has_emphasis, joined, pieces
-from tavolan.exchange.parcel import Parcel, Text
+from tavolan.exchange.translation_request import Parcel, Text
 from tavolan.exchange.xliff import parse_xliff, write_xliff
-from tavolan.loopback import QuietHandler, loopback_server
-from tavolan.project.locales import is_right_to_left
+from tavolan.languages.tags import is_right_to_left
 from tavolan.project.memory import Match, Pair
+from tavolan.support.loopback import QuietHandler, loopback_server
 
 _PLAIN = "aceginorsuyzACEGINORSUYZ"
 _ACCENTED = "áçéğíñóřšúýžÁÇÉĞÍÑÓŘŠÚÝŽ"

@@ -22,8 +22,8 @@ from typing import Any, NamedTuple
 
 import numpy as np
 
+from tavolan.languages.tags import language_of
 from tavolan.project.datafile import LISTINGS, REVIEWS, SUGGESTIONS, stream_data
-from tavolan.project.locales import language_of
 from tavolan.project.model import Project
 from tavolan.words import split
 from tavolan.words.corpus import PART, Corpus, Progress, corpus_of

@@ -1,6 +1,6 @@
 """The best words, with proof: which title, subtitle and keywords of a set of locales answer the most value.
 
-What can be chosen is turned into an integer program (`words.program`), solved by HiGHS through `scipy.optimize.milp`.
+What can be chosen becomes an integer program (`words.plan_program`), solved by HiGHS through `scipy.optimize.milp`.
 What's maximised is the sum of value x tier weight over phrases and storefronts; the keyword lists keep to their budget
 in the store's own unit. The solver also gives a bound that no choice can pass: when plan and bound meet, the plan is
 proven best. Its value is what coverage says of the listing as planned, not what the program believes.
@@ -8,101 +8,25 @@ proven best. Its value is what coverage says of the listing as planned, not what
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
 from tavolan.errors import UsageError
 from tavolan.project.hypothetical import with_texts
 from tavolan.project.model import Project, Store
-from tavolan.project.texts import Change
 from tavolan.rulebooks.measure import measure
-from tavolan.words.applying import changes_of
-from tavolan.words.choices import Fields, LocaleChoices, Options, choices_of, fields_of, reader_of
-from tavolan.words.cover import Answer, cover, storefronts_of, targets
-from tavolan.words.matching import TIERS, Tier
-from tavolan.words.program import Program
+from tavolan.words.coverage import Answer, cover, storefronts_of, targets
+from tavolan.words.matching import TIERS
+from tavolan.words.plan_choices import Fields, LocaleChoices, Options, choices_of, fields_of, reader_of
+from tavolan.words.plan_model import LocalePlan, PhraseChange, Plan
+from tavolan.words.plan_program import Program
+from tavolan.words.plan_writing import changes_of
 from tavolan.words.value import Valuer
-
-PROVEN_GAP = 1e-6
-
-
-@dataclass(frozen=True)
-class LocalePlan:
-    """What one locale has now, and what the plan gives it."""
-
-    locale: str
-    title: tuple[str, str]
-    subtitle: tuple[str, str]
-    keywords: tuple[list[str], list[str]]
-    length: int
-    limit: int
-
-    @property
-    def added(self) -> list[str]:
-        """Keywords that are new."""
-        return [word for word in self.keywords[1] if word not in self.keywords[0]]
-
-    @property
-    def dropped(self) -> list[str]:
-        """Keywords that make room."""
-        left = list(self.keywords[1])
-        gone = []
-        for word in self.keywords[0]:
-            if word in left:
-                left.remove(word)
-            else:
-                gone.append(word)
-        return gone
-
-
-@dataclass(frozen=True)
-class PhraseChange:
-    """A phrase whose answer in a storefront differs."""
-
-    storefront: str
-    phrase: str
-    before: Tier | None
-    after: Tier | None
-    value: float
-
-
-@dataclass(frozen=True)
-class Plan:
-    """A plan with its proof: `value` is reached, `bound` can't be passed, `gap` is the share between them.
-
-    `fields` are the store's own ids of title, subtitle (empty where there's none) and keyword list; `texts` is what
-    would be written.
-    """
-
-    store: str
-    fields: Fields
-    locales: list[LocalePlan]
-    texts: list[Change]
-    changes: list[PhraseChange]
-    before: float
-    value: float
-    bound: float
-    seconds: float
-
-    @property
-    def gap(self) -> float:
-        """How far the plan may be from the best, as a share of the bound."""
-        return max(0.0, (self.bound - self.value) / self.bound) if self.bound > 0 else 0.0
-
-    @property
-    def proven(self) -> bool:
-        """Whether no other choice is better.
-
-        A plan above the bound would show a fault in the program, unless it's a listing that is kept over its limit.
-        """
-        if not self.texts and self.value > self.bound:
-            return True
-        return abs(self.bound - self.value) <= PROVEN_GAP * max(self.bound, self.value, 1e-9)
 
 
 def plan(project: Project, options: Options) -> Plan:
     """Return the best words for a set of locales together. Raises UsageError where there's nothing to plan."""
     # Loads the solver, which takes a second.
-    from tavolan.words.solving import solve
+    from tavolan.words.plan_solving import solve
 
     store = project.stores[options.store]
     fields, fronts = fields_of(store), _storefronts(store, options)

@@ -11,7 +11,7 @@ from typing import Any, NamedTuple
 
 import regex
 
-from tavolan.project.locales import language_of
+from tavolan.languages.tags import language_of
 from tavolan.rulebooks.model import Search
 from tavolan.words.plurals import singular
 

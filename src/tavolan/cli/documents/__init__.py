@@ -8,7 +8,7 @@ from pydantic import TypeAdapter
 from pydantic.json_schema import GenerateJsonSchema
 
 from tavolan.cli.documents import words, work
-from tavolan.project.schemas import DRAFT
+from tavolan.project.json_schemas import DRAFT
 
 # The shape of each document by its id and version, as its `schema` names it.
 SHAPES: dict[str, type] = {

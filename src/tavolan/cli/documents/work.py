@@ -6,7 +6,7 @@ from typing import NotRequired
 
 from tavolan.checking.findings import Level
 from tavolan.cli.documents.shape import Shape
-from tavolan.project.progress import Standing
+from tavolan.project.translation_progress import Standing
 
 
 class Baseline(Shape):

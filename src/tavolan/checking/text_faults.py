@@ -1,0 +1,213 @@
+"""Checks of the writing itself: left-overs, stray spaces, broken links, mark-up, characters nobody sees."""
+
+from __future__ import annotations
+
+import re
+import unicodedata
+from collections.abc import Iterator
+from typing import Any
+from urllib.parse import urlsplit
+
+from tavolan.checking.findings import Finding, Rule
+from tavolan.checking.registry import check
+from tavolan.checking.review import Passage, Review
+from tavolan.languages.tags import language_of, script_of
+from tavolan.project.caption_markup import MarkupError, parse
+
+# What only a program writes: {{name}}, ${name}, %s, %(name)s, {app_name}, {0}, [APP_NAME], <NAME>.
+_VARIABLE = re.compile(
+    r"\{\{\s*[A-Za-z_][\w.]*\s*\}\}|\$\{\w+\}|%(?:\d+\$)?[sdf@](?![A-Za-z0-9_])|%\(\w+\)[sd]|<[A-Z_]{3,}>"
+    r"|(?<!\{)\{(?:\d+|[A-Za-z]+[_.]\w+|[a-z]+[A-Z]\w*)\}|\[[A-Z]+_[A-Z_]+\]"
+)
+# A word in single brackets is one only when it's what drafts leave open: in prose, brackets may stand for themselves.
+_OPEN_WORD = re.compile(r"\{\s*([A-Za-z]+)\s*\}|\[([A-Z]{3,})\]")
+_TAG = re.compile(r"</?[a-zA-Z][a-zA-Z0-9]*(?:\s[^<>]*)?/?>")
+_EMAIL = re.compile(r"[^@\s]+@[^@\s.]+(?:\.[^@\s.]+)+")
+# A closing bracket of a list mark or a smiley, as in 1) or :)
+_LIST_MARK = re.compile(r"(?:^|\s)(?:\w{1,2}|[:;]-?)$")
+_JOINER_SCRIPTS = {
+    "Deva",
+    "Beng",
+    "Gujr",
+    "Guru",
+    "Orya",
+    "Taml",
+    "Telu",
+    "Knda",
+    "Mlym",
+    "Sinh",
+    "Arab",
+    "Khmr",
+    "Mymr",
+    "Thai",
+    "Laoo",
+}
+_MARKS = {"\u200e", "\u200f", "\u061c"}
+_NO_BREAK = {"\u00a0", "\u202f", "\u2009", "\u200a", "\u3000"}
+
+
+@check("placeholder", "error")
+def placeholder(review: Review, this: Rule) -> Iterator[Finding]:
+    """A text holds a left-over of its draft: lorem ipsum, TODO, TBD, xxx."""
+    words = review.language_data["placeholders"]
+    capitals = "|".join(words["capitals"].split())
+    others = "|".join(words["any"].replace("_", r"\s+").split(" "))
+    pattern = re.compile(rf"(?<!\w)(?:{capitals}|(?i:{others}))(?!\w)")
+    for passage in review.passages:
+        if found := pattern.search(passage.text):
+            word = found.group()
+            yield passage.finding(this, f'holds the placeholder "{word}"', "Write the text itself.", subject=word)
+
+
+@check("variable", "error")
+def variable(review: Review, this: Rule) -> Iterator[Finding]:
+    """A text holds a variable that nobody filled in, such as {name}, ${name} or %s."""
+    open_words = review.language_data["placeholders"]["open"].split()
+    for passage in review.passages:
+        left = [found.group() for found in _OPEN_WORD.finditer(passage.text)
+                if (found.group(1) or found.group(2)).lower() in open_words]  # fmt: skip
+        for found in dict.fromkeys([*_VARIABLE.findall(passage.text), *left]):
+            message = f'holds the unfilled variable "{found}"'
+            yield passage.finding(this, message, "Write what should stand there.", subject=found)
+
+
+@check("spaces", "warning")
+def spaces(review: Review, this: Rule) -> Iterator[Finding]:
+    """A text has two spaces in a row, or white space at the end of a line or at its edges."""
+    for passage in review.passages:
+        text = passage.text
+        if passage.field.startswith("keywords"):
+            continue
+        if "  " in text:
+            before = text[max(0, text.index("  ") - 15) : text.index("  ")].split("\n")[-1]
+            yield passage.finding(this, f'has two spaces in a row after "{before}"', "Delete one.", subject="double")
+        if any(line != line.rstrip(" \t") for line in text.split("\n")):
+            yield passage.finding(this, "has white space at the end of a line", "Delete it.", subject="end")
+        if text.lstrip("\n") != text.lstrip():
+            yield passage.finding(this, "begins with white space", "Delete it.", subject="begin")
+
+
+def url_fault(url: str) -> str | None:
+    """Return what's wrong with a link's syntax, or None. Nothing is fetched."""
+    if any(c.isspace() for c in url):
+        return "holds white space"
+    try:
+        parts = urlsplit(url)
+        port = parts.port
+    except ValueError as error:
+        return f"can't be read ({error})"
+    if parts.scheme not in ("https", "http"):
+        return "doesn't begin with https://"
+    host = parts.hostname or ""
+    labels = host.split(".")
+    good = all(label and not label.startswith("-") and not label.endswith("-") for label in labels)
+    if len(labels) < 2 or not good or (port is not None and not port):
+        return f'has no proper host: "{host}"'
+    return "isn't encrypted: it begins with http://" if parts.scheme == "http" else None
+
+
+@check("link", "error")
+def link(review: Review, this: Rule) -> Iterator[Finding]:
+    """A link or an e-mail address is broken. Only the syntax is checked; nothing is fetched."""
+    seen = set()
+    for place in review.places:
+        if not place.value.written or place.rule.kind not in ("link", "email"):
+            continue
+        at = (place.value.source.shown, place.value.key, place.store.id if not place.locale else "")
+        if at in seen:
+            continue
+        seen.add(at)
+        text = str(place.value.value)
+        if place.rule.kind == "email":
+            if not _EMAIL.fullmatch(text):
+                message, remedy = f'"{text}" is no e-mail address', "Write it as in name@example.com."
+                yield place.finding(this, message, remedy)
+        elif fault := url_fault(text):
+            yield place.finding(this, f'"{text}" {fault}', "Write it as in https://example.com/page.")
+
+
+@check("markup", "error")
+def markup(review: Review, this: Rule) -> Iterator[Finding]:
+    """A caption's emphasis isn't closed, or a text holds HTML tags, which stores print as they are."""
+    for passage in review.passages:
+        if passage.field.startswith(("captions.", "showcase.")):
+            try:
+                parse(passage.text)
+            except MarkupError as error:
+                yield passage.finding(this, str(error), "Write \\* for a star that is meant as one.", subject="star")
+        if found := _TAG.search(passage.text):
+            message = f'holds the tag "{found.group()}", which the store prints as it is'
+            yield passage.finding(this, message, "Take it out.", subject=found.group())
+
+
+@check("bracket", "warning")
+def bracket(review: Review, this: Rule) -> Iterator[Finding]:
+    """A bracket or quotation mark is opened and never closed, or closed without being open."""
+    for passage in review.passages:
+        stray = stray_bracket(passage.text, language_of(passage.locale), review.language_data["brackets"])
+        if stray:
+            yield passage.finding(this, f'has a "{stray}" without its partner', "Add the other one.", subject=stray)
+
+
+def stray_bracket(text: str, language: str, brackets: dict[str, Any]) -> str:
+    """Return the first mark of a text that has no partner, or nothing.
+
+    `brackets` tells which marks close which, for all languages and for some.
+    """
+    closers = {**brackets["all"], **brackets.get(language, {})}
+    ends = set("".join(closers.values()))
+    waiting: list[str] = []
+    for index, char in enumerate(text):
+        if waiting and char in closers[waiting[-1]]:
+            closed = waiting.pop()
+            while language in brackets["closing_twice"] and waiting and waiting[-1] == closed:
+                waiting.pop()
+        elif char in closers:
+            waiting.append(char)
+        elif char in ends and not (char == ")" and _LIST_MARK.search(text[:index])):
+            return char
+    return waiting[-1] if waiting else ""
+
+
+@check("hidden-character", "warning")
+def hidden_character(review: Review, this: Rule) -> Iterator[Finding]:
+    """A text holds control or zero-width characters: they count, break search, and nobody sees them.
+
+    Joiners are left alone in scripts and emoji that need them, direction marks in right-to-left text. Unpaired
+    direction controls are always reported.
+    """
+    for passage in review.passages:
+        faults = dict.fromkeys(_hidden(passage))
+        for char in faults:
+            name = unicodedata.name(char, "control character")
+            message = f"holds an invisible character: U+{ord(char):04X} {name}"
+            yield passage.finding(this, message, "Delete it.", subject=f"U+{ord(char):04X}")
+
+
+def _hidden(passage: Passage) -> Iterator[str]:
+    text, script = passage.text, script_of(passage.locale)
+    if text.isascii() and text.isprintable():
+        return
+    for index, char in enumerate(text):
+        category = unicodedata.category(char)
+        if category not in ("Cc", "Cf", "Cs", "Co", "Cn") or char in "\n\r" or char in _NO_BREAK:
+            continue
+        if char in ("\u200c", "\u200d") and (script in _JOINER_SCRIPTS or _in_emoji(text, index)):
+            continue
+        if char in _MARKS and script in ("Arab", "Hebr"):
+            continue
+        if char == "\u200b" and script in ("Thai", "Khmr", "Laoo", "Mymr"):
+            continue
+        if char in "\u2066\u2067\u2068\u2069" and _paired(text, "\u2066\u2067\u2068", "\u2069"):
+            continue
+        if "\U000e0020" <= char <= "\U000e007f":  # tags of flag emoji
+            continue
+        yield char
+
+
+def _in_emoji(text: str, index: int) -> bool:
+    return text[index - 1 : index] > "\u2190" and text[index + 1 : index + 2] > "\u2190"
+
+
+def _paired(text: str, openers: str, closer: str) -> bool:
+    return sum(c in openers for c in text) == text.count(closer)

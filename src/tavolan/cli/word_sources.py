@@ -1,0 +1,156 @@
+"""`tavolan terms mine|import|score|fit|lists`: where words come from, and what they're up against."""
+
+from __future__ import annotations
+
+from datetime import date
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from tavolan.cli import completing
+from tavolan.cli.common import (
+    JsonOption,
+    LocaleOption,
+    ProjectOption,
+    console,
+    open_project,
+    print_json,
+    progress_bar,
+    styled,
+)
+
+if TYPE_CHECKING:
+    from tavolan.project.model import Project
+
+OneLocale = Annotated[str, typer.Option("--locale", help="Locale, as in en-US.", autocompletion=completing.locales)]
+DryRun = Annotated[bool, typer.Option("--dry-run", help="Show what would change, write nothing.")]
+
+
+def _one(project: Project, locale: str) -> str:
+    return project.pick("--locale", [locale], project.app.locales)[0]
+
+
+def _with_terms(project: Project, locale: list[str] | None) -> list[str]:
+    return project.pick("--locale", locale or [], [tag for tag in project.app.locales if project.terms.get(tag)])
+
+
+def mine(
+    locale: OneLocale,
+    project: ProjectOption = None,
+    top: Annotated[int, typer.Option("--top", help="How many to show.", min=1)] = 25,
+    least: Annotated[int, typer.Option("--least", help="Fewest texts that must hold it.", min=1)] = 2,
+    fresh: Annotated[bool, typer.Option("--fresh", help="Leave out what's a target phrase already.")] = False,
+    json: JsonOption = False,
+) -> None:
+    """Find candidate words in reviews, other listings, suggestions and your description, each with its sources."""
+    from dataclasses import asdict
+
+    from tavolan.checking.review import Review
+    from tavolan.reports.researchtables import print_mined
+    from tavolan.words.mine import mine as find
+
+    opened = open_project(project)
+    tag = _one(opened, locale)
+    fillers = Review(opened, date.today()).words_for("fillers", tag)
+    with progress_bar("Reading") as move:
+        mined = find(opened, tag, fillers, least, lambda texts: move(texts, None))
+    found = [one for one in mined.found if not (fresh and one.target)]
+    if json:
+        print_json({"schema": "tavolan/mine@1", "locale": tag, "candidates": [asdict(one) for one in found[:top]]})
+        return
+    print_mined(console(), found[:top], len(found) if fresh else mined.total)
+
+
+def import_terms(
+    file: Annotated[Path, typer.Argument(help="CSV or XLSX of a research service.")],
+    locale: OneLocale,
+    project: ProjectOption = None,
+    map: Annotated[
+        str, typer.Option("--map", help='Their columns = ours, as in "Search term=phrase,Pop=volume".')
+    ] = "",
+    dry_run: DryRun = False,
+) -> None:
+    """Take phrases of a research service into terms/: columns guessed and shown, duplicates merged, nothing lost."""
+    from tavolan.errors import UsageError
+    from tavolan.exchange.terms_import import import_table, write_terms
+
+    opened = open_project(project, write=not dry_run)
+    tag = _one(opened, locale)
+    given = {}
+    for pair in filter(None, map.split(",")):
+        theirs, separator, ours = pair.rpartition("=")
+        if not separator or not theirs.strip():
+            raise UsageError(f'--map: "{pair}" isn\'t THEIRS=ours. Write it as in "Search term=phrase".')
+        given[theirs.strip()] = ours.strip()
+    done = import_table(opened, tag, file, given)
+    out = console()
+    for ours, theirs in done.mapping.items():
+        out.print(styled("{} [dim]from[/] {}", ours, theirs))
+    if done.unmapped:
+        out.print(styled("note [dim]from[/] {}", ", ".join(done.unmapped)))
+    for repair in done.repairs[:20]:
+        out.print(styled("[yellow]repaired:[/] {}", repair))
+    if len(done.repairs) > 20:
+        out.print(styled("[yellow]and {} more[/]", len(done.repairs) - 20))
+    if not dry_run:
+        write_terms(opened, tag, done.terms)
+    verb = "would be" if dry_run else "were"
+    out.print(f"{done.added} phrases {verb} added, {done.updated} updated in terms/{tag}.csv")
+
+
+def score(
+    project: ProjectOption = None,
+    locale: LocaleOption = None,
+    parts: Annotated[bool, typer.Option("--parts", help="Print the parts of each difficulty.")] = False,
+    json: JsonOption = False,
+) -> None:
+    """Tell difficulty and demand of the target phrases, from saved search pages, volumes and suggestions."""
+    from dataclasses import asdict
+
+    from tavolan.reports.researchtables import print_scores
+    from tavolan.words.score import score as score_phrases
+
+    opened = open_project(project)
+    found = score_phrases(opened, _with_terms(opened, locale), date.today())
+    if json:
+        print_json({"schema": "tavolan/score@1", "scores": [asdict(one) for one in found]})
+        return
+    print_scores(console(), found, parts)
+
+
+def fit(locale: OneLocale, project: ProjectOption = None, json: JsonOption = False) -> None:
+    """Tell which phrases are within reach, from those where the app already stands in the first ten."""
+    from dataclasses import asdict
+
+    from tavolan.errors import UsageError
+    from tavolan.reports.researchtables import print_fit
+    from tavolan.words.score import fit as fit_phrases
+    from tavolan.words.score import score as score_phrases
+
+    opened = open_project(project)
+    tag = _one(opened, locale)
+    found = fit_phrases(opened, tag, score_phrases(opened, [tag], date.today()))
+    if found is None:
+        raise UsageError(
+            f"{tag}: data/ranks.csv has no first ten for a phrase whose difficulty is known. "
+            "Add ranks, or difficulties (terms score tells them)."
+        )
+    if json:
+        print_json({"schema": "tavolan/fit@1", "locale": tag, **asdict(found)})
+        return
+    print_fit(console(), tag, found)
+
+
+def lists(project: ProjectOption = None, locale: LocaleOption = None, json: JsonOption = False) -> None:
+    """Count phrases, coverage and value per list and storefront: own names, phrases to win, seasonal, …"""
+    from tavolan.reports.researchtables import print_lists
+    from tavolan.words.coverage import cover, list_rows
+
+    opened = open_project(project)
+    tags = _with_terms(opened, locale)
+    document = list_rows([answer for answer in cover(opened, list(opened.stores)) if answer.terms_locale in tags])
+    if json:
+        print_json({"schema": "tavolan/lists@2", "lists": document})
+        return
+    print_lists(console(), document)

@@ -1,0 +1,272 @@
+"""Copy as spreadsheets, out and back in, with a three-way merge.
+
+Every cell's text on the way out is remembered by its digest. On the way back a cell whose digest is the remembered one
+wasn't touched in the sheet; a project text whose digest is the remembered one wasn't touched in the project. Where both
+were touched and differ, that's a conflict: it's listed, and neither text is lost.
+"""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import TYPE_CHECKING, Any, Literal
+
+from tavolan.errors import Problem, ProjectError, one_problem
+from tavolan.exchange.workbook import Sheet, read_workbook
+from tavolan.languages.tags import is_right_to_left
+from tavolan.project.state import digest
+from tavolan.project.texts import Change, Outcome, Texts
+from tavolan.rulebooks.measure import measure
+from tavolan.support.csvfile import guarded, unguarded
+from tavolan.support.csvfile import read_csv as read_table
+from tavolan.support.files import write_bytes, write_text
+from tavolan.support.validation import nearest
+
+if TYPE_CHECKING:
+    from openpyxl.worksheet.worksheet import Worksheet
+
+Rows = Literal["locales", "fields"]
+BASE = "base"
+COLUMNS = ("locale", "field", "text", "length", "limit", BASE)
+_SEARCH = ("title", "subtitle", "short", "keywords")
+_LINE_BREAK = "\n"
+_TEXT_WIDTH, _MOST_LINES = 44, 12
+
+
+@dataclass(frozen=True)
+class Cell:
+    """One text of a sheet: where it belongs, what it says, and the digest of what it said on the way out."""
+
+    locale: str
+    address: str
+    text: str
+    base: str | None
+    place: str
+
+
+def groups(texts: Texts) -> dict[str, list[str]]:
+    """Return the addresses by group: one sheet each."""
+    found: dict[str, list[str]] = {"Search": [], "Texts": [], "Links": [], "Items": [], "Pictures": []}
+    for address in texts.addresses():
+        rule = texts.rule(address)
+        if rule is None:
+            found["Pictures"].append(address)
+        elif address.startswith("items."):
+            found["Items"].append(address)
+        elif rule.kind == "link":
+            found["Links"].append(address)
+        elif address.split(".")[-1] in _SEARCH:
+            found["Search"].append(address)
+        else:
+            found["Texts"].append(address)
+    return {name: addresses for name, addresses in found.items() if addresses}
+
+
+# --- CSV: one text a line ---------------------------------------------------------------------------------------
+
+
+def write_csv(texts: Texts, path: Path) -> int:
+    """Write all texts as CSV, one a line; return how many."""
+    out = io.StringIO(newline="")
+    writer = csv.writer(out)
+    writer.writerow(COLUMNS)
+    count = 0
+    for addresses in groups(texts).values():
+        for address in addresses:
+            for locale in texts.project.app.locales:
+                if not texts.asked(locale, address):
+                    continue
+                text, limit = texts.get(locale, address), texts.limit(address, locale)
+                length = measure(text, limit.unit) if limit else measure(text)
+                writer.writerow([locale, address, guarded(text), length, limit.most if limit else "", digest(text)])
+                count += 1
+    write_text(path, "\ufeff" + out.getvalue())
+    return count
+
+
+def read_csv(path: Path) -> Iterator[Cell]:
+    """Yield the cells of a CSV file. Raises ProjectError when it can't be read."""
+    rows = read_table(path, str(path)).rows
+    header = [name.strip().lower() for name in rows[0][1]] if rows else []
+    for name in ("locale", "field", "text"):
+        if name not in header:
+            remedy = f"The first line must name the columns: {','.join(COLUMNS)}."
+            raise one_problem(path, 1, "header", f'has no column "{name}"', remedy)
+    for line, row in rows[1:]:
+        cells = dict(zip(header, row, strict=False))
+        said = unguarded(cells.get("text", ""))
+        yield Cell(cells.get("locale", ""), cells.get("field", ""), said, cells.get(BASE) or None, f"line {line}")
+
+
+# --- XLSX: a sheet per group ------------------------------------------------------------------------------------
+
+
+def write_xlsx(texts: Texts, path: Path, rows: Rows = "locales") -> int:
+    """Write all texts as a workbook, a sheet per group, locales or fields as rows; return how many texts.
+
+    Beside each text stands a formula with its length; beyond the limit it turns red. The formula counts as spreadsheets
+    do (UTF-16), `tavolan check` counts as the store does. Raises ProjectError for characters no workbook can hold.
+    """
+    from openpyxl import Workbook
+
+    book = Workbook()
+    book.remove(book.active)
+    base = [("locale", "field", "base")]
+    for title, addresses in groups(texts).items():
+        _write_sheet(book.create_sheet(title), texts, addresses, rows, base)
+    hidden = book.create_sheet(BASE)
+    for entry in base:
+        hidden.append(entry)
+    hidden.sheet_state = "hidden"
+    out = io.BytesIO()
+    book.save(out)
+    write_bytes(path, out.getvalue())
+    return len(base) - 1
+
+
+def _write_sheet(
+    sheet: Worksheet, texts: Texts, addresses: list[str], rows: Rows, base: list[tuple[str, str, str]]
+) -> None:
+    from openpyxl.styles import Alignment, Font, PatternFill
+    from openpyxl.utils import get_column_letter
+
+    locales = texts.project.app.locales
+    down, across = (locales, addresses) if rows == "locales" else (addresses, locales)
+    head = PatternFill("solid", fgColor="EFE7DE")
+    sheet.cell(1, 1, "locale" if rows == "locales" else "field")
+    for index, name in enumerate(across):
+        column = 2 + index * 3
+        for offset, label in enumerate((name, "length", "limit")):
+            sheet.cell(1, column + offset, label)
+        sheet.column_dimensions[get_column_letter(column)].width = _TEXT_WIDTH
+        for offset in (1, 2):
+            sheet.column_dimensions[get_column_letter(column + offset)].width = 8
+    for cell in sheet[1]:
+        cell.font, cell.fill = Font(bold=True), head
+    for number, name in enumerate(down, 2):
+        sheet.cell(number, 1, name).font = Font(bold=True)
+        sheet.cell(number, 1).alignment = Alignment(vertical="top")
+        tallest = 1
+        for index, other in enumerate(across):
+            locale, address = (name, other) if rows == "locales" else (other, name)
+            text, column = texts.get(locale, address), 2 + index * 3
+            _write_text(sheet, number, column, text, f"{locale} {address}")
+            if is_right_to_left(locale):
+                sheet.cell(number, column).alignment = Alignment(wrap_text=True, vertical="top", readingOrder=2)
+            limit = texts.limit(address, locale)
+            letter = get_column_letter(column)
+            sheet.cell(number, column + 1, f"=LEN({letter}{number})").alignment = Alignment(vertical="top")
+            if limit:
+                sheet.cell(number, column + 2, limit.most).alignment = Alignment(vertical="top")
+            base.append((locale, address, digest(text)))
+            tallest = max(tallest, sum(1 + len(line) // _TEXT_WIDTH for line in text.split("\n")))
+        # Not every program fits rows to wrapped text by itself.
+        sheet.row_dimensions[number].height = 15 * min(tallest, _MOST_LINES)
+    sheet.column_dimensions["A"].width = 20
+    sheet.freeze_panes = "B2"
+    _colour_rules(sheet, len(across), len(down))
+
+
+def _write_text(sheet: Worksheet, row: int, column: int, text: str, where: str) -> None:
+    from openpyxl.cell.cell import ILLEGAL_CHARACTERS_RE
+    from openpyxl.styles import Alignment
+
+    if ILLEGAL_CHARACTERS_RE.search(text):
+        raise one_problem(where, None, "", "holds a control character that no workbook can hold", "Delete it.")
+    cell = sheet.cell(row, column)
+    cell.value = text or None
+    if text:
+        # As text, whatever it begins with: nothing is taken for a formula, and nothing is changed.
+        cell.data_type = "s"
+        cell.number_format = "@"
+    cell.quotePrefix = guarded(text) != text
+    cell.alignment = Alignment(wrap_text=True, vertical="top")
+
+
+def _colour_rules(sheet: Worksheet, across: int, down: int) -> None:
+    """Turn a length red beyond its limit, and amber within a tenth of it."""
+    from openpyxl.formatting.rule import FormulaRule
+    from openpyxl.styles import Font, PatternFill
+    from openpyxl.utils import get_column_letter
+
+    red = {"font": Font(color="C2261E", bold=True), "fill": PatternFill("solid", bgColor="FBE6E4")}
+    for index in range(across):
+        length, limit = get_column_letter(3 + index * 3), get_column_letter(4 + index * 3)
+        area = f"{length}2:{length}{down + 1}"
+        sheet.conditional_formatting.add(area, FormulaRule([f'AND({limit}2<>"",{length}2>{limit}2)'], **red))
+        near = f'AND({limit}2<>"",{length}2>0.9*{limit}2,{length}2<={limit}2)'
+        sheet.conditional_formatting.add(area, FormulaRule([near], font=Font(color="8A5200")))
+
+
+def read_xlsx(path: Path) -> Iterator[Cell]:
+    """Yield the cells of a workbook. Raises ProjectError when it can't be read."""
+    sheets = read_workbook(path)
+    kept = next((sheet.rows[1:] for sheet in sheets if sheet.name == BASE), [])
+    bases = {(row[0], row[1]): row[2] for row in kept if len(row) >= 3}
+    for sheet in sheets:
+        if sheet.name != BASE:
+            yield from _read_sheet(sheet, bases)
+
+
+def _read_sheet(sheet: Sheet, bases: dict[tuple[Any, Any], Any]) -> Iterator[Cell]:
+    from openpyxl.utils import get_column_letter
+
+    head = [str(value or "").strip() for value in next(iter(sheet.rows), ())]
+    if not head or head[0] not in ("locale", "field"):
+        return
+    for number, row in enumerate(sheet.rows[1:], 2):
+        name = str(row[0] or "").strip() if row else ""
+        if not name:
+            continue
+        # A row may end before the header does.
+        values = (*row, *[None] * (len(head) - len(row)))
+        for column, (label, value) in enumerate(zip(head[1:], values[1:], strict=False), 2):
+            if label in ("", "length", "limit"):
+                continue
+            locale, address = (name, label) if head[0] == "locale" else (label, name)
+            text = "" if value is None else str(value).replace("\r\n", _LINE_BREAK)
+            place = f"{sheet.name}!{get_column_letter(column)}{number}"
+            yield Cell(locale, address, text, bases.get((locale, address)), place)
+
+
+# --- the way back -----------------------------------------------------------------------------------------------
+
+
+def read_sheet(path: Path) -> list[Cell]:
+    """Read a sheet by its ending. Raises ProjectError when it can't be read."""
+    ending = path.suffix.lower()
+    if ending not in (".xlsx", ".csv"):
+        raise one_problem(path, None, "", "is neither .xlsx nor .csv", "Save it as one of the two.")
+    return list(read_xlsx(path) if ending == ".xlsx" else read_csv(path))
+
+
+def merge(texts: Texts, cells: list[Cell], shown: str, prefer: str = "") -> Outcome:
+    """Return what a sheet changes, and where sheet and project both changed a text.
+
+    `prefer` decides conflicts: `sheet`, `project`, or nobody. Raises ProjectError with every cell that belongs nowhere.
+    """
+    outcome, problems = Outcome(), []
+    for cell in cells:
+        if cell.locale not in texts.project.copy:
+            remedy = nearest(cell.locale, texts.project.copy)
+            problems.append(Problem(shown, None, cell.place, f'"{cell.locale}" is no locale of this project', remedy))
+            continue
+        if cell.address not in texts.known:
+            remedy = nearest(cell.address, texts.known)
+            problems.append(Problem(shown, None, cell.place, f'"{cell.address}" is no field of this project', remedy))
+            continue
+        current = texts.get(cell.locale, cell.address)
+        if cell.text == current or digest(cell.text) == cell.base:
+            continue
+        change = Change(cell.locale, cell.address, current, cell.text)
+        untouched = cell.base is not None and digest(current) == cell.base
+        if untouched or prefer == "sheet":
+            outcome.changes.append(change)
+        elif prefer != "project":
+            outcome.conflicts.append(change)
+    if problems:
+        raise ProjectError(problems)
+    return outcome

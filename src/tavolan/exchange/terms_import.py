@@ -1,0 +1,276 @@
+"""Take phrases of a research service's CSV or XLSX into `terms/`: columns guessed and shown, nothing lost."""
+
+from __future__ import annotations
+
+import csv
+import io
+import math
+import re
+from contextlib import suppress
+from dataclasses import dataclass, field
+from functools import cache, lru_cache
+from pathlib import Path
+
+from tavolan.errors import Problem, ProjectError, UsageError, one_problem
+from tavolan.exchange.workbook import read_workbook
+from tavolan.project.datafile import parse_number
+from tavolan.project.model import Project, Term
+from tavolan.project.termsfile import COLUMNS, read_terms
+from tavolan.support.csvfile import SEPARATORS, read_csv
+from tavolan.support.files import write_text
+from tavolan.support.transaction import changing
+from tavolan.words import split
+
+# What services call the columns, our word first. Compared folded, without signs.
+_NAMES = {
+    "phrase": ("phrase", "keyword", "keywords", "term", "query", "searchterm", "searchquery", "suchbegriff", "motclé"),
+    "relevance": ("relevance", "relevancy", "relevanz", "pertinence"),
+    "volume": (
+        "volume",
+        "searchvolume",
+        "popularity",
+        "searchpopularity",
+        "searches",
+        "traffic",
+        "demand",
+        "suchvolumen",
+    ),
+    "difficulty": ("difficulty", "competition", "competitiveness", "kd", "schwierigkeit", "difficulté"),
+    "list": ("list", "group", "tag", "label", "category"),
+    "note": ("note", "notes", "comment", "remark"),
+    "storefronts": ("storefronts", "storefront", "country", "market"),
+}
+_NUMBERS = ("relevance", "volume", "difficulty")
+_SIGNS = re.compile(r"[,;|/\n]+")
+_FACTORS = {"k": 1e3, "m": 1e6}
+
+
+@dataclass
+class Import:
+    """What an import found: the mapping, the merged terms, and every repair it made."""
+
+    mapping: dict[str, str]
+    unmapped: list[str]
+    terms: list[Term]
+    added: int = 0
+    updated: int = 0
+    repairs: list[str] = field(default_factory=list)
+
+
+def read_table(path: Path) -> tuple[list[str], list[list[str]], list[str]]:
+    """Return header, rows and repairs of a CSV or XLSX file. Raises ProjectError when it can't be read."""
+    if path.suffix.lower() == ".xlsx":
+        return (*_read_workbook(path), [])
+    table = read_csv(path, str(path), fallback="windows-1252")
+    repairs = []
+    if table.encoding != "UTF-8":
+        repairs.append(f"read as {table.encoding.lower()}, since it isn't UTF-8")
+    if table.separator != ",":
+        repairs.append(f"{SEPARATORS.get(table.separator, table.separator)} separate the cells")
+    rows = [row for _, row in table.rows]
+    if not rows:
+        raise one_problem(path, None, "", "is empty", "The first line must name the columns.")
+    return rows[0], rows[1:], repairs
+
+
+def _read_workbook(path: Path) -> tuple[list[str], list[list[str]]]:
+    sheets = read_workbook(path)
+    rows = [["" if v is None else str(v) for v in row] for sheet in sheets[:1] for row in sheet.rows]
+    rows = [row for row in rows if any(cell.strip() for cell in row)]
+    if not rows:
+        raise one_problem(path, None, "", "is empty", "The first line must name the columns.")
+    return rows[0], rows[1:]
+
+
+def guess(header: list[str], given: dict[str, str]) -> dict[str, str]:
+    """Return our column → their column: what's given, then what the names tell. Raises UsageError."""
+    mapping: dict[str, str] = {}
+    for theirs, ours in given.items():
+        if theirs not in header:
+            raise UsageError(f'--map: the file has no column "{theirs}". It has: {", ".join(header)}.')
+        if ours not in COLUMNS:
+            raise UsageError(f'--map: there\'s no column "{ours}". Known here: {", ".join(COLUMNS)}.')
+        mapping[ours] = theirs
+    for ours, names in _NAMES.items():
+        for column in header:
+            plain = "".join(c for c in column.casefold() if c.isalnum())
+            if ours not in mapping and column not in mapping.values() and plain in names:
+                mapping[ours] = column
+    if "phrase" not in mapping:
+        raise UsageError(f'no column looks like phrases. Say which: --map "NAME=phrase". Columns: {", ".join(header)}.')
+    return mapping
+
+
+@lru_cache(maxsize=1 << 16)
+def _number(text: str) -> float | None:
+    """Return a number as services write it: decimal comma, thousands, K and M, percent; None when it's none."""
+    if text.isascii() and text.isdigit() and len(text) < 16:
+        return float(text)
+    plain = text.strip().casefold().removesuffix("%").strip().lstrip("<>~≈")
+    factor = _FACTORS.get(plain[-1:], 1.0)
+    plain = plain[:-1] if factor != 1.0 else plain
+    if plain.count(",") > 1 or (plain.count(",") == 1 and plain.count(".") == 0 and len(plain.split(",")[1]) == 3):
+        plain = plain.replace(",", "")
+    elif "," in plain and "." in plain:
+        plain = plain.replace(",", "") if plain.rfind(".") > plain.rfind(",") else plain.replace(".", "")
+    value = parse_number(plain)
+    return None if value is None or math.isnan(value) else value * factor
+
+
+def import_table(project: Project, locale: str, path: Path, given: dict[str, str]) -> Import:
+    """Return the terms of a locale with a research file merged in; nothing is written.
+
+    Values of the file fill what's there; a value that isn't a number, or is below zero, is left out and said. Where
+    relevance or difficulty run from 0 to 1, or beyond 100, they're scaled to 0 to 100. Columns without a place go into
+    the note, so nothing is lost.
+    """
+    header, rows, repairs = read_table(path)
+    header = [name.strip() for name in header]
+    mapping = guess(header, given)
+    unmapped = [name for name in header if name and name not in mapping.values()]
+    table = [dict(zip(header, row, strict=False)) for row in rows]
+    scales = {name: _scale(name, mapping, table, repairs) for name in ("relevance", "difficulty")}
+    terms = list(project.terms.get(locale, ()))
+    # Two of them may differ in what search passes over: both stay.
+    places = {split.fold(term.phrase): place for place, term in reversed([*enumerate(terms)])}
+    known = set(places)
+    touched: set[str] = set()
+    skipped = 0
+    for cells in table:
+        phrase = " ".join(cells.get(mapping["phrase"], "").split())
+        if not phrase:
+            skipped += 1
+            continue
+        key = split.fold(phrase)
+        place = places.setdefault(key, len(terms))
+        old = terms[place] if place < len(terms) else None
+        terms[place : place + 1] = [_merge(old, phrase, locale, cells, mapping, unmapped, scales, repairs)]
+        touched.add(key)
+    if skipped:
+        repairs.append(f"{skipped} lines without a phrase left out")
+    if len(table) - skipped > len(touched):
+        repairs.append(f"{len(table) - skipped - len(touched)} duplicates merged")
+    done = Import(mapping, unmapped, terms, repairs=list(dict.fromkeys(repairs)))
+    done.added, done.updated = len(touched - known), len(touched & known)
+    return done
+
+
+def _scale(name: str, mapping: dict[str, str], table: list[dict[str, str]], repairs: list[str]) -> float:
+    if name not in mapping:
+        return 1.0
+    values = [v for cells in table if (v := _number(cells.get(mapping[name], ""))) is not None and v >= 0]
+    most = max(values, default=0.0)
+    if 0 < most <= 1 and any(value % 1 for value in values):
+        repairs.append(f"{name} ran from 0 to 1: times 100")
+        return 100.0
+    if most > 100:
+        repairs.append(f"{name} ran up to {most:g}: scaled to 100")
+        return 100.0 / most
+    return 1.0
+
+
+def _merge(
+    old: Term | None,
+    phrase: str,
+    locale: str,
+    cells: dict[str, str],
+    mapping: dict[str, str],
+    unmapped: list[str],
+    scales: dict[str, float],
+    repairs: list[str],
+) -> Term:
+    numbers: dict[str, float | None] = {}
+    for name in _NUMBERS:
+        text = cells.get(mapping.get(name, ""), "").strip()
+        value = _number(text) if text else None
+        if text and (value is None or value < 0):
+            repairs.append(f'{name} of “{phrase}” left out: "{text}" is no number of that kind')
+            value = None
+        scale = scales.get(name, 1.0)
+        scaled = value if value is None or scale == 1.0 else round(value * scale, 4)
+        numbers[name] = scaled if scaled is not None else (getattr(old, name) if old else None)
+    extra = [f"{name}: {cells[name].strip()}" for name in unmapped if cells.get(name, "").strip()]
+    front = cells.get(mapping["storefronts"], "") if "storefronts" in mapping else ""
+    codes, unknown = _storefronts(front) if front else ((), [])
+    if unknown:
+        repairs.append(f"“{', '.join(unknown)}” is no country that's known: it goes into the note")
+        extra.append(f"storefronts: {', '.join(unknown)}")
+    notes = [old.note if old else "", cells.get(mapping.get("note", ""), "").strip(), *extra]
+    note = "; ".join(dict.fromkeys(part for text in notes for part in text.split("; ") if part)) if any(notes) else ""
+    fronts = codes or (old.storefronts if old else ())
+    own_list = cells.get(mapping.get("list", ""), "").strip() or (old.list if old else "")
+    shown = old.phrase if old else phrase
+    return Term(shown, locale, old.line if old else 0, **numbers, list=own_list, note=note, storefronts=fronts)
+
+
+def _storefronts(text: str) -> tuple[tuple[str, ...], list[str]]:
+    """Return the country codes in a cell, however a service writes them, and what's none."""
+    found: dict[str, None] = {}
+    unknown = []
+    parts = [part.strip() for part in _SIGNS.split(text) if part.strip()]
+    # Codes may have spaces between; a name may hold some.
+    for name in (piece for part in parts for piece in ([part] if _country(part) else part.split())):
+        if code := _country(name):
+            found[code] = None
+        else:
+            unknown.append(name)
+    return tuple(found), unknown
+
+
+@cache
+def _country(text: str) -> str:
+    """Return the code of a country by its code of two or three letters, or its English name; "" for no country."""
+    names, aliases = _countries()
+    code = text.upper()
+    return code if code in names.values() else names.get(text.casefold(), "") or aliases.get(code, "")
+
+
+@cache
+def _countries() -> tuple[dict[str, str], dict[str, str]]:
+    from babel import Locale
+    from babel.core import get_global
+
+    territories = Locale("en").territories.items()
+    names = {name.casefold(): code for code, name in territories if len(code) == 2 and code.isalpha()}
+    return names, {alias: codes[0] for alias, codes in get_global("territory_aliases").items() if len(codes) == 1}
+
+
+def write_terms(project: Project, locale: str, terms: list[Term]) -> None:
+    """Write a locale's terms; numbers that stay as they are stay as they're written.
+
+    Raises ProjectError, and writes nothing, when what would be written couldn't be read again.
+    """
+    path = project.root / "terms" / f"{locale}.csv"
+    written = _written(path)
+    out = io.StringIO(newline="")
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(COLUMNS)
+    for term in terms:
+        cells = written.get(term.line, {})
+        numbers = [_spelled(getattr(term, name), cells.get(name, "")) for name in _NUMBERS]
+        writer.writerow([term.phrase, *numbers, term.list, term.note, " ".join(term.storefronts)])
+    problems: list[Problem] = []
+    with changing(project.root):
+        write_text(path, out.getvalue())
+        read_terms(path, problems)
+        if problems:
+            raise ProjectError(problems)
+
+
+def _written(path: Path) -> dict[int, dict[str, str]]:
+    """Return the cells of a terms file as they're written, by line."""
+    if not path.exists():
+        return {}
+    (_, names), *rows = read_csv(path, f"terms/{path.name}").rows or [(1, list(COLUMNS))]
+    header = [name.strip().lower() for name in names]
+    return {line: dict(zip(header, row, strict=False)) for line, row in rows}
+
+
+def _spelled(number: float | None, written: str) -> str:
+    """Return a number as it was written, where it's still that one, else in as few digits as tell it exactly."""
+    if number is None:
+        return ""
+    with suppress(ValueError):
+        if float(written) == number:
+            return written.strip()
+    return str(int(number)) if number.is_integer() else repr(number)

@@ -1,0 +1,40 @@
+"""What goes to a translator and comes back, whatever the file format: parcels of texts for one target locale."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+
+from tavolan.project.memory import Match
+from tavolan.project.translation_progress import Standing
+
+
+@dataclass(frozen=True)
+class Text:
+    """One text on its way. `base` is the digest of the project's own translation when it was sent ("": not told).
+
+    `offers` are further translations that came along.
+    `work` on the way back is what the translator's tool says of it: "" nothing, translated, or reviewed.
+    """
+
+    address: str
+    source: str
+    target: str
+    standing: Standing = "untranslated"
+    limit: int | None = None
+    unit: str = ""
+    notes: tuple[str, ...] = ()
+    base: str = ""
+    work: str = ""
+    matches: tuple[Match, ...] = ()
+    offers: tuple[str, ...] = ()
+
+
+@dataclass
+class Parcel:
+    """All texts of one target locale. `app` is the project's name, so that files don't go astray."""
+
+    app: str
+    source_locale: str
+    locale: str
+    texts: list[Text] = field(default_factory=list)
+    place: str = ""

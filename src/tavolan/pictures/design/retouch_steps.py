@@ -1,0 +1,28 @@
+"""What is retouched on a screen, as data."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from tavolan.pictures.design.look import Box
+
+
+@dataclass(frozen=True)
+class RetouchStep:
+    """One retouch of a screen, its text already in the screen's language. See `Retouch` for the meaning.
+
+    `name` is the key of its text under `[showcase]`.
+    """
+
+    region: Box
+    kind: str
+    text: str = ""
+    locale: str = ""
+    align: str = "start"
+    weight: int = 500
+    size: float = 1.0
+    ink: str = ""
+    ground: str = ""
+    file: str = ""
+    digest: str = ""
+    name: str = ""

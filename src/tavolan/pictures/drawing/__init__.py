@@ -1,0 +1,1 @@
+"""What is drawn: grounds, ornaments, devices, layers, retouched screens."""

@@ -1,0 +1,1 @@
+"""From a project to its pictures: jobs, what is current, who paints, what was made."""

@@ -1,0 +1,286 @@
+"""Make one picture from its job: load, paint, measure, encode, write. Layers that pictures share are kept."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from dataclasses import asdict, replace
+from pathlib import Path
+from typing import Any, Generic, TypeVar
+
+import numpy as np
+
+from tavolan.errors import one_problem
+from tavolan.languages.tags import is_right_to_left
+from tavolan.pictures.design.layout import Box, Placed, PlacedCard
+from tavolan.pictures.design.look import Box as Shares
+from tavolan.pictures.design.retouch_steps import RetouchStep
+from tavolan.pictures.drawing import layers
+from tavolan.pictures.drawing.layers import Overlay
+from tavolan.pictures.drawing.occlusion import hidden_by
+from tavolan.pictures.drawing.retouch import Retouching
+from tavolan.pictures.making.caption_sizes import Setters
+from tavolan.pictures.making.job import Job, ScreenUse
+from tavolan.pictures.raster import images, png
+from tavolan.pictures.raster.canvas import Pixels, canvas_on, image_of
+from tavolan.pictures.raster.thumbnail import thumb
+from tavolan.pictures.text.caption import split
+from tavolan.support.files import write_inside
+
+T = TypeVar("T")
+# A tilted screen is sampled from one this much larger, so that its near edge stays sharp. Where the raw one is larger
+# by no more than the second figure, it's sampled itself: another resizing would only soften it.
+_SPARE, _MOST_SPARE = 1.25, 1.4
+
+
+def sampled_size(place: tuple[float, float], raw: tuple[int, int], *, tilted: bool) -> tuple[int, int]:
+    """Return the size in pixels to resize a raw screen to, for a place in a device of that width and height."""
+    width, height = place
+    if not tilted:
+        return round(width), round(height)
+    if width <= raw[0] <= width * _MOST_SPARE:
+        return raw
+    return round(width * _SPARE), round(height * _SPARE)
+
+
+class _Entry(Generic[T]):
+    """A layer, and the lock of whoever makes it."""
+
+    def __init__(self) -> None:
+        self.lock = threading.Lock()
+        self.layer: T | None = None
+
+
+class _Layers(Generic[T]):
+    """Remembers the layers made last. Threads wait for a layer that another one makes, and for nothing else."""
+
+    def __init__(self, most: int) -> None:
+        self.most = most
+        self._held: dict[Any, _Entry[T]] = {}
+        self._lock = threading.Lock()
+
+    def get(self, key: Any, make: Callable[[], T]) -> T:
+        """Return the layer of a key, made when it isn't held; the oldest one gives way."""
+        with self._lock:
+            if key not in self._held:
+                while len(self._held) >= self.most:
+                    self._held.pop(next(iter(self._held)))
+                self._held[key] = _Entry()
+            entry = self._held[key]
+        with entry.lock:
+            if entry.layer is None:
+                entry.layer = make()
+            return entry.layer
+
+
+class _OfThread(threading.local):
+    """What each thread has of its own: a buffer to paint in, and setters, the first one those to spare."""
+
+    def __init__(self, root: Path, spare: list[Setters]) -> None:
+        self.buffer: Pixels | None = None
+        self.unclean: list[RetouchStep] = []
+        try:
+            self.setters = spare.pop()
+        except IndexError:
+            self.setters = Setters(root)
+
+
+class Painter:
+    """Makes pictures on several threads. Encoding and decoding run beside each other; Skia draws one at a time.
+
+    `setters` may be given that know the captions already.
+    """
+
+    def __init__(self, root: Path, setters: Setters | None = None) -> None:
+        self.root = root
+        self._softs: _Layers[Pixels] = _Layers(1)
+        # Of the shot at hand in both reading directions, and of the next.
+        self._bases: _Layers[Pixels] = _Layers(3)
+        self._overlays: _Layers[Overlay] = _Layers(3)
+        self._own = _OfThread(root, [setters] if setters else [])
+
+    def make(self, job: Job) -> dict[str, Any]:
+        """Make one picture and return what was measured of it, with its `thumb` (a small JPEG file).
+
+        Raises ProjectError for a file that can't be used.
+        """
+        pixels, facts = self.paint(job)
+        data, suffix, more = _packed(pixels, job)
+        path = str(Path(job.file).with_suffix(suffix))
+        write_inside(self.root, path, data)
+        width, height = job.size
+        small = {"thumb": thumb(pixels)}
+        return {**facts, **more, **small, "path": path, "bytes": len(data), "width": width, "height": height}
+
+    def paint(self, job: Job) -> tuple[Pixels, dict[str, Any]]:
+        """Return the pixels (BGRA) of a picture, valid until this thread paints the next, and what was measured."""
+        scene = job.scene
+        screens = {use.part: use for use in job.screens}
+        self._own.unclean = []
+        loaded = [self._screen(device, screens[device.screen]) for device in scene.devices]
+        for card in scene.cards:
+            self._hide_origin(job, card, loaded)
+        base = self._base(job)
+        pixels = self._copied(base, layers.covered(scene))
+        canvas, _surface = canvas_on(pixels)
+        for number, (device, screen) in enumerate(zip(scene.devices, loaded, strict=True)):
+            if number:
+                over = self._overlay(job, number)
+                canvas.drawImage(image_of(over.pixels, opaque=False), over.x, over.y)
+            layers.paint_screen(canvas, device, screen, job.colours)
+        for card in scene.cards:
+            self._card(canvas, job, card, screens["own"])
+        if scene.badge and job.icon:
+            side = int(scene.badge.box.width)
+            icon = images.load_cover(self.root / job.icon.path, job.icon.path, side, side)
+            layers.paint_badge(canvas, scene.badge, icon, scene)
+        facts: dict[str, Any] = {"hidden": hidden_by(scene, loaded)}
+        if left := sorted({touch.name or touch.kind for touch in self._own.unclean}):
+            facts["unclean"] = left
+        if job.caption and job.caption_size:
+            facts["caption"] = asdict(self._caption(pixels, canvas, job))
+        return pixels, facts
+
+    def _screen(self, device: Placed, use: ScreenUse) -> Pixels:
+        place = (device.frame.width, device.frame.height)
+        size = sampled_size(place, use.size, tilted=device.placing.matrix is not None)
+        return self._load(use, size)
+
+    def _load(self, use: ScreenUse, size: tuple[int, int], region: Shares | None = None) -> Pixels:
+        change = Retouching(use.touches, self.root) if use.touches else None
+        pixels = images.load_screen(self.root / use.path, use.path, *size, region, change)
+        self._own.unclean += change.unclean if change else []
+        return pixels
+
+    def _card(self, canvas: Any, job: Job, card: PlacedCard, use: ScreenUse) -> None:
+        region, place = self._part(job, card)
+        image = self._load(use, (int(place.width), int(place.height)), region)
+        layers.paint_card(canvas, card, place, image, self._card_shadow(job, card, place), job.scene)
+
+    def _hide_origin(self, job: Job, card: PlacedCard, loaded: list[Pixels]) -> None:
+        """Blur the part of the device that a card enlarges and doesn't cover, so that no figure is seen twice."""
+        part, place = self._part(job, card)
+        origin = _origin(job, part)
+        if origin is None or _covers(place, origin):
+            return
+        number = next(n for n, device in enumerate(job.scene.devices) if device.screen == "own")
+        screen = loaded[number]
+        height, width = screen.shape[:2]
+        x, y, wide, high = part
+        rows = slice(round(y * height), max(1, round((y + high) * height)))
+        columns = slice(round(x * width), max(1, round((x + wide) * width)))
+        screen[rows, columns] = images.coarse(screen[rows, columns])
+
+    @staticmethod
+    def _part(job: Job, card: PlacedCard) -> tuple[Shares, Box]:
+        """Return the region of the screen that a card shows, and where the card lies."""
+        use = next(use for use in job.screens if use.part == "own")
+        x, y, wide, high = job.region or card.region
+        if is_right_to_left(use.locale):
+            x = 1 - x - wide
+        part = (x, y, wide, high)
+        origin = _origin(job, part)
+        return part, layers.card_place(card, high * use.size[1] / (wide * use.size[0]), origin)
+
+    def _card_shadow(self, job: Job, card: PlacedCard, place: Box) -> Overlay:
+        return self._overlays.get((card, place, job.size), lambda: layers.card_shadow(card, place, job.scene))
+
+    def _caption(self, pixels: Pixels, canvas: Any, job: Job) -> Any:
+        return self._own.setters.of(job.caption_locale).paint(
+            pixels, canvas, split(job.caption), job.look.caption, job.colours, job.scene.caption, job.caption_size
+        )
+
+    def _base(self, job: Job) -> Pixels:
+        """Return the layers that neighbouring jobs share; only the last few are kept, so memory stays flat."""
+        return self._bases.get(self.layer_key(job), lambda: self._new_base(job))
+
+    @staticmethod
+    def layer_key(job: Job) -> Any:
+        """Return what jobs that share the layers of their base have in common."""
+        own = next((use for use in job.screens if use.part == "own"), None)
+        shown = (own.digest, own.touches) if own and job.look.background.kind == "picture" and not job.photo else ""
+        return job.scene, job.look.digest, job.colours, job.span, job.photo, shown, job.finish
+
+    def _new_base(self, job: Job) -> Pixels:
+        ground = self._photo(job) if job.look.background.kind == "picture" else self._soft(job)
+        return layers.paint_base(job.scene, job.look, job.colours, job.span, ground)
+
+    def _soft(self, job: Job) -> Pixels:
+        """Return a fresh copy of the soft background; both reading directions share the work."""
+        straight = replace(job, mirrored=False)
+        soft = self._softs.get(
+            self.layer_key(straight),
+            lambda: layers.paint_soft(straight.scene, job.look, job.colours, job.span),
+        )
+        return layers.mirrored(soft) if job.mirrored else soft.copy()
+
+    def _photo(self, job: Job) -> Pixels:
+        """Return the background picture of this part of the span, at the job's size."""
+        rules = job.look.background.picture
+        use = next((use for use in job.screens if use.part == "own"), None)
+        path = job.photo.path if job.photo else use.path if use else ""
+        if not path:
+            message = f"has no picture for the look {job.look.name}"
+            raise one_problem("shots.toml", None, f"shot.{job.name}", message, 'Add picture = "art/…" or a screen.')
+        width, height = job.size
+        # Without mirroring, the parts of a span still run from right to left.
+        backwards = job.mirrored and not rules.mirror
+        index = job.span.total - 1 - job.span.index if backwards else job.span.index
+        photo = images.load_cover(
+            self.root / path, path, width * job.span.total, height, (rules.x, rules.y), rules.zoom,
+            rules.blur * job.scene.scale, (width * index, width),
+        )  # fmt: skip
+        return layers.mirrored(photo) if job.mirrored and rules.mirror else photo
+
+    def _overlay(self, job: Job, number: int) -> Overlay:
+        key = (self.layer_key(job), number)
+        return self._overlays.get(key, lambda: layers.paint_overlay(job.scene.devices[number], job.scene, job.colours))
+
+    def _copied(self, base: Pixels, less: tuple[slice, slice]) -> Pixels:
+        """Return this thread's buffer with a base in it, less rows and columns that will be painted over."""
+        pixels = self._own.buffer
+        if pixels is None or pixels.shape != base.shape:
+            pixels = self._own.buffer = np.empty(base.shape, np.uint8)
+        rows, columns = less
+        for part in (
+            (slice(None, rows.start),),
+            (rows, slice(None, columns.start)),
+            (rows, slice(columns.stop, None)),
+            (slice(rows.stop, None),),
+        ):
+            pixels[part] = base[part]
+        return pixels
+
+
+def _origin(job: Job, part: Shares) -> Box | None:
+    """Return where a part of the screen stands in its device, as far as the picture shows it; None when it's turned."""
+    device = next((device for device in job.scene.devices if device.screen == "own"), None)
+    if device is None or device.placing.matrix is not None:
+        return None
+    frame = device.frame
+    top, bottom = frame.y + part[1] * frame.height, frame.y + (part[1] + part[3]) * frame.height
+    top, bottom = max(0.0, top), min(float(job.size[1]), bottom)
+    return Box(frame.x + part[0] * frame.width, top, part[2] * frame.width, bottom - top) if bottom > top else None
+
+
+def _covers(place: Box, origin: Box) -> bool:
+    """Whether a card covers its origin, but for rounding."""
+    beside = place.x <= origin.x + 1 and origin.right <= place.right + 1
+    return beside and place.y <= origin.y + 1 and origin.bottom <= place.bottom + 1
+
+
+def _packed(pixels: Pixels, job: Job) -> tuple[bytes, str, dict[str, Any]]:
+    """Return the file's bytes and ending: PNG, packed harder or as JPEG where the store's limit asks for it."""
+    if job.wanted == "png":
+        data = png.write(pixels)
+        if not job.most_bytes or len(data) <= job.most_bytes:
+            return data, ".png", {"format": "png"}
+        data = png.write(pixels, png.TIGHTEST)
+        if len(data) <= job.most_bytes:
+            return data, ".png", {"format": "png"}
+    data, quality = images.jpeg(pixels, job.most_bytes)
+    if job.most_bytes and len(data) > job.most_bytes:
+        most = f"{job.most_bytes / 1e6:.1f} MB"
+        raise one_problem(job.file, None, "", f"can't be made smaller than the store's {most}",
+                          "Choose a quieter background.")  # fmt: skip
+    return data, ".jpg", {"format": "jpeg", "quality": quality}

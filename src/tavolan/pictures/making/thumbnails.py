@@ -1,0 +1,104 @@
+"""Small copies of finished pictures, for pages and contact sheets. They're kept until a picture changes."""
+
+from __future__ import annotations
+
+import os
+import sqlite3
+import sys
+import threading
+from collections.abc import Iterable, Iterator
+from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
+from contextlib import closing
+from multiprocessing import get_context
+from pathlib import Path
+
+KEPT = Path("out") / "thumbs.sqlite"
+_SCHEMA = """
+create table if not exists thumbs (file text primary key, bytes integer, changed integer, data blob);
+create table if not exists boards (file text primary key, key text);
+"""
+# From how many on they're made in processes.
+_MANY = 24
+
+
+def thumbs(root: Path, paths: Iterable[Path]) -> dict[Path, bytes]:
+    """Return the small copy of every picture as a JPEG file; those that aren't kept are made, on all cores.
+
+    A store of them that can't be read or written is passed over: they're made again then.
+    """
+    wanted = {path.relative_to(root).as_posix(): path for path in paths}
+    states = {file: path.stat() for file, path in wanted.items()}
+    found: dict[str, bytes] = {}
+    base = _opened(root / KEPT)
+    with closing(base):
+        for file, size, changed, data in base.execute("select file, bytes, changed, data from thumbs"):
+            state = states.get(file)
+            if state and (state.st_size, state.st_mtime_ns) == (size, changed):
+                found[file] = data
+        left = [file for file in wanted if file not in found]
+        made = dict(zip(left, _all_made([wanted[file] for file in left]), strict=True))
+        _keep(base, states, made)
+    return {path: (found | made)[file] for file, path in wanted.items()}
+
+
+def keep_thumbs(root: Path, made: dict[str, bytes]) -> None:
+    """Keep the small copies of pictures that were just made, by their files in the project."""
+    if made:
+        with closing(_opened(root / KEPT)) as base:
+            _keep(base, {file: (root / file).stat() for file in made}, made)
+
+
+def _keep(base: sqlite3.Connection, states: dict[str, os.stat_result], made: dict[str, bytes]) -> None:
+    rows = [(file, states[file].st_size, states[file].st_mtime_ns, data) for file, data in made.items()]
+    try:
+        base.executemany("insert or replace into thumbs values (?, ?, ?, ?)", rows)
+        base.commit()
+    except sqlite3.Error:
+        # Those that aren't kept are made again when they're wanted.
+        base.rollback()
+
+
+def _opened(path: Path) -> sqlite3.Connection:
+    for place in (path, path, Path(":memory:")):
+        try:
+            base = sqlite3.connect(place, timeout=10)
+            base.executescript(_SCHEMA)
+            base.execute("select file, bytes, changed, data from thumbs limit 1")
+            return base
+        except sqlite3.DatabaseError:
+            if place == path:
+                path.unlink(missing_ok=True)
+    raise RuntimeError("a database in memory can't be opened")
+
+
+def board_key(root: Path, file: str) -> str:
+    """Return the key that a contact sheet was drawn with, "" for one that isn't there."""
+    with closing(_opened(root / KEPT)) as base:
+        row = base.execute("select key from boards where file = ?", (file,)).fetchone()
+    return str(row[0]) if row and (root / file).is_file() else ""
+
+
+def keep_board_key(root: Path, file: str, key: str) -> None:
+    """Remember the key that a contact sheet was drawn with."""
+    with closing(_opened(root / KEPT)) as base:
+        base.execute("insert or replace into boards values (?, ?)", (file, key))
+        base.commit()
+
+
+def _all_made(paths: list[Path]) -> Iterator[bytes]:
+    """Yield the thumbs of pictures: in processes where there are many and they can be forked, else on threads."""
+    # Unpacking a PNG holds the interpreter's lock, so threads wait for each other.
+    forked = len(paths) >= _MANY and sys.platform == "linux" and threading.active_count() == 1
+    if forked and not any(name in sys.modules for name in ("pyvips", "skia")):
+        with ProcessPoolExecutor(os.cpu_count(), get_context("fork")) as pool:
+            yield from pool.map(_from_file, paths, chunksize=8)
+        return
+    with ThreadPoolExecutor(os.cpu_count()) as threads:
+        yield from threads.map(_from_file, paths)
+
+
+def _from_file(path: Path) -> bytes:
+    # Only what makes them loads libvips: what shows those that are kept doesn't need it.
+    from tavolan.pictures.raster.thumbnail import thumb_of_file
+
+    return thumb_of_file(path)

@@ -1,0 +1,144 @@
+"""Pack a store's finished pictures into one zip with a manifest: sizes, checksums, and what each was made from."""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import zipfile
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+from tavolan.errors import Problem, ProjectError, UsageError
+from tavolan.pictures.making.job import Job
+from tavolan.pictures.making.ledger import Ledger
+from tavolan.pictures.making.planner import Planner, Selection
+from tavolan.project.model import Project
+from tavolan.support.files import draft_of, inside, read_bytes
+from tavolan.support.image_headers import image_facts
+
+SCHEMA = "tavolan/pack@1"
+# The earliest time that a zip can hold: packs of the same pictures are the same bytes.
+_TIME = (1980, 1, 1, 0, 0, 0)
+
+
+@dataclass(frozen=True)
+class Packed:
+    """A pack, how many pictures are in it, and what it lacks: files by the reason, in words."""
+
+    file: Path
+    pictures: int
+    gaps: dict[str, str]
+
+
+def make_packs(
+    project: Project,
+    stores: tuple[str, ...] = (),
+    progress: Callable[[int, int], None] | None = None,
+    *,
+    locales: tuple[str, ...] = (),
+    ready: bool = False,
+) -> list[Packed]:
+    """Write `out/packs/<store>.zip` for every store, of all locales or of some.
+
+    Raises ProjectError when a picture is missing or was made from something that has changed since; with `ready`, what
+    is up to date is packed, and the rest is listed as gaps.
+    """
+    ledger = Ledger(project.root, write=False)
+    try:
+        planner = Planner(project, ledger)
+        wanted = Selection(stores=stores, locales=locales)
+        jobs = planner.possible(wanted) if ready else planner.jobs(wanted)
+        if not jobs and not planner.problems:
+            raise UsageError("there are no pictures to pack: shots.toml has no [[shot]].")
+        stale = [job for job in jobs if not ledger.is_current(job)]
+        if stale and not ready:
+            raise ProjectError([_stale(stale, ledger)])
+        late = {job.file for job in stale}
+        packs = []
+        names = project.pick("--store", list(stores), list(project.stores))
+        for done, store in enumerate(names, 1):
+            own = [job for job in jobs if job.store == store and job.file not in late]
+            gaps = {job.file: ledger.why(job) for job in stale if job.store == store}
+            gaps |= {problem.path: problem.message for problem in planner.problems}
+            target = project.root / "out" / "packs" / f"{store}.zip"
+            if own:
+                inside(project.root, target.relative_to(project.root))
+                _write(target, lambda file, own=own, store=store: _zip(file, project, own, ledger, store))  # type: ignore[misc]
+            packs.append(Packed(target, len(own), gaps))
+            if progress:
+                progress(done, len(names))
+        return packs
+    finally:
+        ledger.close()
+
+
+def _stale(jobs: list[Job], ledger: Ledger) -> Problem:
+    first = jobs[0]
+    message = (
+        f"isn't up to date ({ledger.why(first)}), nor are {len(jobs) - 1} more" if len(jobs) > 1 else "isn't up to date"
+    )
+    remedy = "Make them with: tavolan shots render. Or pack what's ready: --ready"
+    return Problem(first.file, None, "", message, remedy)
+
+
+def _write(target: Path, fill: Callable[[Path], None]) -> None:
+    """Fill a file beside the target, then move it there, so that no half pack is ever seen."""
+    target.parent.mkdir(parents=True, exist_ok=True)
+    half = draft_of(target)
+    try:
+        fill(half)
+        half.replace(target)
+    finally:
+        half.unlink(missing_ok=True)
+
+
+def _zip(file: Path, project: Project, jobs: list[Job], ledger: Ledger, store: str) -> None:
+    entries: list[dict[str, Any]] = []
+    with zipfile.ZipFile(file, "w", zipfile.ZIP_STORED) as archive:
+        for job in jobs:
+            made = ledger.made[job.file].path
+            path = project.root / made
+            data = read_bytes(path, made)
+            code = project.stores[store].rulebook.store_code(job.locale) or job.locale
+            # In the pack, a locale's folder has the store's own code.
+            folder = f"{job.place}/{code}" if job.kind == "shot" else f"graphics/{code}"
+            place = f"{folder}/{Path(job.file).stem}{path.suffix}"
+            entries.append(_entry(job, place, data, path))
+            _add(archive, place, data)
+        for path in sorted((project.root / "out" / "icons" / store).rglob("*.png")):
+            place = "icons/" + path.relative_to(project.root / "out" / "icons" / store).as_posix()
+            data = read_bytes(path, path.relative_to(project.root).as_posix())
+            entries.append({"file": place, "bytes": len(data), "sha256": hashlib.sha256(data).hexdigest()})
+            _add(archive, place, data)
+        codes = {tag: project.stores[store].rulebook.store_code(tag) for tag in project.stores[store].locales}
+        manifest = {"schema": SCHEMA, "store": store, "app": project.app.name, "version": project.app.version,
+                    "locales": codes, "files": entries}  # fmt: skip
+        _add(archive, "manifest.json", json.dumps(manifest, ensure_ascii=False, indent=1).encode())
+
+
+def _entry(job: Job, place: str, data: bytes, path: Path) -> dict[str, Any]:
+    facts = image_facts(path)
+    return {
+        "file": place,
+        "bytes": len(data),
+        "sha256": hashlib.sha256(data).hexdigest(),
+        "width": facts.width if facts else 0,
+        "height": facts.height if facts else 0,
+        "kind": job.kind,
+        "place": job.place,
+        "locale": job.locale,
+        "order": job.number,
+        "name": job.name,
+        "caption": job.caption,
+        "screens": {use.path: use.digest for use in job.screens},
+        "key": job.key,
+    }
+
+
+def _add(archive: zipfile.ZipFile, name: str, data: bytes) -> None:
+    info = zipfile.ZipInfo(name, _TIME)
+    info.external_attr = 0o644 << 16
+    info.compress_type = zipfile.ZIP_DEFLATED if name.endswith(".json") else zipfile.ZIP_STORED
+    archive.writestr(info, data)

@@ -1,0 +1,1 @@
+"""Pixels: reading, resizing, packing into files, and buffers to draw on."""

@@ -1,0 +1,1 @@
+"""Text in pictures: fonts, line breaks, typesetting, captions."""

@@ -1,0 +1,213 @@
+"""Set text: shape, wrap and balance it through the paragraph engine."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+from tavolan.languages.tags import is_right_to_left, script_of
+from tavolan.pictures.raster.backends import skia
+from tavolan.pictures.text.fonts import Fonts
+from tavolan.pictures.text.line_breaks import joined, unbreakable
+from tavolan.project.caption_markup import Run
+
+# RIGHT-TO-LEFT ISOLATE and POP DIRECTIONAL ISOLATE (UAX #9): Skia lays out every paragraph from left to right else.
+_ISOLATE, _END = "\u2067", "\u2069"
+# Line height as a multiple of the size: scripts with marks above and below need more.
+_LEADING = {"Latn": 1.12, "Grek": 1.14, "Cyrl": 1.14, "Jpan": 1.26, "Hans": 1.26, "Hant": 1.26, "Kore": 1.24,
+            "Arab": 1.36, "Hebr": 1.18, "Thai": 1.42, "Deva": 1.40}  # fmt: skip
+_OTHER_LEADING = 1.42
+# Big Latin type looks better a little tighter; joined and stacked scripts must not be touched.
+_TRACKING = {"Latn": -0.021, "Grek": -0.012, "Cyrl": -0.012}
+
+
+@dataclass(frozen=True)
+class Style:
+    """How a text is set: weight on the font's axis, colours as 0xAARRGGBB, alignment by reading direction.
+
+    `accent`, `strong_weight` and `strong_italic` are for the emphasised runs.
+    """
+
+    weight: int
+    ink: int
+    accent: int
+    align: str = "centre"
+    strong_weight: int | None = None
+    strong_italic: bool = False
+
+
+@dataclass(frozen=True)
+class Block:
+    """A laid-out text: paint it with `paragraph.paint(canvas, x, y)`. Measures in pixels."""
+
+    paragraph: Any
+    runs: list[Run]
+    size: float
+    lines: int
+    width: float
+    height: float
+
+
+class Typesetter:
+    """Sets texts of one locale."""
+
+    def __init__(self, fonts: Fonts, locale: str) -> None:
+        self.fonts, self.locale = fonts, locale
+        self.right_to_left = is_right_to_left(locale)
+        self.script = script_of(locale)
+        self.leading = _LEADING.get(self.script, _OTHER_LEADING)
+        self._widest: dict[tuple[str, Style], float] = {}
+
+    def paragraph(self, runs: list[Run], style: Style, size: float, width: float, phrases: bool = True) -> Any:
+        """Return a paragraph laid out to a width in pixels; `phrases` keeps the words of a phrase on one line."""
+        sk = skia()
+        text = "".join(run.text for run in runs)
+        families = self.fonts.families(text, style.weight)
+        strong = families
+        if style.strong_weight or style.strong_italic:
+            marked = "".join(run.text for run in runs if run.emphasised)
+            strong = self.fonts.families(marked or "x", style.strong_weight or style.weight, style.strong_italic)
+        tl = sk.textlayout
+        paragraph_style = tl.ParagraphStyle()
+        paragraph_style.setTextAlign(self._align(style.align))
+        paragraph_style.setTextStyle(self._text_style(families, size, style.ink))
+        strut = tl.StrutStyle()
+        strut.setStrutEnabled(True)
+        strut.setForceStrutHeight(True)
+        strut.setFontFamilies(families)
+        strut.setFontSize(size)
+        strut.setHeight(self.leading)
+        strut.setHeightOverride(True)
+        strut.setHalfLeading(True)
+        paragraph_style.setStrutStyle(strut)
+        builder = tl.ParagraphBuilder.make(paragraph_style, self.fonts.collection, self.fonts.unicode)
+        if self.right_to_left:
+            builder.addText(_ISOLATE)
+        for run in joined(runs, self.script) if phrases else runs:
+            kind = (strong, style.accent) if run.emphasised else (families, style.ink)
+            builder.pushStyle(self._text_style(kind[0], size, kind[1]))
+            builder.addText(run.text)
+            builder.pop()
+        if self.right_to_left:
+            builder.addText(_END)
+        made = builder.Build()
+        made.layout(width)
+        return made
+
+    def label(self, text: str, style: Style, size: float, width: float) -> Any:
+        """Return one line for a sheet of ours, shrunk to a width in pixels; what no font has is a question mark."""
+        runs = [Run(self.fonts.settable(text))]
+        needed = self.paragraph(runs, style, size, 10_000).MaxIntrinsicWidth
+        return self.paragraph(runs, style, size * min(1.0, width / max(needed, 1.0) * 0.99), width)
+
+    def _align(self, align: str) -> Any:
+        kinds = skia().textlayout.TextAlign
+        if align == "centre":
+            return kinds.kCenter
+        return kinds.kRight if (align == "end") != self.right_to_left else kinds.kLeft
+
+    def _text_style(self, families: list[str], size: float, colour: int) -> Any:
+        style = skia().textlayout.TextStyle()
+        style.setFontFamilies(families)
+        style.setFontSize(size)
+        style.setColor(colour)
+        style.setLocale(self.locale)
+        style.setHeight(self.leading)
+        style.setHeightOverride(True)
+        style.setHalfLeading(True)
+        style.setLetterSpacing(_TRACKING.get(self.script, 0.0) * size)
+        return style
+
+    def lines(self, paragraph: Any, size: float) -> int:
+        """Return how many lines a laid-out paragraph has."""
+        height: float = paragraph.Height
+        return max(1, round(height / (size * self.leading)))
+
+    def fits(
+        self,
+        runs: list[Run],
+        style: Style,
+        size: float,
+        width: float,
+        height: float,
+        max_lines: int,
+        phrases: bool = True,
+    ) -> bool:
+        """Whether a text set at a size stays in its box without breaking a word."""
+        if phrases and self._widest_part(runs, style) * size > width:
+            return False
+        made = self.paragraph(runs, style, size, width, phrases)
+        return (
+            made.Height <= height + 0.5
+            and made.MinIntrinsicWidth <= width
+            and made.LongestLine <= width + 0.5
+            and self.lines(made, size) <= max_lines
+        )
+
+    def _widest_part(self, runs: list[Run], style: Style) -> float:
+        """Return the width of the widest part that mustn't break, at size 1.
+
+        The engine's own measure of it is too small for joined scripts, whose words it would break.
+        """
+        text = "".join(run.text for run in runs)
+        if (text, style) not in self._widest:
+            parts = [part.strip() for part in unbreakable(text, self.script)]
+            strong = any(run.emphasised for run in runs)
+            # Each on a line of its own.
+            made = self.paragraph([Run("\n".join(filter(None, parts)), strong)], style, 100, 1e6)
+            self._widest[text, style] = made.LongestLine / 100
+        return self._widest[text, style]
+
+    def balanced(self, runs: list[Run], style: Style, size: float, width: float, phrases: bool = True) -> Block:
+        """Lay a text out at the narrowest width that keeps its number of lines, so that lines are of like length.
+
+        The last two words stay together where that takes no further line, so that none is left alone.
+        """
+        made = self.paragraph(runs, style, size, width, phrases)
+        count = self.lines(made, size)
+        together = _last_two_together(runs)
+        if together != runs and self._widest_part(together, style) * size <= width:
+            trial = self.paragraph(together, style, size, width, phrases)
+            if self.lines(trial, size) <= count and trial.LongestLine <= width + 0.5:
+                runs, made = together, trial
+        chosen = width
+        if count > 1:
+            low, high = max(made.MinIntrinsicWidth, width / (count + 1)), width
+            while high - low > size / 8:
+                middle = (low + high) / 2
+                # Its lines are broken anew; its letters keep their shapes.
+                made.layout(middle)
+                if self.lines(made, size) <= count and made.LongestLine <= middle + 0.5:
+                    high = middle
+                else:
+                    low = middle
+            chosen = high
+            made.layout(chosen)
+        return Block(made, runs, size, count, chosen, made.Height)
+
+
+def _last_two_together(runs: list[Run]) -> list[Run]:
+    """Return the runs with a no-break space before the last word, when there are four words or more."""
+    if sum(len(run.text.split()) for run in runs) < 4:
+        return runs
+    made = list(runs)
+    for index in range(len(made) - 1, -1, -1):
+        head, space, tail = made[index].text.rpartition(" ")
+        if space and (tail or index < len(made) - 1):
+            made[index] = Run(f"{head}\u00a0{tail}", made[index].emphasised)
+            return made
+    return runs
+
+
+def largest(span: tuple[int, int], fits: Callable[[int], bool]) -> int | None:
+    """Return the largest whole size in pixels within `span` that fits, or None."""
+    low, high = span
+    if fits(high):
+        return high
+    if not fits(low):
+        return None
+    while high - low > 1:
+        middle = (low + high) // 2
+        low, high = (middle, high) if fits(middle) else (low, middle)
+    return low

@@ -1,0 +1,1 @@
+"""All figures: drawn into PNG files, with one style."""

@@ -1,0 +1,47 @@
+"""What keyword space is worth: a figure of value reached against characters spent."""
+
+from __future__ import annotations
+
+import io
+from typing import Any
+
+from tavolan.words.plan_model import Plan
+
+
+def budget_curve(title: str, points: list[tuple[int, float]], plan: Plan, spent_now: int) -> bytes:
+    """Return a PNG of 1200 x 750 pixels: the best value at every budget, where the listing stands, and the plan.
+
+    `points` are (characters, best value); `spent_now` is how many characters the present lists spend.
+    """
+    import matplotlib
+
+    matplotlib.use("Agg")
+    from matplotlib import pyplot
+
+    spent_planned = sum(locale.length for locale in plan.locales)
+    style: dict[Any, Any] = {"font.size": 13, "axes.edgecolor": "#7D736C"}
+    style |= {"axes.spines.top": False, "axes.spines.right": False}
+    with pyplot.rc_context(style):
+        figure, axes = pyplot.subplots(figsize=(12, 7.5), dpi=100, layout="constrained", facecolor="#FBFAF8")
+        axes.set_facecolor("#FBFAF8")
+        xs, ys = [x for x, _ in points], [y for _, y in points]
+        axes.fill_between(xs, min(ys) * 0.98, ys, color="#7CBFA6", alpha=0.25, linewidth=0)
+        axes.plot(xs, ys, color="#0B5D4E", linewidth=2.6, marker="o", markersize=5, label="best choice at this budget")
+        axes.plot([spent_now], [plan.before], "o", color="#E4573D", markersize=11, label="the listing now")
+        axes.plot([spent_planned], [plan.value], "D", color="#C27A1E", markersize=10, label="the plan")
+        axes.annotate(
+            f"{plan.before:.0f}", (spent_now, plan.before), (10, -20), textcoords="offset points", color="#A53522"
+        )
+        axes.annotate(
+            f"{plan.value:.0f}", (spent_planned, plan.value), (-10, 14), textcoords="offset points", ha="right"
+        )
+        axes.set_title(title, loc="left", fontsize=18, fontweight="bold", pad=16)
+        axes.set_xlabel("characters of the keyword field that may be spent")
+        axes.set_ylabel("value reached")
+        axes.grid(axis="y", color="#E4DFD9")
+        axes.set_xlim(0, max(*xs, spent_now) * 1.03)
+        axes.legend(frameon=False, loc="lower right")
+        out = io.BytesIO()
+        figure.savefig(out, format="png", metadata={"Software": None})
+        pyplot.close(figure)
+    return out.getvalue()

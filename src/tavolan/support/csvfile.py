@@ -1,0 +1,109 @@
+"""Read CSV files however a spreadsheet saved them: one reader for all of them."""
+
+from __future__ import annotations
+
+import csv
+import io
+import re
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+from tavolan.errors import ProjectError, one_problem
+from tavolan.support.files import decoded, read_bytes, require_file
+
+SEPARATORS = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "pipes"}
+_UTF16 = (b"\xff\xfe", b"\xfe\xff")
+# The first line by which some spreadsheets name the separator.
+_SEPARATOR_LINE = re.compile(r'"?sep=(.)"?\r?\n', re.IGNORECASE)
+# Characters of which a header has fewer.
+_HEAD = 1 << 16
+# What a spreadsheet takes for a formula, and what it would take for one without the apostrophes in front.
+_FORMULA = re.compile(r"'*[=+\-@\t\r]")
+_GUARDED = re.compile(r"'+[=+\-@\t\r]")
+
+
+def guarded(text: str) -> str:
+    """Return a cell that no spreadsheet takes for a formula: an apostrophe goes in front; `unguarded` takes it away."""
+    return f"'{text}" if _FORMULA.match(text) else text
+
+
+def unguarded(text: str) -> str:
+    """Return a cell's text without the apostrophe of `guarded`."""
+    return text[1:] if _GUARDED.match(text) else text
+
+
+@dataclass(frozen=True)
+class CsvTable:
+    """The rows of a file that aren't empty, each with the number of its last line; `encoding` is as it was read."""
+
+    rows: list[tuple[int, list[str]]]
+    separator: str
+    encoding: str
+
+
+def read_csv(path: Path, shown: str, fallback: str = "") -> CsvTable:
+    """Return the rows of a CSV file, in UTF-8, or in UTF-16 with a byte-order mark.
+
+    The separator is what a first line `sep=;` says, else that of commas, semicolons, tabs and pipes which the header
+    holds most. `shown` is the file's name in messages, `fallback` an encoding for what is neither. Raises ProjectError
+    when it can't be read.
+    """
+    text, encoding = _text(read_bytes(path, shown), shown, fallback)
+    separator, start = _separator(text[:_HEAD])
+    rows = _rows(io.StringIO(text[start:], newline=""), separator, 1 if start else 0, shown)
+    return CsvTable(list(rows), separator, encoding)
+
+
+def stream_csv(path: Path, shown: str) -> Iterator[tuple[int, list[str]]]:
+    """Yield the rows of a CSV file as `read_csv` returns them, one after the other: it may be larger than memory."""
+    require_file(path, shown)
+    try:
+        with path.open("rb") as file:
+            head = file.read(_HEAD)
+            file.seek(0)
+            encoding = "UTF-16" if head.startswith(_UTF16) else "UTF-8-sig"
+            with io.TextIOWrapper(file, encoding, newline="") as text:
+                separator, start = _separator(head.decode(encoding, "ignore"))
+                text.read(start)
+                yield from _rows(text, separator, 1 if start else 0, shown)
+    except UnicodeDecodeError:
+        # Reading it whole finds the line, for the message.
+        read_csv(path, shown)
+        raise
+    except OSError as error:
+        reason = error.strerror or error
+        raise one_problem(
+            shown, None, "", f"can't be read ({reason})", "Check that it's there and readable."
+        ) from error
+
+
+def _separator(head: str) -> tuple[str, int]:
+    """Return what parts the cells of a file, by how it begins, and where its rows begin."""
+    named = _SEPARATOR_LINE.match(head)
+    if named:
+        return named.group(1), named.end()
+    return max(SEPARATORS, key=head.split("\n", 1)[0].count), 0
+
+
+def _rows(lines: Iterable[str], separator: str, before: int, shown: str) -> Iterator[tuple[int, list[str]]]:
+    reader = csv.reader(lines, delimiter=separator, strict=True)
+    try:
+        for row in reader:
+            if row and (row[0].strip() or any(cell.strip() for cell in row)):
+                yield reader.line_num + before, row
+    except csv.Error as error:
+        remedy = "Quote cells that hold the separator or quotation marks, and close every quote."
+        raise one_problem(shown, reader.line_num + before, "", f"isn't valid CSV: {error}", remedy) from error
+
+
+def _text(data: bytes, shown: str, fallback: str) -> tuple[str, str]:
+    """Return a file's text and the encoding that it was read in."""
+    if data.startswith(_UTF16):
+        return decoded(data, shown, "UTF-16"), "UTF-16"
+    try:
+        return decoded(data, shown), "UTF-8"
+    except ProjectError:
+        if not fallback:
+            raise
+        return data.decode(fallback, "replace"), fallback

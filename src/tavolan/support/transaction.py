@@ -1,0 +1,242 @@
+"""One change, all its files: a lock per project, and a journal by which a killed run is undone.
+
+Whoever writes a project's files holds its lock meanwhile, so that no two writers build on the same state; the system
+frees it when the holder dies. Before the files of a change are written, what stands there is kept in `.tavolan/change`,
+listed in `journal.json`, which goes when the holder is through. Where it still stands, that run was killed: the next
+command puts everything back, so that the run can be repeated as if it had never begun. What somebody changed by hand
+since then stays.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+import logging
+import os
+import shutil
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager, suppress
+from pathlib import Path
+from typing import Any
+
+from filelock import FileLock, Timeout
+
+from tavolan.errors import OutsideError
+from tavolan.support.files import STAGE, Stage, inside, replace_file, sweep
+
+FOLDER = ".tavolan"
+CHANGE = Path(FOLDER) / "change"
+_JOURNAL = "journal.json"
+# Seconds that a writer waits for another one: texts are written in one, hundreds of pictures in minutes.
+WAIT = {"project": 30.0, "out": 600.0}
+# Where a project's texts are written.
+_FOLDERS = ("", "copy", "terms", "data", "rules", "looks", "schemas")
+
+_log = logging.getLogger(__name__)
+
+
+class _Holding:
+    """A lock that this process may hold, how many times over, and the files that were written under it."""
+
+    def __init__(self, path: Path) -> None:
+        self.lock = FileLock(path)
+        self.depth = 0
+        self.entries: dict[str, dict[str, Any]] = {}
+
+
+_held: dict[Path, _Holding] = {}
+
+
+@contextmanager
+def writing(root: Path, name: str = "project") -> Iterator[None]:
+    """Hold a project's lock; the first to take it puts back what a killed run left.
+
+    `name` is `project` for its files, or `out` for what's rendered: texts may be written while pictures are made. One
+    that's held already is held once more. Raises OutsideError when another process still has it after TAVOLAN_WAIT
+    seconds (30; 600 for `out`).
+    """
+    root = root.resolve()
+    path = root / FOLDER / f"{name}.lock"
+    holding = _held.setdefault(path, _Holding(path))
+    if not holding.depth:
+        _acquire(holding.lock, path.with_suffix(".holder"))
+    holding.depth += 1
+    try:
+        if holding.depth == 1:
+            _begin(root, name)
+        yield
+    finally:
+        holding.depth -= 1
+        if not holding.depth:
+            if holding.entries:
+                holding.entries = {}
+                # With the journal gone the change holds. That's the last step; the next run clears the rest away.
+                (root / CHANGE / _JOURNAL).unlink(missing_ok=True)
+            holding.lock.release()
+
+
+@contextmanager
+def changing(root: Path) -> Iterator[None]:
+    """Write all files that are written within as one change, or none of them when an error leaves it."""
+    stage = STAGE.get()
+    if stage and stage.root == root.resolve():
+        yield
+        return
+    with writing(root):
+        stage = Stage(root)
+        token = STAGE.set(stage)
+        try:
+            yield
+        finally:
+            STAGE.reset(token)
+        _write(stage)
+
+
+def is_interrupted(root: Path) -> bool:
+    """Whether a change is under way, or was when its run was killed."""
+    return (root / CHANGE / _JOURNAL).is_file()
+
+
+def settle(root: Path) -> None:
+    """Undo what a killed run left, before a project is read; where one writes just now, wait until it has ended."""
+    if is_interrupted(root):
+        with writing(root):
+            pass
+
+
+def _begin(root: Path, name: str) -> None:
+    if name == "out":
+        sweep(root / "out", "**/.*.part")
+        return
+    if is_interrupted(root):
+        _undo(root)
+    if (root / CHANGE).is_dir():
+        shutil.rmtree(root / CHANGE, ignore_errors=True)
+    for folder in _FOLDERS:
+        sweep(root / folder)
+
+
+def _acquire(lock: FileLock, holder: Path) -> None:
+    folder = holder.parent
+    try:
+        folder.mkdir(exist_ok=True)
+        # The folder is nobody's to keep in version control.
+        if not (folder / ".gitignore").exists():
+            replace_file(folder / ".gitignore", b"*\n")
+        try:
+            lock.acquire(timeout=0.2, poll_interval=0.02)
+        except Timeout:
+            _log.warning("Waiting for %s, which is writing in this project …", _held_by(holder))
+            lock.acquire(timeout=_wait(holder.stem), poll_interval=0.02)
+        with suppress(OSError):
+            holder.write_text(f"{os.getpid()} {_command()}", encoding="utf-8", errors="replace")
+    except Timeout as error:
+        raise OutsideError(
+            f"{_held_by(holder)} is still writing in this project after {_wait(holder.stem):g} s. "
+            "Run this again when it's done, or set TAVOLAN_WAIT to more seconds."
+        ) from error
+    except OSError as error:
+        raise OutsideError(
+            f"{folder}: can't be written ({error.strerror or error}). Check the disk and its rights."
+        ) from error
+
+
+def _command() -> str:
+    """Return the command that runs, without its arguments: they may be long."""
+    return " ".join(word for word in sys.argv[1:3] if word.isascii() and word.isalpha())
+
+
+def _held_by(holder: Path) -> str:
+    """Return who holds the lock, in words."""
+    try:
+        number, _, command = holder.read_text(encoding="utf-8").partition(" ")
+    except (OSError, UnicodeDecodeError):
+        return "another tavolan"
+    return f"another tavolan (process {number}{': ' + command if command else ''})"
+
+
+def _wait(name: str) -> float:
+    try:
+        return max(0.0, float(os.environ.get("TAVOLAN_WAIT", "")))
+    except ValueError:
+        return WAIT[name]
+
+
+def _digest(path: Path) -> str:
+    """Return a digest of a file, "" where there's none."""
+    try:
+        return hashlib.sha256(path.read_bytes()).hexdigest()
+    except FileNotFoundError:
+        return ""
+
+
+def _write(stage: Stage) -> None:
+    """Write the files of a change, after what they replace is kept."""
+    digests = {path: hashlib.sha256(data).hexdigest() for path, data in stage.files.items()}
+    try:
+        files = {path: data for path, data in stage.files.items() if _digest(path) != digests[path]}
+        if files:
+            _keep(stage.root, {path: digests[path] for path in files})
+        for path, data in files.items():
+            replace_file(path, data)
+    except OSError as error:
+        _undo(stage.root)
+        raise OutsideError(
+            f"{error.filename or stage.root}: can't be written ({error.strerror or error}). Nothing was changed. "
+            "Check the disk and its rights."
+        ) from error
+    except BaseException:
+        _undo(stage.root)
+        raise
+
+
+def _keep(root: Path, files: dict[Path, str]) -> None:
+    """Copy the files that will be replaced, and note them in the journal with the digests of what they'll hold."""
+    entries = _held[root / FOLDER / "project.lock"].entries
+    folder = root / CHANGE
+    folder.mkdir(parents=True, exist_ok=True)
+    for path, after in files.items():
+        name = path.relative_to(root).as_posix()
+        # Where a run writes a file twice, what stood there before the first time counts.
+        entry = entries.setdefault(name, {"path": name, "kept": "", "after": []})
+        if not entry["after"] and path.exists():
+            entry["kept"] = str(len(entries))
+            shutil.copy2(path, folder / entry["kept"])
+        entry["after"].append(after)
+    journal = {"command": _command(), "files": list(entries.values())}
+    replace_file(folder / _JOURNAL, json.dumps(journal).encode())
+
+
+def _undo(root: Path) -> None:
+    """Put back what stood there before a change, but for files that somebody else changed since."""
+    folder = root / CHANGE
+    command, entries = _read_journal(folder / _JOURNAL)
+    count = 0
+    for entry in entries:
+        path = inside(root, str(entry.get("path")))
+        sweep(path.parent)
+        kept = folder / Path(str(entry.get("kept"))).name
+        try:
+            if _digest(path) in entry.get("after", ()):
+                count += 1
+                if entry.get("kept") and kept.is_file():
+                    kept.replace(path)
+                elif not entry.get("kept"):
+                    path.unlink()
+        except OSError as error:
+            raise OutsideError(f"{path}: can't be put back ({error.strerror or error}). Check its rights.") from error
+    shutil.rmtree(folder, ignore_errors=True)
+    _held[root / FOLDER / "project.lock"].entries = {}
+    if count:
+        what = f" ({command})" if command else ""
+        _log.warning("A run that was killed%s is undone. Files that are as before it: %d.", what, count)
+
+
+def _read_journal(journal: Path) -> tuple[str, list[dict[str, Any]]]:
+    """Return what ran and which files it wrote. A journal is written whole: one that can't be read is none of ours."""
+    try:
+        found = json.loads(journal.read_bytes())
+        return str(found["command"])[:40], [entry for entry in found["files"] if isinstance(entry, dict)]
+    except (OSError, ValueError, TypeError, KeyError, RecursionError):
+        return "", []

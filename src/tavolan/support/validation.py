@@ -1,0 +1,110 @@
+"""The edge where foreign data becomes ours: turn pydantic's errors into problems in the user's words."""
+
+from __future__ import annotations
+
+import difflib
+from collections.abc import Iterable
+from types import UnionType
+from typing import Any, Union, get_args, get_origin
+
+from pydantic import BaseModel, ValidationError
+
+from tavolan.errors import Problem
+from tavolan.support.toml_lines import KeyPath, line_of
+
+_TYPES = {
+    "string_type": "must be text in quotes",
+    "int_type": "must be a whole number",
+    "int_parsing": "must be a whole number",
+    "int_from_float": "must be a whole number",
+    "float_type": "must be a number",
+    "bool_type": "must be true or false",
+    "bool_parsing": "must be true or false",
+    "list_type": 'must be a list, as in ["one", "two"]',
+    "tuple_type": 'must be a list, as in ["one", "two"]',
+    "dict_type": "must be a table",
+    "model_type": "must be a table",
+    "model_attributes_type": "must be a table",
+    "missing": "is missing",
+}
+
+
+def nearest(word: str, known: Iterable[str]) -> str:
+    """Return a remedy that names the known word nearest to a mistyped one, or lists them all."""
+    names = sorted(known)
+    low = word.lower()
+    begins = [name for name in names if len(name) > 2 and low.startswith(name.lower())]
+    close = begins or difflib.get_close_matches(low, [name.lower() for name in names], n=1, cutoff=0.6)
+    if close:
+        meant = next(name for name in names if name.lower() == close[-1].lower())
+        return f'Did you mean "{meant}"?'
+    return f"Known here: {', '.join(names)}." if names else ""
+
+
+def problems_of(error: ValidationError, shown: str, text: str, model: type[BaseModel]) -> list[Problem]:
+    """Turn every error of a validation into a `Problem` with its line in the TOML text."""
+    problems = []
+    for item in error.errors(include_url=False):
+        path: KeyPath = tuple(part for part in item["loc"] if part not in ("[key]", "str", "dict"))
+        where = ".".join(str(part + 1) if isinstance(part, int) else part for part in path)
+        message, remedy = _in_words(dict(item), model, path)
+        problems.append(Problem(shown, line_of(text, path), where, message, remedy))
+    return problems
+
+
+def _in_words(item: dict[str, Any], model: type[BaseModel], path: KeyPath) -> tuple[str, str]:
+    kind, given = item["type"], item.get("input")
+    context = item.get("ctx", {})
+    if kind == "extra_forbidden":
+        return "isn't a known key", nearest(str(path[-1]), _keys_at(model, path[:-1]))
+    if kind == "value_error":
+        message, _, remedy = str(context["error"]).partition(" | ")
+        return message, remedy
+    if kind == "literal_error":
+        return f"can't be {_shown(given)}", f"Write one of: {context['expected']}."
+    if kind in _TYPES:
+        if kind == "missing":
+            return _TYPES[kind], "Add it."
+        return f"{_TYPES[kind]}, not {_shown(given)}", ""
+    return f"can't be {_shown(given)}", f"{item['msg']}."
+
+
+def _shown(value: Any) -> str:
+    """Return a value as the user wrote it, cut short."""
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    if isinstance(value, dict):
+        return "a table"
+    if isinstance(value, list):
+        return "a list"
+    text = f'"{value}"' if isinstance(value, str) else str(value)
+    return text if len(text) <= 60 else text[:57] + "…" + text[-1:]
+
+
+def _keys_at(model: Any, path: KeyPath) -> list[str]:
+    """Return the keys that a model knows at a place, following nested models, tables and lists."""
+    annotation: Any = model
+    for part in path:
+        annotation = _bare(annotation)
+        if _is_model(annotation):
+            by_key = {(info.alias or name): info.annotation for name, info in annotation.model_fields.items()}
+            annotation = by_key.get(str(part))
+        elif get_origin(annotation) in (dict, list, tuple):
+            annotation = [arg for arg in get_args(annotation) if arg is not Ellipsis][-1]
+        else:
+            return []
+    annotation = _bare(annotation)
+    if not _is_model(annotation):
+        return []
+    return [info.alias or name for name, info in annotation.model_fields.items()]
+
+
+def _is_model(annotation: Any) -> bool:
+    return isinstance(annotation, type) and issubclass(annotation, BaseModel)
+
+
+def _bare(annotation: Any) -> Any:
+    """Take the annotation out of `X | None`."""
+    if get_origin(annotation) in (Union, UnionType):
+        return next((arg for arg in get_args(annotation) if arg is not type(None)), None)
+    return annotation

@@ -1,0 +1,204 @@
+"""What a plan may choose, and what the locales that a storefront reads hold of it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from typing import Literal, NamedTuple
+
+from tavolan.errors import UsageError
+from tavolan.languages.tags import language_of, script_of
+from tavolan.project.model import Project, Store, Term
+from tavolan.rulebooks.measure import measure
+from tavolan.words import split
+from tavolan.words.matching import level_of, searched_texts
+from tavolan.words.phrases import Words, phrase_of, words_of
+from tavolan.words.split import Matching, Token
+
+Kind = Literal["title", "subtitle", "keywords"]
+
+
+@dataclass(frozen=True)
+class Fields:
+    """A store's own ids of title, subtitle (empty where there's none) and keyword list."""
+
+    title: str
+    subtitle: str
+    keywords: str
+
+    def kinds(self) -> dict[str, Kind]:
+        """Return the kind of each field by its id."""
+        kinds: dict[str, Kind] = {self.title: "title", self.keywords: "keywords"}
+        return {**kinds, self.subtitle: "subtitle"} if self.subtitle else kinds
+
+
+@dataclass(frozen=True)
+class Entry:
+    """A keyword that may be written: its cost with a separator behind it, and whether it stands already."""
+
+    text: str
+    cost: int
+    stands: bool
+
+
+@dataclass
+class LocaleChoices:
+    """What can be chosen in one locale; the first title and subtitle are those that stand.
+
+    `standing` is how many keywords stand. `budget` is in the rulebook's unit, with a separator behind the last entry;
+    `most` is how many entries there may be; `must` are words that have to stand somewhere in the locale.
+    """
+
+    locale: str
+    titles: list[str]
+    subtitles: list[str]
+    entries: list[Entry]
+    standing: int
+    budget: int
+    most: int | None = None
+    must: tuple[Token, ...] = ()
+
+
+class Option(NamedTuple):
+    """One choice of a planned locale: the number of a title, a subtitle or a keyword."""
+
+    locale: str
+    kind: Kind
+    number: int
+
+
+@dataclass
+class Reader:
+    """A locale that a storefront reads: the texts that it has anyway, and those that it has by an option."""
+
+    locale: str
+    match: Matching
+    fixed: list[tuple[int, Words]] = field(default_factory=list)
+    options: list[tuple[Option, int, Words]] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class Options:
+    """What a plan may do. `changes` caps how many keywords of the running listing are replaced, over all locales;
+    `budget` caps each keyword list below the store's limit. A locale gets words of its own language and script, unless
+    `any_language`; what it has already may be kept.
+    """
+
+    store: str
+    locales: tuple[str, ...]
+    storefronts: tuple[str, ...] = ()
+    changes: int | None = None
+    fields: bool = True
+    seconds: float = 60.0
+    budget: int | None = None
+    any_language: bool = False
+
+
+def fields_of(store: Store) -> Fields:
+    """Return the fields that a plan fills. Raises UsageError when the store has no keyword list."""
+    book = store.rulebook
+    searched = book.searched_fields()
+    lists = [key for key in searched if book.fields[key].kind == "list"]
+    texts = [key for key in searched if book.fields[key].kind == "text"]
+    if not lists or book.search.model != "words":
+        raise UsageError(f"{store.id} has no keyword list to plan; there a phrase counts by its mentions in the text.")
+    return Fields(texts[0], texts[1] if len(texts) > 1 else "", lists[0])
+
+
+def choices_of(
+    project: Project, store: Store, tag: str, terms: list[Term], options: Options, fields: Fields
+) -> LocaleChoices:
+    """Return what can be chosen in a locale, for the target phrases of the storefronts that read it."""
+    match = split.matching_of(store.rulebook.search, tag)
+    rule = store.rulebook.fields[fields.keywords]
+    unit = store.rulebook.unit_of(rule)
+    now = [str(word) for word in project.value(store.id, tag, fields.keywords).value or []]
+    must = project.words.must if tag == options.locales[0] else []
+    spoken = [term.phrase for term in terms if options.any_language or _same_language(term.locale, tag)]
+    new = list(_spellings([*must, *spoken], match))
+    forbidden = [phrase_of(word, match) for word in (*project.words.never, *project.guard.brands)]
+
+    def allowed(word: str) -> bool:
+        held = words_of(word, match)
+        fits = rule.item_max is None or measure(word, unit) <= rule.item_max
+        return fits and not any(held.holds_in_order(phrase) for phrase in forbidden)
+
+    def cost(word: str) -> int:
+        return measure(word + rule.separator, unit)
+
+    cheapest: dict[str, str] = {}
+    for form, word in new:
+        if allowed(word) and word not in now:
+            cheapest[form] = min(cheapest.get(form, word), word, key=lambda text: (cost(text), text))
+    entries = [Entry(word, cost(word), True) for word in now if allowed(word)]
+    entries += [Entry(word, cost(word), False) for word in sorted(set(cheapest.values()))]
+    return LocaleChoices(
+        tag,
+        _texts(project, store, tag, fields.title, options),
+        _texts(project, store, tag, fields.subtitle, options),
+        entries,
+        len(now),
+        min(rule.max or 10**6, options.budget if options.budget is not None else 10**6) + measure(rule.separator, unit),
+        rule.max_items,
+        tuple(word for text in must for word in phrase_of(text, match).words),
+    )
+
+
+def reader_of(project: Project, store: Store, tag: str, planned: dict[str, LocaleChoices], fields: Fields) -> Reader:
+    """Return what a locale holds: of what's planned for it, or for a locale that it's like."""
+    reader = Reader(tag, split.matching_of(store.rulebook.search, tag))
+    lenders = {key: lender for key in fields.kinds() if (lender := _lender(project, store, tag, key, planned))}
+    for key, level, text in searched_texts(project, store, tag):
+        if key not in lenders:
+            reader.fixed.append((level, words_of(text, reader.match)))
+    for key, lender in lenders.items():
+        kind = fields.kinds()[key]
+        choices = planned[lender]
+        texts = {
+            "title": choices.titles, "subtitle": choices.subtitles, "keywords": [one.text for one in choices.entries]
+        }[kind]  # fmt: skip
+        level = level_of(store.rulebook.fields[key].search)
+        for number, text in enumerate(texts):
+            spelt = text if lender == tag else str(project.copy[tag].respelt(text))
+            reader.options.append((Option(lender, kind, number), level, words_of(spelt, reader.match)))
+    return reader
+
+
+def _lender(project: Project, store: Store, tag: str, key: str, planned: dict[str, LocaleChoices]) -> str:
+    """Return the planned locale whose text a locale has in a field: itself, or the one that it's like; else nothing."""
+    if tag in planned:
+        return tag
+    own = project.copy[tag].value(store.id, key)
+    if own.written and not own.inherited_from:
+        return ""
+    return next((parent for parent in project.parents_of(tag) if parent in planned), "")
+
+
+def _same_language(one: str, other: str) -> bool:
+    return language_of(one) == language_of(other) and script_of(one) == script_of(other)
+
+
+def _spellings(phrases: list[str], match: Matching) -> Iterator[tuple[str, str]]:
+    """Yield (form, spelling) of the words of phrases: as they're typed, and as their form, which may be shorter.
+
+    Words of a script without spaces are taken whole, and cut where the script changes.
+    """
+    for phrase in phrases:
+        for word in phrase_of(phrase, match).words:
+            if word.unspaced:
+                yield from ((text, text) for text in (word.text, *split.units_of(word)))
+            else:
+                yield from ((word.form, text) for text in (word.text, word.form))
+
+
+def _texts(project: Project, store: Store, tag: str, key: str, options: Options) -> list[str]:
+    """Return the texts that may stand in a field: the one that does, then its alternates that fit."""
+    if not key:
+        return [""]
+    now = str(project.value(store.id, tag, key).value or "")
+    copy = project.copy[tag]
+    others = [*copy.alternates(f"{store.id}.{key}").value, *copy.alternates(key).value] if options.fields else []
+    rule = store.rulebook.fields[key]
+    unit = store.rulebook.unit_of(rule)
+    fitting = [text for text in others if rule.max is None or measure(text, unit) <= rule.max]
+    return list(dict.fromkeys([now, *fitting]))

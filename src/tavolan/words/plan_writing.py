@@ -1,0 +1,68 @@
+"""Write a plan of words into the copy files, where only the planned store reads it; what it replaces is kept."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from tavolan.project.hypothetical import with_texts
+from tavolan.project.model import Project, Store
+from tavolan.project.texts import Change, Texts
+from tavolan.support.transaction import changing
+from tavolan.words.plan_choices import Fields
+from tavolan.words.plan_model import LocalePlan, Plan
+
+
+def changes_of(project: Project, store: Store, fields: Fields, locales: list[LocalePlan]) -> list[Change]:
+    """Return what has to be written so that the listing is as planned."""
+    texts = Texts(project)
+    changes: dict[tuple[str, str], Change] = {}
+    planned = project
+    # A locale that is like a planned one changes with it: what it should keep is then written too.
+    for _ in range(2):
+        for tag, key, after in _planned_texts(store, fields, locales):
+            if after and after != planned.value(store.id, tag, key).text(store.rulebook.fields[key]):
+                address = address_for(project, store.id, tag, key)
+                changes[tag, address] = Change(tag, address, texts.get(tag, address), after)
+        planned = with_texts(project, list(changes.values()))
+    return list(changes.values())
+
+
+def _planned_texts(store: Store, fields: Fields, locales: list[LocalePlan]) -> Iterator[tuple[str, str, str]]:
+    separator = store.rulebook.fields[fields.keywords].separator
+    for plan in locales:
+        yield plan.locale, fields.title, plan.title[1]
+        if fields.subtitle:
+            yield plan.locale, fields.subtitle, plan.subtitle[1]
+        yield plan.locale, fields.keywords, separator.join(plan.keywords[1])
+
+
+def apply_plan(project: Project, made: Plan) -> list[Change]:
+    """Write a plan and return what changed. What stood there goes to the front of the field's alternates."""
+    texts = Texts(project)
+    book = project.stores[made.store].rulebook
+    alternates: list[tuple[str, str, list[str]]] = []
+    for change in made.texts:
+        key = change.address.rpartition(".")[2]
+        before = project.value(made.store, change.locale, key).text(book.fields[key])
+        known = project.copy[change.locale].alternates(change.address).value
+        kept = dict.fromkeys([before, *known] if before else known)
+        alternates.append((change.locale, change.address, [text for text in kept if text != change.after]))
+    with changing(project.root):
+        texts.write(made.texts)
+        for locale, address, candidates in alternates:
+            if candidates:
+                texts.write_alternates(locale, address, candidates)
+    return made.texts
+
+
+def address_for(project: Project, store: str, locale: str, key: str) -> str:
+    """Return where a text for one store is written: in its own table where another store reads the shared text."""
+    copy = project.copy[locale]
+    if key in copy.data.get(store, {}):
+        return f"{store}.{key}"
+    for other in project.stores.values():
+        rule = other.rulebook.fields.get(key)
+        reads = rule is not None and rule.scope == "locale" and locale in other.locales
+        if other.id != store and reads and key not in copy.data.get(other.id, {}):
+            return f"{store}.{key}"
+    return key
