@@ -24,7 +24,7 @@ def notes_repeated(review: Review, this: Rule) -> Iterator[Finding]:
     project = review.project
     seen = set()
     for place in review.places:
-        if place.field != "notes" or not place.value.written or place.value.inherited_from:
+        if place.rule.role != "notes" or not place.value.written or place.value.inherited_from:
             continue
         if (place.locale, place.value.key) in seen:
             continue

@@ -111,13 +111,17 @@ def keyword_filler(review: Review, this: Rule) -> Iterator[Finding]:
 
     One that answers a target phrase together with other words isn't wasted.
     """
-    needed = {(a.store, a.locale, word) for a in review.answers if a.covered for word, at in a.used.items()
-              if at == "keywords"}  # fmt: skip
+    needed = {
+        (answer.store, answer.locale, word, field)
+        for answer in review.answers
+        if answer.covered
+        for word, field in answer.used.items()
+    }
     for place in _lists(review):
         fillers = review.words_for("fillers", place.locale)
         for entry in place.value.value:
             entry_words = split.words(entry, _match(place))
-            serves = any((place.store.id, place.locale, word) in needed for word in entry_words)
+            serves = any((place.store.id, place.locale, word, place.field) in needed for word in entry_words)
             if entry_words and not serves and all(word in fillers for word in entry_words):
                 message = f'"{entry}" is a filler word'
                 yield place.finding(this, message, f"Take it out: that frees {_saves(entry, place)}.", subject=entry)

@@ -14,9 +14,8 @@ from tavolan.checking.review import Passage, Review
 from tavolan.languages.tags import is_right_to_left, language_of, locale_name, script_of
 
 _LEAST_LETTERS = 6
-_TRANSLATED = (
-    "description", "subtitle", "short", "promo", "notes", "tester_notes", "tv_description", "item_description",
-)  # fmt: skip
+# Roles of what people read as sentences.
+_SENTENCES = ("prose", "subtitle", "short", "promo", "notes", "tester_notes", "bullets", "captions")
 _SCRIPTS = {
     "Jpan": r"\p{Han}\p{Hiragana}\p{Katakana}", "Kore": r"\p{Hangul}\p{Han}", "Hans": r"\p{Han}", "Hant": r"\p{Han}",
     "Arab": r"\p{Arabic}", "Hebr": r"\p{Hebrew}", "Thai": r"\p{Thai}", "Deva": r"\p{Devanagari}",
@@ -37,8 +36,7 @@ def _of_script(script: str) -> regex.Pattern[str] | None:
 def _prose(review: Review) -> Iterator[Passage]:
     """Yield what people read as sentences: no links, no keyword lists."""
     for passage in review.passages:
-        is_table = passage.field.startswith(("captions.", "bullets"))
-        if is_table or passage.field.rsplit(".", 1)[-1] in _TRANSLATED:
+        if passage.role in _SENTENCES:
             yield passage
 
 
@@ -91,9 +89,7 @@ def mixed_direction(review: Review, this: Rule) -> Iterator[Finding]:
     stop jumps to the other end. A right-to-left mark (U+200F) in front puts it right, or another word order.
     """
     for passage in review.passages:
-        if not is_right_to_left(passage.locale) or passage.field.startswith(("keywords", "captions.")):
-            continue
-        if passage.field.endswith("_url"):
+        if not is_right_to_left(passage.locale) or passage.role in ("keywords", "captions", "link"):
             continue
         for line in passage.text.split("\n"):
             turned = _first_strong(line) == "L" and any(unicodedata.bidirectional(c) in ("R", "AL") for c in line)

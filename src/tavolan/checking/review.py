@@ -53,13 +53,17 @@ class Place:
 
 @dataclass(frozen=True)
 class Passage:
-    """One text as written in a copy file, whatever stores use it; `store` is set where only one does."""
+    """One text as written in a copy file, whatever stores use it; `store` is set where only one does.
+
+    `role` is that of its field; "captions" or "showcase" for texts of pictures.
+    """
 
     locale: str
     store: str
     field: str
     text: str
     value: Value
+    role: str
 
     def finding(self, rule: Rule, message: str, remedy: str, level: Level | None = None, **more: Any) -> Finding:
         """Return a finding at this passage."""
@@ -145,14 +149,14 @@ class Review:
             value = place.value
             if place.rule.kind == "list":
                 for entry in value.value:
-                    yield Passage(place.locale, store, place.field, entry, value)
+                    yield Passage(place.locale, store, place.field, entry, value, place.rule.role)
             else:
-                yield Passage(place.locale, store, place.field, str(value.value), value)
+                yield Passage(place.locale, store, place.field, str(value.value), value, place.rule.role)
         for locale, copy in self.project.copy.items():
             for table in ("captions", "showcase"):
                 for name in copy.data.get(table, {}):
                     value = copy.entry(table, name)
-                    yield Passage(locale, "", f"{table}.{name}", str(value.value), value)
+                    yield Passage(locale, "", f"{table}.{name}", str(value.value), value, table)
 
     @cached_property
     def screens(self) -> ScreenIndex:

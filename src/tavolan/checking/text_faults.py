@@ -76,7 +76,7 @@ def spaces(review: Review, this: Rule) -> Iterator[Finding]:
     """A text has two spaces in a row, or white space at the end of a line or at its edges."""
     for passage in review.passages:
         text = passage.text
-        if passage.field.startswith("keywords"):
+        if passage.role == "keywords":
             continue
         if "  " in text:
             before = text[max(0, text.index("  ") - 15) : text.index("  ")].split("\n")[-1]
@@ -130,7 +130,7 @@ def link(review: Review, this: Rule) -> Iterator[Finding]:
 def markup(review: Review, this: Rule) -> Iterator[Finding]:
     """A caption's emphasis isn't closed, or a text holds HTML tags, which stores print as they are."""
     for passage in review.passages:
-        if passage.field.startswith(("captions.", "showcase.")):
+        if passage.role in ("captions", "showcase"):
             try:
                 parse(passage.text)
             except MarkupError as error:

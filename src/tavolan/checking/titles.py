@@ -53,7 +53,7 @@ def title_policy(review: Review, this: Rule) -> Iterator[Finding]:
     """
     for place in (*review.places, *review.candidates):
         policy = place.store.rulebook.policy
-        if not policy.plain_title or not place.field.endswith("title") or not place.value.written:
+        if not policy.plain_title or place.rule.role != "title" or not place.value.written:
             continue
         claims = policy.title_claims.get(language_of(place.locale), ())
         articles = review.words_for("fillers", place.locale)

@@ -146,7 +146,7 @@ def _mention_texts(review: Review) -> Iterator[tuple[Place, MentionText]]:
     for place in review.places:
         search = place.store.rulebook.search
         own = place.value.written and not place.value.inherited_from
-        if own and search.model == "mentions" and place.field == "description":
+        if own and search.model == "mentions" and place.rule.role == "prose" and place.rule.search:
             yield place, MentionText(str(place.value.value), split.matching_of(search, place.locale))
 
 

@@ -31,7 +31,7 @@ if TYPE_CHECKING:
 Rows = Literal["locales", "fields"]
 BASE = "base"
 COLUMNS = ("locale", "field", "text", "length", "limit", BASE)
-_SEARCH = ("title", "subtitle", "short", "keywords")
+_SEARCH_ROLES = ("title", "subtitle", "short", "keywords")
 _LINE_BREAK = "\n"
 _TEXT_WIDTH, _MOST_LINES = 44, 12
 
@@ -56,9 +56,9 @@ def groups(texts: Texts) -> dict[str, list[str]]:
             found["Pictures"].append(address)
         elif address.startswith("items."):
             found["Items"].append(address)
-        elif rule.kind == "link":
+        elif rule.role == "link":
             found["Links"].append(address)
-        elif address.split(".")[-1] in _SEARCH:
+        elif rule.role in _SEARCH_ROLES:
             found["Search"].append(address)
         else:
             found["Texts"].append(address)

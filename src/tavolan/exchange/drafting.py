@@ -254,7 +254,8 @@ class Drafter:
 
     def _measure_keywords(self, locale: str, done: Drafted) -> None:
         """Note how much of the keyword budget the source's own list would take, as a literal translation about does."""
-        limit = self.texts.limit("keywords", locale) if "keywords" in self.texts.rules else None
-        source = self.texts.get(self.project.source_locale, "keywords") if limit else ""
+        address = next((key for key in self.project.keys_with("keywords") if key in self.texts.rules), "")
+        limit = self.texts.limit(address, locale) if address else None
+        source = self.texts.get(self.project.source_locale, address) if limit else ""
         if limit and source:
             done.unused[locale] = (measure(source, limit.unit), limit.most)

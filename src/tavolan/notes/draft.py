@@ -9,7 +9,6 @@ from tavolan.errors import UsageError
 from tavolan.notes.changes import Bullet, Dropped, bullets
 from tavolan.notes.gitlog import commits_since
 from tavolan.notes.limit_fitting import Fitted, fit_bullets
-from tavolan.notes.versions import FIELD
 from tavolan.project.model import Project
 from tavolan.project.state import Entry, digest, write_state
 from tavolan.project.texts import Texts
@@ -41,7 +40,8 @@ def draft_notes(project: Project, since: str, until: str = "HEAD", repository: P
     found, dropped = bullets(commits_since(told, since, until))
     fitted = {}
     for store in project.stores.values():
-        if rule := store.rulebook.fields.get(FIELD):
+        if key := store.rulebook.field_with("notes"):
+            rule = store.rulebook.fields[key]
             fitted[store.id] = fit_bullets(found, rule.max, store.rulebook.unit_of(rule))
     if not fitted:
         raise UsageError("no store of this project takes release notes. tavolan rules show tells what it takes.")
@@ -58,20 +58,22 @@ def write_draft(project: Project, drafted: DraftedNotes, replace: bool = False) 
     file = f"copy/{source}.toml"
     # What most room shows is for every store; the others get less.
     common = max((fitted.text for fitted in drafted.fitted.values()), key=len)
-    values = {FIELD: common}
-    spare = []
+    values: dict[str, str] = {}
+    superseded = []
     for store, fitted in drafted.fitted.items():
-        address = f"{store}.{FIELD}"
+        key = project.stores[store].rulebook.field_with("notes")
+        values[key] = common
+        address = f"{store}.{key}"
         if fitted.text != common:
             values[address] = fitted.text
         elif texts.get(source, address):
-            spare.append(address)
-    for address in (*values, *spare):
+            superseded.append(address)
+    for address in (*values, *superseded):
         if texts.get(source, address).strip() and not replace and not is_drafted(texts, source, address):
             raise UsageError(f"{file} has notes that a person wrote, under {address}. Keep them in the history first "
                              "(tavolan notes keep), or give --replace.")  # fmt: skip
     editor = TomlEditor(project.root / file, file)
-    for address in spare:
+    for address in superseded:
         editor.remove(tuple(address.split(".")))
     state = texts.adopted()
     for address, text in values.items():

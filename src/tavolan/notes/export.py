@@ -15,6 +15,7 @@ from tavolan.notes.limit_fitting import fit_text
 from tavolan.project.model import Project
 from tavolan.project.texts import Texts
 from tavolan.project.translation_progress import is_drafted
+from tavolan.rulebooks.model import Role
 from tavolan.support.csvfile import guarded
 from tavolan.support.files import read_text
 from tavolan.support.programs import Done, run_program
@@ -43,16 +44,17 @@ class Note:
 
 
 def collect(
-    project: Project, stores: list[str], locales: list[str], field: str = "notes", drafts: bool = False
+    project: Project, stores: list[str], locales: list[str], role: Role = "notes", drafts: bool = False
 ) -> list[Note]:
     """Return the notes of stores and locales, fitted. Raises ProjectError for drafts that nobody has reviewed."""
     texts = Texts(project)
     found, problems = [], []
     for store_id in stores:
         store = project.stores[store_id]
-        rule = store.rulebook.fields.get(field)
-        if rule is None:
+        field = store.rulebook.field_with(role)
+        if not field:
             continue
+        rule = store.rulebook.fields[field]
         for tag in (tag for tag in locales if tag in store.locales):
             value = project.value(store_id, tag, field)
             if not value.written:

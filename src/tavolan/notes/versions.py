@@ -1,6 +1,7 @@
 """Release notes per version: those of now, and those kept under `[history]`.
 
 A store's own notes and those for testers are kept beside the general ones, as `"2.4 android"` and `"2.4 testers"`.
+Where stores call their notes by different names, those of a further name are kept as `"2.4 whats_new"`.
 """
 
 from __future__ import annotations
@@ -9,13 +10,20 @@ from tavolan.errors import UsageError
 from tavolan.project.model import Copy, Project
 from tavolan.support.transaction import changing
 
-FIELD, FOR_TESTERS = "notes", "tester_notes"
 TESTERS = "testers"
 
 
 def addresses(project: Project) -> dict[str, tuple[str, ...]]:
     """Return where notes stand in a copy file, by whom they're for: "" for every store, a store, or testers."""
-    return {"": (FIELD,), **{store: (store, FIELD) for store in project.stores}, TESTERS: (FOR_TESTERS,)}
+    found: dict[str, tuple[str, ...]] = {}
+    for number, key in enumerate(project.keys_with("notes")):
+        found[key if number else ""] = (key,)
+    for store in project.stores.values():
+        if key := store.rulebook.field_with("notes"):
+            found[store.id] = (store.id, key)
+    for key in project.keys_with("tester_notes")[:1]:
+        found[TESTERS] = (key,)
+    return found
 
 
 def written(project: Project, copy: Copy) -> dict[str, str]:
@@ -32,12 +40,17 @@ def written(project: Project, copy: Copy) -> dict[str, str]:
 def current(project: Project, tag: str) -> dict[str, str]:
     """Return the notes that stores show in a locale now, inherited ones too, by whom they're for."""
     found: dict[str, str] = {}
-    for store in project.stores:
-        value = project.copy[tag].value(store, FIELD)
+    whom = {key: who for who, key in addresses(project).items()}
+    for store in project.stores.values():
+        value = project.copy[tag].value(store.id, store.rulebook.field_with("notes"))
         if value.written:
-            found[store if len(value.key) == 2 else ""] = str(value.value).strip()
-    testers = str(project.copy[tag].value(next(iter(project.stores)), FOR_TESTERS).value or "").strip()
-    return dict(sorted(found.items())) | ({TESTERS: testers} if testers else {})
+            found[whom[tuple(map(str, value.key))]] = str(value.value).strip()
+    testers = ""
+    for store in project.stores.values():
+        testers = testers or str(
+            project.copy[tag].value(store.id, store.rulebook.field_with("tester_notes")).value or ""
+        )
+    return dict(sorted(found.items())) | ({TESTERS: testers.strip()} if testers.strip() else {})
 
 
 def apart(project: Project, name: str) -> tuple[str, str]:

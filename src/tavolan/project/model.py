@@ -24,7 +24,7 @@ from tavolan.project.schema import (
     WordsTable,
 )
 from tavolan.project.state import State
-from tavolan.rulebooks.model import FieldRule, Rulebook, SizeClass
+from tavolan.rulebooks.model import FieldRule, Role, Rulebook, SizeClass
 from tavolan.support.toml_lines import KeyPath, line_of
 from tavolan.support.validation import nearest
 
@@ -260,6 +260,11 @@ class Project:
         """Return the fields of a store that this app has to do with, of one scope."""
         fields = store.rulebook.fields
         return {key: rule for key, rule in fields.items() if rule.scope == scope and self.applies(rule)}
+
+    def keys_with(self, role: Role) -> list[str]:
+        """Return the ids of the fields with a role, of all stores in their order, each once."""
+        rules = (pair for store in self.stores.values() for pair in store.rulebook.fields.items())
+        return list(dict.fromkeys(key for key, rule in rules if rule.role == role))
 
     def parents_of(self, locale: str) -> list[str]:
         """Return the locale that this one is like, in a list; an empty one when it stands for itself."""

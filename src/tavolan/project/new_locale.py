@@ -50,10 +50,9 @@ def _laid_out(project: Project, pattern: str) -> str:
     origins = (pattern, project.copy[pattern].data.get("like"), project.source_locale)
     tables: dict[str, list[str]] = {"": [], "captions": []}
     for address in texts.addresses():
-        rule = texts.rule(address)
         table, _, key = address.rpartition(".")
-        # Links stay as they are, and keywords are researched, not translated.
-        if key == "keywords" or (rule and rule.kind == "link"):
+        # Links stay as they are, and keywords are researched.
+        if not texts.is_translated(address):
             continue
         text = next((text for origin in origins if origin and (text := texts.get(origin, address)).strip()), "")
         if text:

@@ -115,6 +115,11 @@ class Texts:
         rules = self._rules(address)
         return rules[0][1] if rules else None
 
+    def role(self, address: str) -> str:
+        """Return what a text is for: its field's role; "captions" or "showcase" for those of pictures."""
+        rule = self.rule(address)
+        return rule.role if rule else address.partition(".")[0]
+
     def _rules(self, address: str) -> list[tuple[str, FieldRule]]:
         parts = address.split(".")
         if parts[0] in TABLES:
@@ -174,8 +179,7 @@ class Texts:
 
     def is_translated(self, address: str) -> bool:
         """Whether a field is translated from the source: links stay, and keyword lists are researched."""
-        rule = self.rule(address)
-        return not (rule and rule.kind == "link") and address.rpartition(".")[2] != "keywords"
+        return self.role(address) not in ("link", "keywords")
 
     def translations(self) -> Iterator[tuple[str, str]]:
         """Yield locale and address of every text that was translated from one of the source locale."""

@@ -53,7 +53,7 @@ def units(texts: Texts, locale: str, keywords: bool = False) -> list[Unit]:
     parent = project.copy[locale].data.get("like")
     found = []
     for address in texts.addresses():
-        listed = keywords and address.split(".")[-1] == "keywords"
+        listed = keywords and texts.role(address) == "keywords"
         if (not listed and not texts.is_translated(address)) or not texts.asked(locale, address):
             continue
         source = texts.get(project.source_locale, address)

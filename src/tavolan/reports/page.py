@@ -14,12 +14,12 @@ from tavolan.pictures.making.thumbnails import thumbs
 from tavolan.project.model import Project, Store
 from tavolan.project.picture_records import finished, set_files
 from tavolan.rulebooks.measure import measure
-from tavolan.rulebooks.model import FieldRule
+from tavolan.rulebooks.model import FieldRule, Role
 from tavolan.words.coverage import Answer, cover
 from tavolan.words.plan_model import Plan
 from tavolan.words.value import TIER_WORDS
 
-_HEAD_FIELDS = ("title", "subtitle", "short")
+_HEAD_ROLES: tuple[Role, ...] = ("title", "subtitle", "short")
 
 
 @dataclass(frozen=True)
@@ -164,7 +164,8 @@ def _pictures(project: Project, store: str, name: str, tag: str) -> list[Path]:
 def _listing(project: Project, store: Store, tag: str, findings: list[Finding], thumbs: dict[Path, str]) -> ListingView:
     rules = project.fields_of(store)
     fields = [_field(project, store, tag, key, rule, findings) for key, rule in rules.items()]
-    head = dict.fromkeys(_HEAD_FIELDS, "") | {v.key: v.text for v in fields if v.key in _HEAD_FIELDS}
+    text_of = {view.key: view.text for view in fields}
+    head: dict[str, str] = {role: text_of.get(store.rulebook.field_with(role), "") for role in _HEAD_ROLES}
     sets = [
         SetView(name, [thumbs[path] for path in _pictures(project, store.id, name, tag) if path in thumbs])
         for name in project.classes_of(store)

@@ -4,12 +4,17 @@ import re
 from functools import cached_property
 from typing import Annotated, Any, Literal
 
-from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, PositiveInt
+from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, PositiveInt, model_validator
 
 from tavolan.support.safe_names import PathPart
 
 Confidence = Literal["high", "medium", "low"]
 Unit = Literal["characters", "graphemes", "utf16", "bytes"]
+# What a field is for, whatever its id: all behaviour asks for roles.
+Role = Literal[
+    "title", "subtitle", "short", "promo", "prose", "bullets", "keywords", "notes", "tester_notes", "name", "link",
+    "contact", "fact", "reply",
+]  # fmt: skip
 Size = tuple[PositiveInt, PositiveInt]
 
 
@@ -35,9 +40,13 @@ class Part(BaseModel):
 
 
 class FieldRule(Part):
-    """What a store asks of one field. Lengths are in `unit`, or the rulebook's own unit when empty."""
+    """What a store asks of one field. Lengths are in `unit`, or the rulebook's own unit when empty.
+
+    `role` says what the field is for; where a rulebook doesn't say it, it follows from kind, scope and search.
+    """
 
     what: str = ""
+    role: Role = "prose"
     kind: Literal["text", "list", "link", "email", "yes-no", "record", "answers"] = "text"
     scope: Literal["locale", "once", "item", "reply"] = "locale"
     min: int = Field(0, ge=0)
@@ -54,6 +63,26 @@ class FieldRule(Part):
     parts: tuple[str, ...] = ()
     choices: tuple[str, ...] = ()
     confidence: Confidence | None = None
+
+    @model_validator(mode="before")
+    @classmethod
+    def _with_role(cls, data: Any) -> Any:
+        return {"role": _usual_role(data), **data} if isinstance(data, dict) else data
+
+
+def _usual_role(data: dict[str, Any]) -> Role:
+    """Return the role of a field whose rulebook gives it none."""
+    kind, scope, search = data.get("kind", "text"), data.get("scope", "locale"), data.get("search", 0)
+    if kind in ("link", "email"):
+        return "link" if kind == "link" else "contact"
+    if scope in ("once", "reply"):
+        return "fact" if scope == "once" else "reply"
+    if kind == "list":
+        return "keywords" if search else "bullets"
+    if scope == "item":
+        return "name" if search else "prose"
+    by_search: dict[Any, Role] = {1: "title", 2: "subtitle"}
+    return by_search.get(search, "notes" if data.get("required") == "update" else "prose")
 
 
 class PictureRule(Part):
@@ -218,6 +247,10 @@ class Rulebook(BaseModel):
         if not rest and len(same) == 1:
             return same[0]
         return None
+
+    def field_with(self, role: Role) -> str:
+        """Return the id of the first field with a role; empty where there's none."""
+        return next((key for key, rule in self.fields.items() if rule.role == role), "")
 
     def searched_fields(self) -> list[str]:
         """Ids of the per-locale fields that search reads, heaviest first."""

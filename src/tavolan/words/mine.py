@@ -25,6 +25,7 @@ import numpy as np
 from tavolan.languages.tags import language_of
 from tavolan.project.datafile import LISTINGS, REVIEWS, SUGGESTIONS, stream_data
 from tavolan.project.model import Project
+from tavolan.rulebooks.model import Role
 from tavolan.words import split
 from tavolan.words.corpus import PART, Corpus, Progress, corpus_of
 from tavolan.words.matching import Listing, listing_of
@@ -32,6 +33,8 @@ from tavolan.words.mined import Facts, Mined, Text, describe
 from tavolan.words.ngrams import LONGEST, Counter, Flags, Longs, Phrases, Rules, without_parts
 from tavolan.words.phrases import phrase_of
 
+# What says what the app is about.
+_SUBJECT_ROLES: tuple[Role, ...] = ("title", "subtitle")
 # Candidates that are described: more than anybody reads.
 MOST = 2000
 
@@ -60,9 +63,9 @@ def gather(project: Project, locale: str) -> Iterator[Text]:
         if row.text("locale") == locale:
             place = f"“{row.text('seed')}” {row.numbers['position']:.0f}"
             yield Text("suggestions", place, row.text("phrase"))
-    own = next((project.value(store, locale, "description") for store in project.stores), None)
-    if own and own.written:
-        yield from (Text("own description", "", line) for line in str(own.value).split("\n") if line.strip())
+    for store in list(project.stores.values())[:1]:
+        own = project.value(store.id, locale, store.rulebook.field_with("prose")).value
+        yield from (Text("own description", "", line) for line in str(own or "").split("\n") if line.strip())
 
 
 def log_likelihood(a: int, b: int, size_a: int, size_b: int) -> float:
@@ -153,7 +156,10 @@ def _ranked(
 
 def _subject_words(project: Project, locale: str, match: split.Matching, fillers: frozenset[str]) -> set[str]:
     texts = [
-        str(project.value(store, locale, key).value or "") for store in project.stores for key in ("title", "subtitle")
+        str(project.value(store.id, locale, key).value or "")
+        for store in project.stores.values()
+        for role in _SUBJECT_ROLES
+        if (key := store.rulebook.field_with(role))
     ]
     texts += [term.phrase for term in project.terms.get(locale, ())]
     words = {split.key(word, match) for text in texts for word in split.units(text, match)}
