@@ -7,6 +7,8 @@ from collections.abc import Iterator
 from tavolan.checking.findings import Finding, Rule
 from tavolan.checking.registry import check
 from tavolan.checking.review import Place, Review
+from tavolan.languages.tags import language_of
+from tavolan.languages.word_lists import words_in
 from tavolan.rulebooks.measure import measure
 from tavolan.words import split
 from tavolan.words.matching import Listing, searched_texts
@@ -118,7 +120,7 @@ def keyword_filler(review: Review, this: Rule) -> Iterator[Finding]:
         for word, field in answer.used.items()
     }
     for place in _lists(review):
-        fillers = review.words_for("fillers", place.locale)
+        fillers = words_in("fillers", language_of(place.locale))
         for entry in place.value.value:
             entry_words = split.words(entry, _match(place))
             serves = any((place.store.id, place.locale, word, place.field) in needed for word in entry_words)

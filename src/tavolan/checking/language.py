@@ -11,26 +11,19 @@ import regex
 from tavolan.checking.findings import Finding, Rule
 from tavolan.checking.registry import check
 from tavolan.checking.review import Passage, Review
+from tavolan.languages.scripts import script
 from tavolan.languages.tags import is_right_to_left, language_of, locale_name, script_of
 
 _LEAST_LETTERS = 6
 # Roles of what people read as sentences.
 _SENTENCES = ("prose", "subtitle", "short", "promo", "notes", "tester_notes", "bullets", "captions")
-_SCRIPTS = {
-    "Jpan": r"\p{Han}\p{Hiragana}\p{Katakana}", "Kore": r"\p{Hangul}\p{Han}", "Hans": r"\p{Han}", "Hant": r"\p{Han}",
-    "Arab": r"\p{Arabic}", "Hebr": r"\p{Hebrew}", "Thai": r"\p{Thai}", "Deva": r"\p{Devanagari}",
-    "Cyrl": r"\p{Cyrillic}", "Grek": r"\p{Greek}", "Latn": r"\p{Latin}", "Beng": r"\p{Bengali}",
-    "Taml": r"\p{Tamil}", "Telu": r"\p{Telugu}", "Khmr": r"\p{Khmer}", "Laoo": r"\p{Lao}", "Mymr": r"\p{Myanmar}",
-    "Geor": r"\p{Georgian}", "Armn": r"\p{Armenian}", "Ethi": r"\p{Ethiopic}", "Sinh": r"\p{Sinhala}",
-    "Gujr": r"\p{Gujarati}", "Guru": r"\p{Gurmukhi}", "Knda": r"\p{Kannada}", "Mlym": r"\p{Malayalam}",
-    "Orya": r"\p{Oriya}",
-}  # fmt: skip
 _LETTER = regex.compile(r"\p{L}")
 
 
 @lru_cache(maxsize=64)
-def _of_script(script: str) -> regex.Pattern[str] | None:
-    return regex.compile(f"[{_SCRIPTS[script]}]") if script in _SCRIPTS else None
+def _of_script(code: str) -> regex.Pattern[str] | None:
+    letters = script(code).letters
+    return regex.compile("[" + "".join(rf"\p{{{name}}}" for name in letters) + "]") if letters else None
 
 
 def _prose(review: Review) -> Iterator[Passage]:

@@ -2,16 +2,13 @@
 
 from __future__ import annotations
 
-import tomllib
 from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date
 from functools import cached_property
-from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from tavolan.checking.findings import Finding, Level, Location, Rule
-from tavolan.languages.tags import language_of
 from tavolan.project.model import Project, Store, Term, Value
 from tavolan.project.picture_records import Made, read_made
 from tavolan.project.screens import ScreenIndex
@@ -19,8 +16,6 @@ from tavolan.rulebooks.model import FieldRule
 
 if TYPE_CHECKING:
     from tavolan.words.coverage import Answer
-
-_LANGUAGE_DATA = Path(__file__).parent / "data" / "language.toml"
 
 
 @dataclass(frozen=True)
@@ -88,15 +83,6 @@ class Review:
     def missing_level(self) -> Level | None:
         """Level of what's still missing while the project is being written; None: the check's own."""
         return "note" if self.project.app.stage == "writing" else None
-
-    @cached_property
-    def language_data(self) -> dict[str, Any]:
-        """Words and patterns per language that several checks use."""
-        return tomllib.loads(_LANGUAGE_DATA.read_text("utf-8"))
-
-    def words_for(self, table: str, locale: str) -> frozenset[str]:
-        """Return a list of words of the language data, for a locale's language."""
-        return frozenset(self.language_data[table].get(language_of(locale), "").split())
 
     @cached_property
     def places(self) -> list[Place]:

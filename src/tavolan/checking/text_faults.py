@@ -11,7 +11,9 @@ from urllib.parse import urlsplit
 from tavolan.checking.findings import Finding, Rule
 from tavolan.checking.registry import check
 from tavolan.checking.review import Passage, Review
+from tavolan.languages.scripts import script
 from tavolan.languages.tags import language_of, script_of
+from tavolan.languages.word_lists import word_lists
 from tavolan.project.caption_markup import MarkupError, parse
 
 # What only a program writes: {{name}}, ${name}, %s, %(name)s, {app_name}, {0}, [APP_NAME], <NAME>.
@@ -25,23 +27,6 @@ _TAG = re.compile(r"</?[a-zA-Z][a-zA-Z0-9]*(?:\s[^<>]*)?/?>")
 _EMAIL = re.compile(r"[^@\s]+@[^@\s.]+(?:\.[^@\s.]+)+")
 # A closing bracket of a list mark or a smiley, as in 1) or :)
 _LIST_MARK = re.compile(r"(?:^|\s)(?:\w{1,2}|[:;]-?)$")
-_JOINER_SCRIPTS = {
-    "Deva",
-    "Beng",
-    "Gujr",
-    "Guru",
-    "Orya",
-    "Taml",
-    "Telu",
-    "Knda",
-    "Mlym",
-    "Sinh",
-    "Arab",
-    "Khmr",
-    "Mymr",
-    "Thai",
-    "Laoo",
-}
 _MARKS = {"\u200e", "\u200f", "\u061c"}
 _NO_BREAK = {"\u00a0", "\u202f", "\u2009", "\u200a", "\u3000"}
 
@@ -49,7 +34,7 @@ _NO_BREAK = {"\u00a0", "\u202f", "\u2009", "\u200a", "\u3000"}
 @check("placeholder", "error")
 def placeholder(review: Review, this: Rule) -> Iterator[Finding]:
     """A text holds a left-over of its draft: lorem ipsum, TODO, TBD, xxx."""
-    words = review.language_data["placeholders"]
+    words = word_lists("writing")["placeholders"]
     capitals = "|".join(words["capitals"].split())
     others = "|".join(words["any"].replace("_", r"\s+").split(" "))
     pattern = re.compile(rf"(?<!\w)(?:{capitals}|(?i:{others}))(?!\w)")
@@ -62,7 +47,7 @@ def placeholder(review: Review, this: Rule) -> Iterator[Finding]:
 @check("variable", "error")
 def variable(review: Review, this: Rule) -> Iterator[Finding]:
     """A text holds a variable that nobody filled in, such as {name}, ${name} or %s."""
-    open_words = review.language_data["placeholders"]["open"].split()
+    open_words = word_lists("writing")["placeholders"]["open"].split()
     for passage in review.passages:
         left = [found.group() for found in _OPEN_WORD.finditer(passage.text)
                 if (found.group(1) or found.group(2)).lower() in open_words]  # fmt: skip
@@ -144,7 +129,7 @@ def markup(review: Review, this: Rule) -> Iterator[Finding]:
 def bracket(review: Review, this: Rule) -> Iterator[Finding]:
     """A bracket or quotation mark is opened and never closed, or closed without being open."""
     for passage in review.passages:
-        stray = stray_bracket(passage.text, language_of(passage.locale), review.language_data["brackets"])
+        stray = stray_bracket(passage.text, language_of(passage.locale), word_lists("writing")["brackets"])
         if stray:
             yield passage.finding(this, f'has a "{stray}" without its partner', "Add the other one.", subject=stray)
 
@@ -185,18 +170,18 @@ def hidden_character(review: Review, this: Rule) -> Iterator[Finding]:
 
 
 def _hidden(passage: Passage) -> Iterator[str]:
-    text, script = passage.text, script_of(passage.locale)
+    text, own = passage.text, script(script_of(passage.locale))
     if text.isascii() and text.isprintable():
         return
     for index, char in enumerate(text):
         category = unicodedata.category(char)
         if category not in ("Cc", "Cf", "Cs", "Co", "Cn") or char in "\n\r" or char in _NO_BREAK:
             continue
-        if char in ("\u200c", "\u200d") and (script in _JOINER_SCRIPTS or _in_emoji(text, index)):
+        if char in ("\u200c", "\u200d") and (own.joiners or _in_emoji(text, index)):
             continue
-        if char in _MARKS and script in ("Arab", "Hebr"):
+        if char in _MARKS and own.right_to_left:
             continue
-        if char == "\u200b" and script in ("Thai", "Khmr", "Laoo", "Mymr"):
+        if char == "\u200b" and own.break_marks:
             continue
         if char in "\u2066\u2067\u2068\u2069" and _paired(text, "\u2066\u2067\u2068", "\u2069"):
             continue

@@ -3,11 +3,8 @@
 from __future__ import annotations
 
 import re
-import tomllib
 from collections.abc import Iterator
-from functools import cache
-from pathlib import Path
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import regex
 
@@ -15,9 +12,9 @@ from tavolan.checking.findings import Finding, Rule
 from tavolan.checking.registry import check
 from tavolan.checking.review import Review
 from tavolan.languages.tags import language_of
+from tavolan.languages.word_lists import word_lists, words_in
 from tavolan.words import split
 
-_DATA = Path(__file__).parent / "data" / "titles.toml"
 _EMOJI = regex.compile(r"\p{Extended_Pictographic}")
 _REPEATED_MARK = re.compile(r"([!?.,~*★•])\1+")
 _CAPITALS = regex.compile(r"(?<![\p{L}\p{N}])\p{Lu}{3,}(?![\p{L}\p{N}])")
@@ -37,11 +34,6 @@ class Fault(NamedTuple):
     sure: bool
 
 
-@cache
-def _data() -> dict[str, Any]:
-    return tomllib.loads(_DATA.read_text("utf-8"))
-
-
 @check("title-policy", "error")
 def title_policy(review: Review, this: Rule) -> Iterator[Finding]:
     """A title holds what gets it refused: emoji, repeated punctuation, shouted words, claims of rank, price or novelty.
@@ -56,7 +48,7 @@ def title_policy(review: Review, this: Rule) -> Iterator[Finding]:
         if not policy.plain_title or place.rule.role != "title" or not place.value.written:
             continue
         claims = policy.title_claims.get(language_of(place.locale), ())
-        articles = review.words_for("fillers", place.locale)
+        articles = words_in("fillers", language_of(place.locale))
         for fault in title_faults(str(place.value.value), review.project.app.name, place.locale, claims, articles):
             remedy = "Take it out: the store refuses such titles." if fault.sure else "Take it out if it's meant so."
             level = this.level if fault.sure else "warning"
@@ -85,7 +77,7 @@ def title_faults(
 def _shouted(title: str, name: str, claims: set[str]) -> list[str]:
     """Return the words in capitals that are no abbreviations."""
     capitals = [word for word in _CAPITALS.findall(title) if word not in name]
-    known = _data()["capitals"]
+    known = word_lists("titles")["capitals"]
     plain = [word for word in capitals if _is_word(word, claims)]
     others = [word for word in capitals if word not in plain and len(word) > _SHORT and set(word) & _VOWELS]
     others = [word for word in others if word not in known["known"].split()]
@@ -94,7 +86,7 @@ def _shouted(title: str, name: str, claims: set[str]) -> list[str]:
 
 
 def _is_word(word: str, claims: set[str]) -> bool:
-    return split.fold(word) in claims or word in _data()["capitals"]["shouts"].split()
+    return split.fold(word) in claims or word in word_lists("titles")["capitals"]["shouts"].split()
 
 
 def _claimed(title: str, claim: str, language: str, claims: set[str], articles: frozenset[str]) -> bool | None:
@@ -106,7 +98,7 @@ def _claimed(title: str, claim: str, language: str, claims: set[str], articles: 
     if " " in phrase or _SIGNED.search(phrase):
         found = re.search(rf"(?<!\w){re.escape(phrase)}(?!\w)", folded)
         return True if found else None
-    beside = {*str(_data()["beside"].get(language, "")).split(), *claims}
+    beside = {*str(word_lists("titles")["beside"].get(language, "")).split(), *claims}
     found_any: bool | None = None
     for part in _PART_END.split(folded):
         words = split.words(part)
@@ -125,14 +117,14 @@ def _claimed(title: str, claim: str, language: str, claims: set[str], articles: 
 
 def _kept_company(language: str, claim: str, beside: list[str], after: bool) -> bool:
     """Whether the word beside a claim makes it something else."""
-    company = _data()["company"].get(language, {})
+    company = word_lists("titles")["company"].get(language, {})
     return bool(beside) and beside[0] in company.get(claim if after else f"{claim} <", "").split()
 
 
 def _claimed_without_spaces(title: str, claim: str, language: str, claims: set[str]) -> bool | None:
-    company = _data()["company"].get(language, {})
+    company = word_lists("titles")["company"].get(language, {})
     after, before = (tuple(company.get(key, "").split()) for key in (claim, f"{claim} <"))
-    beside = [*str(_data()["beside"].get(language, "")).split(), *claims]
+    beside = [*str(word_lists("titles")["beside"].get(language, "")).split(), *claims]
     found: bool | None = None
     for part in _PART_END.split(title):
         for place in re.finditer(re.escape(claim), part):

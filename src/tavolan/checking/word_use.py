@@ -9,6 +9,8 @@ import regex
 from tavolan.checking.findings import Finding, Rule
 from tavolan.checking.registry import check
 from tavolan.checking.review import Place, Review
+from tavolan.languages.tags import language_of
+from tavolan.languages.word_lists import words_in
 from tavolan.project.model import Term
 from tavolan.rulebooks.measure import beyond, measure
 from tavolan.words import split
@@ -73,7 +75,7 @@ def first_sentence_says_what(review: Review, this: Rule) -> Iterator[Finding]:
     for place in review.places:
         if place.rule.fold is None or not place.value.written or place.value.inherited_from:
             continue
-        sentence = first_sentence(str(place.value.value), review.words_for("abbreviations", place.locale))
+        sentence = first_sentence(str(place.value.value), words_in("abbreviations", language_of(place.locale)))
         length = measure(sentence)
         if length > place.rule.fold:
             message = f"the first sentence is {length} characters long; about {place.rule.fold} show before “more”"

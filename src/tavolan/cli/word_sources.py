@@ -46,15 +46,13 @@ def mine(
     """Find candidate words in reviews, other listings, suggestions and your description, each with its sources."""
     from dataclasses import asdict
 
-    from tavolan.checking.review import Review
     from tavolan.reports.researchtables import print_mined
     from tavolan.words.mine import mine as find
 
     opened = open_project(project)
     tag = _one(opened, locale)
-    fillers = Review(opened, date.today()).words_for("fillers", tag)
     with progress_bar("Reading") as move:
-        mined = find(opened, tag, fillers, least, lambda texts: move(texts, None))
+        mined = find(opened, tag, least=least, progress=lambda texts: move(texts, None))
     found = [one for one in mined.found if not (fresh and one.target)]
     if json:
         print_json({"schema": "tavolan/mine@1", "locale": tag, "candidates": [asdict(one) for one in found[:top]]})

@@ -5,17 +5,7 @@ from __future__ import annotations
 import re
 from functools import cache
 
-_RIGHT_TO_LEFT_SCRIPTS = {"Arab", "Hebr", "Thaa", "Syrc", "Nkoo", "Adlm", "Rohg"}
-# Likely scripts of the languages that aren't written in Latin; CLDR's likelySubtags say the same.
-_SCRIPT_OF = {
-    "ar": "Arab", "fa": "Arab", "ur": "Arab", "ps": "Arab", "he": "Hebr", "iw": "Hebr", "yi": "Hebr", "dv": "Thaa",
-    "ja": "Jpan", "ko": "Kore", "zh": "Hans", "th": "Thai", "lo": "Laoo", "km": "Khmr", "my": "Mymr",
-    "hi": "Deva", "mr": "Deva", "ne": "Deva", "bn": "Beng", "as": "Beng", "gu": "Gujr", "pa": "Guru", "or": "Orya",
-    "ta": "Taml", "te": "Telu", "kn": "Knda", "ml": "Mlym", "si": "Sinh", "am": "Ethi", "hy": "Armn", "ka": "Geor",
-    "el": "Grek", "ru": "Cyrl", "uk": "Cyrl", "be": "Cyrl", "bg": "Cyrl", "mk": "Cyrl", "sr": "Cyrl", "kk": "Cyrl",
-    "ky": "Cyrl", "mn": "Cyrl",
-}  # fmt: skip
-
+from tavolan.languages.scripts import script, usual_script
 
 # Language, script and region, each in its standard case.
 _WELL_FORMED = re.compile(r"[a-z]{2,3}(-[A-Z][a-z]{3})?(-[A-Z]{2})?")
@@ -66,14 +56,12 @@ def script_of(tag: str) -> str:
     for part in parts[1:]:
         if len(part) == 4 and part.isalpha():
             return part.title()
-    if parts[0] == "zh" and {"TW", "HK", "MO"} & set(parts):
-        return "Hant"
-    return _SCRIPT_OF.get(parts[0], "Latn")
+    return usual_script(parts[0], parts[1:])
 
 
 def is_right_to_left(tag: str) -> bool:
     """Whether the locale is written from right to left."""
-    return script_of(tag) in _RIGHT_TO_LEFT_SCRIPTS
+    return script(script_of(tag)).right_to_left
 
 
 @cache

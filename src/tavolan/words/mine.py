@@ -14,15 +14,14 @@ first.
 
 from __future__ import annotations
 
-import tomllib
 from collections.abc import Iterator
 from functools import cache
-from pathlib import Path
 from typing import Any, NamedTuple
 
 import numpy as np
 
 from tavolan.languages.tags import language_of
+from tavolan.languages.word_lists import word_lists, words_in
 from tavolan.project.datafile import LISTINGS, REVIEWS, SUGGESTIONS, stream_data
 from tavolan.project.model import Project
 from tavolan.rulebooks.model import Role
@@ -87,19 +86,25 @@ def log_likelihoods(a: Longs, b: Longs, size_a: int, size_b: int) -> np.ndarray[
 @cache
 def function_words(language: str) -> frozenset[str]:
     """Return the words that hold sentences of a language together; none for a language that has no list."""
-    lists = tomllib.loads((Path(__file__).parent / "function_words.toml").read_text("utf-8"))
-    return frozenset(split.fold(lists.get(language, ""), language).split())
+    return frozenset(split.fold(word_lists("function_words").get(language, ""), language).split())
 
 
 def mine(
-    project: Project, locale: str, fillers: frozenset[str], least: int = 2, progress: Progress | None = None
+    project: Project,
+    locale: str,
+    fillers: frozenset[str] | None = None,
+    least: int = 2,
+    progress: Progress | None = None,
 ) -> Mining:
     """Return candidates that stand in at least `least` texts, those that nothing answers first, then the best.
 
-    Of more than `MOST` those with the highest scores are described. `progress` is called with how many texts are read.
+    `fillers` are words that nobody searches for by themselves; without them, the language's own list serves. Of more
+    than `MOST` those with the highest scores are described. `progress` is called with how many texts are read.
     """
     match = split.language_matching(locale)
-    fillers = frozenset(split.fold(word, match.language) for word in fillers) | function_words(language_of(locale))
+    language = language_of(locale)
+    fillers = words_in("fillers", language) if fillers is None else fillers
+    fillers = frozenset(split.fold(word, match.language) for word in fillers) | function_words(language)
     facts = Facts()
     corpus = corpus_of(facts.noted(gather(project, locale)), match, progress)
     rules, forms = _rules(project, corpus, match, fillers)

@@ -2,11 +2,10 @@
 
 from __future__ import annotations
 
-import tomllib
 from functools import cache, lru_cache
-from pathlib import Path
 
-_LISTS = Path(__file__).with_name("plurals.toml")
+from tavolan.languages.word_lists import word_lists
+
 _SHORTEST = 4
 # Endings whose nouns end in e or a vowel where they're listed: plural, list, letters to cut there, letters to cut else.
 _ENDINGS = (("oes", "oe", 1, 2), ("ches", "che", 1, 2), ("us", "u", 1, 0), ("is", "i", 1, 0))
@@ -16,7 +15,7 @@ _ALWAYS = (("ss", 0), ("shes", 2), ("xes", 2), ("sses", 2), ("tzes", 2))
 @cache
 def _lists() -> tuple[dict[str, str], dict[str, frozenset[str]]]:
     """Return the irregular plurals with their singulars, and the lists of words by name."""
-    english = tomllib.loads(_LISTS.read_text("utf-8"))["en"]
+    english = word_lists("plurals")["en"]
     return english["irregular"], {name: frozenset(text.split()) for name, text in english["words"].items()}
 
 

@@ -1,31 +1,33 @@
-"""Cut text into the words that a store's search compares, by the rules of its language (`rules.toml`)."""
+"""Cut text into the words that a store's search compares, by the rules of its language.
+
+Those are rows of `languages/words/matching.toml`.
+"""
 
 from __future__ import annotations
 
-import tomllib
 import unicodedata
 from dataclasses import dataclass
 from functools import cache, lru_cache
-from pathlib import Path
-from typing import Any, NamedTuple
+from typing import NamedTuple
 
 import regex
 
+from tavolan.languages.scripts import letters_of
 from tavolan.languages.tags import language_of
+from tavolan.languages.word_lists import word_lists
 from tavolan.rulebooks.model import Search
 from tavolan.words.plurals import singular
 
-_RULES = Path(__file__).with_name("rules.toml")
 _LETTER = r"[\p{L}\p{M}\p{N}]"
 _LETTERS = regex.compile(rf"{_LETTER}+(?:'[\p{{L}}\p{{M}}]+)*")
 # Signs that some words hold; most texts have none.
 _SIGNS = frozenset("-+#")
-UNSPACED = r"[\p{Han}\p{Hiragana}\p{Katakana}ー\p{Thai}\p{Khmer}\p{Lao}\p{Myanmar}]"
+UNSPACED = f"[{letters_of('unspaced')}ー]"
 _NO_SPACES = regex.compile(UNSPACED)
 _PARTS = regex.compile(rf"(?:{UNSPACED}\p{{M}}*)+|(?:(?!{UNSPACED}).)+")
 # The prolonged sound mark belongs to the kana before it.
 _RUN = regex.compile(r"\p{Han}+|\p{Hiragana}[\p{Hiragana}ー]*|[\p{Katakana}ー]+")
-_ADDED_MARKS = regex.compile(r"([\p{Latin}\p{Greek}\p{Cyrillic}])\p{M}+")
+_ADDED_MARKS = regex.compile(rf"([{letters_of('plain_marks')}])\p{{M}}+")
 _ALIKE = {"’": "'", "‘": "'", "ʼ": "'", "＇": "'", "‐": "-", "‑": "-"}
 _ONE_I = str.maketrans({"İ": "i", "I": "i", "ı": "i"})
 _SMALL_I = str.maketrans({"İ": "i", "I": "ı"})
@@ -34,14 +36,9 @@ CLAUSE_END = regex.compile(r"(?:[.,:](?!\d)|[;!?…()\[\]{}\"“”„«»–—
 
 
 @cache
-def _rules() -> dict[str, Any]:
-    return tomllib.loads(_RULES.read_text("utf-8"))
-
-
-@cache
 def signed_word() -> regex.Pattern[str]:
     """Return what finds the words that hold a sign, in a folded text: c++, wi-fi, x-ray."""
-    signs = "|".join(regex.escape(word) for word in sorted(_rules()["signs"], key=len, reverse=True))
+    signs = "|".join(regex.escape(word) for word in sorted(word_lists("matching")["signs"], key=len, reverse=True))
     return regex.compile(rf"(?<![\p{{L}}\p{{M}}\p{{N}}-])(?:{signs}|\p{{L}}-\p{{L}}{{2,}})(?![\p{{L}}\p{{M}}\p{{N}}-])")
 
 
@@ -52,7 +49,7 @@ def _word() -> regex.Pattern[str]:
 
 @cache
 def _elided(language: str) -> frozenset[str]:
-    return frozenset(str(_rules()["elided"].get(language, "")).split())
+    return frozenset(str(word_lists("matching")["elided"].get(language, "")).split())
 
 
 @dataclass(frozen=True)
@@ -78,7 +75,8 @@ def language_matching(locale: str) -> Matching:
 
 def _with_rules(language: str) -> str:
     """Return a language that has letters or elided words of its own, else an empty text."""
-    return language if language in _rules()["dotless"] or language in _rules()["elided"] else ""
+    rules = word_lists("matching")
+    return language if language in rules["dotless"] or language in rules["elided"] else ""
 
 
 # The same object for the same rules: so it's told apart by identity.
@@ -106,7 +104,7 @@ def fold(text: str, language: str = "") -> str:
     if text.isascii():
         return text.lower()
     text = unicodedata.normalize("NFKC", text)
-    if language in _rules()["dotless"]:
+    if language in word_lists("matching")["dotless"]:
         text = text.translate(_ONE_I)
     text = text.casefold()
     # Ten times as fast as a table of all of them.
@@ -172,7 +170,7 @@ def units(text: str, match: Matching = ANY) -> list[str]:
 
 def small_letters(text: str, match: Matching) -> tuple[str, Matching]:
     """Return a text in small letters where the dotless i is a letter of its own, and how to cut it as people write."""
-    if match.language not in _rules()["dotless"]:
+    if match.language not in word_lists("matching")["dotless"]:
         return text, match
     return text.translate(_SMALL_I), _matching(match.plurals, match.plain, "")
 

@@ -18,6 +18,9 @@ DRAWING_CODE = (
     _PICTURES / "making" / "painter.py",
     _PICTURES / "making" / "caption_sizes.py",
     _TAVOLAN / "project" / "caption_markup.py",
+    _TAVOLAN / "languages" / "scripts.py",
+    _TAVOLAN / "languages" / "scripts.toml",
+    _TAVOLAN / "languages" / "tags.py",
 )
 # Packages that set, scale or paint. Font packages are an input of their own.
 DRAWING_LIBRARIES = ("skia-python", "pyvips", "pyvips-binary", "budoux", "scipy")

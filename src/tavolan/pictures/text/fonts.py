@@ -11,6 +11,7 @@ from typing import Any
 import xxhash
 
 from tavolan.errors import OutsideError, one_problem
+from tavolan.languages.scripts import script
 from tavolan.languages.tags import script_of
 from tavolan.pictures.raster.backends import skia
 from tavolan.support.files import read_bytes
@@ -38,8 +39,6 @@ _PACKAGED = {
     "TC": ("justmytype_intl_cjk", "notosanstc/NotoSansTC[wght].ttf"),
     "Symbols": ("justmytype_western_core", "notosanssymbols2/NotoSansSymbols2-Regular.ttf"),
 }
-# Han characters are drawn differently per language: the locale's own font must be asked first.
-_FIRST_FOR = {"Jpan": "JP", "Kore": "KR", "Hans": "SC", "Hant": "TC", "Hani": "SC"}
 _LARGE = ("JP", "KR", "SC", "TC")
 _ITALIC = ("Inter Italic", "Noto Sans Italic")
 _JOINERS = {"\u200b", "\u200c", "\u200d", "\u200e", "\u200f", "\u2060", "\ufeff", "\u00ad"}
@@ -110,7 +109,7 @@ class Fonts:
         self._faces: dict[str, Any] = {}
         self._chosen: dict[tuple[str, int, bool], list[str]] = {}
         self._own = self._project_fonts(root)
-        first = _FIRST_FOR.get(script_of(locale))
+        first = script(script_of(locale)).font
         packaged = [name for name in _PACKAGED if name not in (*_LARGE, *_ITALIC)]
         large = sorted(_LARGE, key=lambda name: name != first)
         self._order = ["Inter", *([first] if first else []), *packaged[1:-1], *large, "Symbols"]

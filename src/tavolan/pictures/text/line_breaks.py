@@ -9,10 +9,10 @@ from __future__ import annotations
 from functools import cache
 from typing import Any
 
+from tavolan.languages.scripts import Script
 from tavolan.project.caption_markup import Run
 
 _JOINER = "\u2060"
-_MODELS = {"Jpan": "japanese", "Hans": "simplified_chinese", "Hant": "traditional_chinese"}
 # A joiner within these would cut a cluster of marks, or isn't needed.
 _SPACES = " \n\u3000\u200b"
 
@@ -24,27 +24,26 @@ def _parser(name: str) -> Any:
     return getattr(budoux, f"load_default_{name}_parser")()
 
 
-def unbreakable(text: str, script: str) -> list[str]:
+def unbreakable(text: str, script: Script) -> list[str]:
     """Return the parts of a text that must each stay on one line: phrases where a model tells them, else words.
 
     Lao, Khmer and Burmese, where only a dictionary tells words apart, give nothing.
     """
-    model = "thai" if script == "Thai" else _MODELS.get(script)
-    if model:
-        return [part for phrase in _parser(model).parse(text) for part in phrase.split()]
-    return [] if script in ("Laoo", "Khmr", "Mymr") else text.split(" ")
+    if script.phrase_model:
+        return [part for phrase in _parser(script.phrase_model).parse(text) for part in phrase.split()]
+    return [] if script.unspaced else text.split(" ")
 
 
-def joined(runs: list[Run], script: str) -> list[Run]:
+def joined(runs: list[Run], script: Script) -> list[Run]:
     """Return the runs with joiners where no line may break; those of other scripts as they are."""
     text = "".join(run.text for run in runs)
-    if script == "Kore":
+    if script.line_breaks == "spaces":
         ends = {i for i, char in enumerate(text) if char == " "}
         return _with_joiners(runs, ends, text)
-    if script not in _MODELS:
+    if script.line_breaks == "engine":
         return runs
     ends, at = set(), 0
-    for phrase in _parser(_MODELS[script]).parse(text):
+    for phrase in _parser(script.phrase_model).parse(text):
         at += len(phrase)
         ends.add(at - 1)
     return _with_joiners(runs, ends, text)

@@ -6,7 +6,8 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
-from tavolan.languages.tags import is_right_to_left, script_of
+from tavolan.languages.scripts import script
+from tavolan.languages.tags import script_of
 from tavolan.pictures.raster.backends import skia
 from tavolan.pictures.text.fonts import Fonts
 from tavolan.pictures.text.line_breaks import joined, unbreakable
@@ -14,12 +15,6 @@ from tavolan.project.caption_markup import Run
 
 # RIGHT-TO-LEFT ISOLATE and POP DIRECTIONAL ISOLATE (UAX #9): Skia lays out every paragraph from left to right else.
 _ISOLATE, _END = "\u2067", "\u2069"
-# Line height as a multiple of the size: scripts with marks above and below need more.
-_LEADING = {"Latn": 1.12, "Grek": 1.14, "Cyrl": 1.14, "Jpan": 1.26, "Hans": 1.26, "Hant": 1.26, "Kore": 1.24,
-            "Arab": 1.36, "Hebr": 1.18, "Thai": 1.42, "Deva": 1.40}  # fmt: skip
-_OTHER_LEADING = 1.42
-# Big Latin type looks better a little tighter; joined and stacked scripts must not be touched.
-_TRACKING = {"Latn": -0.021, "Grek": -0.012, "Cyrl": -0.012}
 
 
 @dataclass(frozen=True)
@@ -54,9 +49,9 @@ class Typesetter:
 
     def __init__(self, fonts: Fonts, locale: str) -> None:
         self.fonts, self.locale = fonts, locale
-        self.right_to_left = is_right_to_left(locale)
-        self.script = script_of(locale)
-        self.leading = _LEADING.get(self.script, _OTHER_LEADING)
+        self.script = script(script_of(locale))
+        self.right_to_left = self.script.right_to_left
+        self.leading = self.script.leading
         self._widest: dict[tuple[str, Style], float] = {}
 
     def paragraph(self, runs: list[Run], style: Style, size: float, width: float, phrases: bool = True) -> Any:
@@ -116,7 +111,7 @@ class Typesetter:
         style.setHeight(self.leading)
         style.setHeightOverride(True)
         style.setHalfLeading(True)
-        style.setLetterSpacing(_TRACKING.get(self.script, 0.0) * size)
+        style.setLetterSpacing(self.script.tracking * size)
         return style
 
     def lines(self, paragraph: Any, size: float) -> int:
