@@ -20,7 +20,7 @@ from hypothesis import strategies as st
 
 from tavolan import open_project, render
 from tavolan.project.texts import Texts
-from tavolan.project.translation_progress import units
+from tavolan.project.translation_progress import translations_of
 from warm import PATIENCE, Warm
 
 # Time limits per example would make tests fail on a busy machine; fixtures of one test may serve all its examples.
@@ -219,4 +219,4 @@ def replace(path: Path, old: str, new: str) -> None:
 
 def standings(root: Path, locale: str) -> dict[str, str]:
     """Return the standing of each text of a locale, by its address."""
-    return {unit.address: unit.standing for unit in units(Texts(open_project(root)), locale)}
+    return {unit.address: unit.standing for unit in translations_of(Texts(open_project(root)), locale)}

@@ -39,7 +39,7 @@ def test_values_know_their_store_and_place(tmp_path):
     value = project.value("ios", "en-US", "keywords")
     assert value.written and value.text(project.stores["ios"].rulebook.fields["keywords"]) == "pottery,glaze"
     assert not project.value("ios", "en-US", "promo").written
-    assert project.once_value("ios", "category").value == "Lifestyle"
+    assert project.once_value("ios", "category").content == "Lifestyle"
     assert not project.once_value("ios", "review_notes").written
     assert project.stores["ios"].reads("US") == ["en-US", "ar-SA"]
     with pytest.raises(UsageError, match="has no"):

@@ -16,7 +16,7 @@ import tavolan
 from conftest import PROGRAM, examples, replace, run_tavolan
 from tavolan.errors import ProjectError, UsageError
 from tavolan.exchange.copy_sheets import merge, read_sheet, write_csv, write_xlsx
-from tavolan.project.texts import Change, Texts
+from tavolan.project.texts import TextChange, Texts
 from tavolan.project.toml_edit import TomlEditor
 from tavolan.reports.machine import github, junit, markdown, sarif
 from tavolan.rulebooks.measure import measure
@@ -172,8 +172,8 @@ def test_three_ways_meet(project):
     replace(project / "copy/de-DE.toml", "Bessere Notizen.", "Neues im Projekt")
     replace(project / "copy/de-DE.toml", "Ein Heft für alle, die töpfern.", "Nur im Projekt geändert")
     outcome = merge(texts(project), read_sheet(path), "s.csv")
-    assert outcome.changes == [Change("de-DE", "subtitle", "Notizen zum Brand", "Im Blatt geändert")]
-    assert outcome.conflicts == [Change("de-DE", "notes", "Neues im Projekt", "Neues im Blatt")]
+    assert outcome.changes == [TextChange("de-DE", "subtitle", "Notizen zum Brand", "Im Blatt geändert")]
+    assert outcome.conflicts == [TextChange("de-DE", "notes", "Neues im Projekt", "Neues im Blatt")]
     assert len(merge(texts(project), read_sheet(path), "s.csv", "sheet").changes) == 2
     assert merge(texts(project), read_sheet(path), "s.csv", "project").conflicts == []
 
@@ -245,7 +245,7 @@ def test_set_refuses_what_is_too_long(project):
     assert (project / "copy/de-DE.toml").read_bytes() == before
     assert run_tavolan("copy", "set", "de-DE", "title", "x" * 31, "--force", cwd=project).code == 0
     assert run_tavolan("copy", "set", "de-DE", "keywords", "eins, zwei", cwd=project).code == 0
-    assert tavolan.open_project(project).value("ios", "de-DE", "keywords").value == ["eins", "zwei"]
+    assert tavolan.open_project(project).value("ios", "de-DE", "keywords").content == ["eins", "zwei"]
     assert run_tavolan("copy", "set", "de-DE", "titel", "x", cwd=project).code == 2
     assert run_tavolan("copy", "set", "fr-FR", "title", "x", cwd=project).code == 2
 
@@ -263,7 +263,7 @@ def test_choose_swaps_candidates(project):
     replace(project / "copy/en-US.toml", "[captions]", '[alternates]\ntitle = ["One", "Two"]\n[captions]')
     assert run_tavolan("copy", "choose", "en-US", "title", "2", cwd=project).code == 0
     copy = tavolan.open_project(project).copy["en-US"]
-    assert copy.data["title"] == "Two" and copy.alternates("title").value == ["One", "Potto: en-US"]
+    assert copy.data["title"] == "Two" and copy.alternates("title").content == ["One", "Potto: en-US"]
     done = run_tavolan("copy", "choose", "en-US", "title", "3", cwd=project)
     assert done.code == 2 and "there are 2 under [alternates]" in done.err
 

@@ -17,8 +17,8 @@ from conftest import PROGRAM, printable, replace, run_tavolan, standings
 from tavolan.errors import OutsideError, UsageError
 from tavolan.exchange.drafting import Drafter
 from tavolan.exchange.inline import has_emphasis, lost
-from tavolan.exchange.provider import Address, Program, provider_for
-from tavolan.exchange.translation_request import Parcel, Text
+from tavolan.exchange.provider import HttpProvider, ProgramProvider, provider_for
+from tavolan.exchange.translation_request import TranslationRequest, TranslationUnit
 from tavolan.exchange.xliff import parse_xliff, write_xliff
 from tavolan.project.schema import ProviderTable
 from tavolan.standins.translator import Manners, Server, pseudo, translate
@@ -38,7 +38,7 @@ def server(**manners):
 
 
 def drafter(root, address, sleep=lambda _: None, **more):
-    return Drafter(tavolan.open_project(root), Address("test", ProviderTable(url=address, **more), sleep))
+    return Drafter(tavolan.open_project(root), HttpProvider("test", ProviderTable(url=address, **more), sleep))
 
 
 def test_the_program_drafts_what_is_missing(missing):
@@ -67,7 +67,7 @@ def test_a_program_can_be_the_provider(missing):
     with pytest.raises(OutsideError, match="provider bad ended with 1"):
         broken.ask(b"")
     with pytest.raises(OutsideError, match="there's no program"):
-        Program("none", ProviderTable(command=["no-such-program-here"])).ask(b"")
+        ProgramProvider("none", ProviderTable(command=["no-such-program-here"])).ask(b"")
 
 
 def test_a_busy_or_broken_provider_is_asked_again_and_later(missing):
@@ -223,8 +223,8 @@ def test_drafts_that_lose_something_are_not_taken_and_long_ones_are_marked(missi
         def ask(self, document):
             (parcel,) = parse_xliff(document, "asked")
             answers = {"captions.home": "Alle Toepfe", "subtitle": "x" * 40, "description": "Ohne Namen"}
-            texts = [Text(t.address, t.source, answers.get(t.address, ""), "drafted") for t in parcel.texts]
-            return write_xliff(Parcel(parcel.app, parcel.source_locale, parcel.locale, texts))
+            texts = [TranslationUnit(t.address, t.source, answers.get(t.address, ""), "drafted") for t in parcel.texts]
+            return write_xliff(TranslationRequest(parcel.app, parcel.source_locale, parcel.locale, texts))
 
     done = Drafter(tavolan.open_project(missing), Loser())
     result = done.run(done.plan(["de-DE"]))

@@ -11,7 +11,7 @@ from tavolan.errors import ProjectError
 from tavolan.exchange.inline import joined, lost, pieces
 from tavolan.exchange.po import parse_gettext, write_gettext
 from tavolan.exchange.receive import read_parcels
-from tavolan.exchange.translation_request import Parcel, Text
+from tavolan.exchange.translation_request import TranslationRequest, TranslationUnit
 from tavolan.exchange.xliff import parse_xliff, write_old_xliff, write_xliff
 
 
@@ -22,10 +22,10 @@ def contents(root):
 @given(st.lists(st.tuples(printable, printable), min_size=1, max_size=4), st.sampled_from(["xliff", "old", "po"]))
 def test_any_text_survives_every_format(pairs, form):
     texts = [
-        Text(f"captions.c{i}", s, t, "translated", 30, "characters", ("A note",), "b4se")
+        TranslationUnit(f"captions.c{i}", s, t, "translated", 30, "characters", ("A note",), "b4se")
         for i, (s, t) in enumerate(pairs)
     ]
-    parcel = Parcel("Potto", "en-US", "de-DE", texts)
+    parcel = TranslationRequest("Potto", "en-US", "de-DE", texts)
     if form == "po":
         back = parse_gettext(write_gettext(parcel), "x.po")
     else:
@@ -45,8 +45,8 @@ def test_pieces_join_to_the_text(text):
 
 
 def test_captions_keep_emphasis_and_placeholders_as_codes(project):
-    text = Text("captions.home", "All {count} of *your pots*", "", "untranslated")
-    data = write_xliff(Parcel("Potto", "en-US", "de-DE", [text])).decode()
+    text = TranslationUnit("captions.home", "All {count} of *your pots*", "", "untranslated")
+    data = write_xliff(TranslationRequest("Potto", "en-US", "de-DE", [text])).decode()
     assert '<ph id="1" equiv="{count}" disp="{count}"' in data and ">your pots</pc>" in data
     assert lost("All {count} *pots*", "Alle {count} *Töpfe*", True) == []
     assert lost("All {count} *pots*", "Alle *Töpfe*", True) == ["lost {count}"]

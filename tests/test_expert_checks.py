@@ -156,7 +156,7 @@ def test_inherited_text_is_shown_and_hides_nothing(project):
     (project / "copy/en-GB.toml").write_text('like = "en-US"\ntitle = "Potto UK"\n')
     opened = tavolan.open_project(project)
     value = opened.value("ios", "en-GB", "subtitle")
-    assert (value.value, value.inherited_from, value.source.shown) == ("Clay and kiln notes", "en-US", EN)
+    assert (value.content, value.inherited_from, value.source.shown) == ("Clay and kiln notes", "en-US", EN)
     assert opened.caption("en-GB", opened.shots.shot[0]) == ("All your *pots*", "en-GB")
     assert [f for f in run_checks(opened) if f.locale == "en-GB" and f.level == "error"] == []
     replace(project / EN, 'notes = "Better notes."', "")
@@ -203,7 +203,7 @@ def test_levels_waivers_and_their_end(project):
 
 def test_the_last_word_is_only_looked_at_when_asked(project):
     replace(project / EN, "Clay and kiln notes", "Clay and pots from your own kiln"[:25] + "n kiln"[1:])
-    text = tavolan.open_project(project).value("ios", "en-US", "subtitle").value
+    text = tavolan.open_project(project).value("ios", "en-US", "subtitle").content
     replace(project / EN, text, text.rjust(30, "x"))
     assert found(project, "last-word") == []
     replace(project / CONFIG, "[check.levels]", '[check.levels]\nlast-word = "note"')
@@ -218,16 +218,16 @@ def test_a_rulebook_ages(project):
 
 
 def test_an_outdated_translation_is_known_by_the_tools_own_edits(project):
-    from tavolan.project.texts import Change, Texts
+    from tavolan.project.texts import TextChange, Texts
 
-    Texts(tavolan.open_project(project)).write([Change("de-DE", "subtitle", "", "Neue Notizen")])
+    Texts(tavolan.open_project(project)).write([TextChange("de-DE", "subtitle", "", "Neue Notizen")])
     assert found(project, "outdated") == []
     replace(project / EN, "Clay and kiln notes", "Clay, kiln and glaze notes")
     assert [(f.locale, f.field, f.line) for f in found(project, "outdated")] == [
         ("ar-SA", "subtitle", 2),
         ("de-DE", "subtitle", 2),
     ]
-    Texts(tavolan.open_project(project)).write([Change("de-DE", "subtitle", "", "Noch neuere Notizen")])
+    Texts(tavolan.open_project(project)).write([TextChange("de-DE", "subtitle", "", "Noch neuere Notizen")])
     assert [f.locale for f in found(project, "outdated")] == ["ar-SA"]
 
 

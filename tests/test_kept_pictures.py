@@ -6,7 +6,7 @@ from contextlib import closing
 
 import tavolan
 from conftest import replace, run_tavolan, write_screen
-from tavolan.pictures.design.layout import Box
+from tavolan.pictures.design.layout import PixelBox
 from tavolan.pictures.drawing.layers import card_place
 from tavolan.pictures.making.planner import Planner, Selection
 from tavolan.pictures.making.thumbnails import thumbs
@@ -76,7 +76,7 @@ def test_a_card_covers_what_it_enlarges(project):
         device = job.scene.devices[0].frame
         (card,) = job.scene.cards
         x, y, wide, high = region
-        origin = Box(
+        origin = PixelBox(
             device.x + x * device.width, device.y + y * device.height, wide * device.width, high * device.height
         )
         place = card_place(card, high * 560 / (wide * 260), origin)

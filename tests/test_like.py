@@ -32,7 +32,7 @@ def test_everybody_agrees_on_what_a_close_locale_ships(project):
     (project / "copy/de-AT.toml").write_text('like = "de-DE"\n')
     replace(project / "copy/en-US.toml", "Clay and kiln notes", "Notes on clay")
     opened = tavolan.open_project(project)
-    assert opened.value("ios", "en-GB", "subtitle").value == "Notes on clays"
+    assert opened.value("ios", "en-GB", "subtitle").content == "Notes on clays"
     assert opened.caption("en-GB", opened.shots.shot[0]) == ("All your *jars*", "en-GB")
     assert opened.caption("de-AT", opened.shots.shot[0]) == ("Alle *Töpfe*", "de-AT")
     show = run_tavolan("copy", "show", "en-GB", cwd=project).out
@@ -62,7 +62,7 @@ def test_what_is_empty_is_taken_from_the_other_locale_too(project):
     replace(project / "tavolan.toml", 'locales = ["en-US", ', 'locales = ["en-US", "en-GB", ')
     (project / "copy/en-GB.toml").write_text('like = "en-US"\ntitle = ""\nkeywords = []\n[captions]\nhome = ""\n')
     opened = tavolan.open_project(project)
-    assert opened.value("ios", "en-GB", "title").value == "Potto: en-US"
-    assert opened.value("ios", "en-GB", "keywords").value == ["pottery", "glaze"]
+    assert opened.value("ios", "en-GB", "title").content == "Potto: en-US"
+    assert opened.value("ios", "en-GB", "keywords").content == ["pottery", "glaze"]
     assert opened.caption("en-GB", opened.shots.shot[0]) == ("All your *pots*", "en-GB")
     assert "nothing of its own" in run_tavolan("locale", "status", cwd=project).out

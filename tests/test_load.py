@@ -22,7 +22,7 @@ def problems(root):
 def test_a_good_project_loads(shared_project):
     project = load_project(shared_project)
     assert list(project.copy) == ["en-US", "de-DE", "ar-SA"]
-    assert project.value("ios", "de-DE", "title").value == "Potto: de-DE"
+    assert project.value("ios", "de-DE", "title").content == "Potto: de-DE"
     assert project.value("ios", "de-DE", "title").line == 1
     assert [term.phrase for term in project.terms["en-US"]] == ["pottery kiln", "glaze recipe"]
     assert project.shots.shot[1].palette.top == "#102030"

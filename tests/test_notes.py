@@ -81,7 +81,7 @@ def test_a_draft_tells_what_users_feel_and_says_what_it_left_out(app):
 
 def test_a_draft_is_marked_until_somebody_changes_it(app):
     assert run_tavolan("notes", "draft", "--since", "v1.0", cwd=app).code == 0
-    text = tavolan.open_project(app).value("ios", "en-US", "notes").value
+    text = tavolan.open_project(app).value("ios", "en-US", "notes").content
     assert text == "\n".join(f"- {line}" for line in LINES)
     found = [f for f in run_tavolan("check", "--json", cwd=app).json["findings"] if f["rule"] == "drafted"]
     assert [(f["locale"], f["field"]) for f in found] == [("en-US", "notes")]
@@ -104,7 +104,7 @@ def test_each_store_gets_what_fits_the_least_important_goes_first(app):
     done = run_tavolan("notes", "draft", "--since", "v1.0", cwd=app)
     assert "android has no room for" in done.out
     opened = tavolan.open_project(app)
-    android, ios = (opened.value(store, "en-US", "notes").value for store in ("android", "ios"))
+    android, ios = (opened.value(store, "en-US", "notes").content for store in ("android", "ios"))
     assert android.startswith("- You can now share a kiln\n- Cone tables") and len(android) <= 90
     assert ios.count("\n") == 5 and "Fixed" not in android
     for store in ("ios", "android"):

@@ -11,7 +11,7 @@ from conftest import replace, run_tavolan
 from tavolan.checking import count_levels
 from tavolan.checking.findings import Finding, merged
 from tavolan.project.texts import Texts
-from tavolan.project.translation_progress import NEEDS_WORK, units
+from tavolan.project.translation_progress import NEEDS_WORK, translations_of
 from tavolan.rulebooks.load import shipped_rulebook
 from tavolan.rulebooks.measure import beyond
 from tavolan.sample.write import sample_files
@@ -128,7 +128,7 @@ def test_status_counts_what_check_and_locale_status_count(sample):
     locales = shown(sample, "locale", "status", "--json").json["locales"]
     texts = Texts(opened)
     for tag, counts in locales.items():
-        own = units(texts, tag)
+        own = translations_of(texts, tag)
         assert counts["total"] == len(own)
         assert len(counts["needs_work"]) == sum(unit.standing in NEEDS_WORK for unit in own)
         assert counts["outdated"] == sum(f.rule == "outdated" and f.locale == tag for f in findings)
@@ -195,7 +195,7 @@ def test_what_a_store_or_locale_does_not_take_is_not_asked_for(project):
     replace(project / "copy/en-US.toml", 'title = "Potto', 'bullets = ["Fine"]\ntitle = "Potto')
     texts = Texts(tavolan.open_project(project))
     assert "tv_description" not in texts.addresses()
-    assert not any("bullets" in unit.address or "short" in unit.address for unit in units(texts, "de-DE"))
+    assert not any("bullets" in unit.address or "short" in unit.address for unit in translations_of(texts, "de-DE"))
     assert "bullets" not in run_tavolan("copy", "show", "de-DE", cwd=project).out
     assert "tv_description" not in run_tavolan("copy", "show", "en-US", cwd=project).out
     replace(project / "tavolan.toml", 'source = "en-US"', 'source = "en-US"\nruns_on = ["phone", "tv"]')

@@ -9,7 +9,7 @@ from conftest import replace, run_tavolan
 from tavolan.project.memory import read_memory
 from tavolan.project.origins import unknown_origins
 from tavolan.project.texts import Texts
-from tavolan.project.translation_progress import current_pairs, units
+from tavolan.project.translation_progress import current_pairs, translations_of
 
 SOURCE, GERMAN = "copy/en-US.toml", "copy/de-DE.toml"
 
@@ -17,7 +17,10 @@ SOURCE, GERMAN = "copy/en-US.toml", "copy/de-DE.toml"
 def outdated(root):
     texts = Texts(tavolan.open_project(root))
     return {
-        (tag, unit.address) for tag in ("de-DE", "ar-SA") for unit in units(texts, tag) if unit.standing == "outdated"
+        (tag, unit.address)
+        for tag in ("de-DE", "ar-SA")
+        for unit in translations_of(texts, tag)
+        if unit.standing == "outdated"
     }
 
 

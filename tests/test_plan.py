@@ -265,7 +265,7 @@ def test_a_plan_for_one_store_writes_where_only_that_store_reads(project):
     copy = opened.copy["en-US"]
     assert copy.data["keywords"] == ["pottery", "glaze"] and "keywords" not in copy.data.get("ios", {})
     assert len(copy.data["maker"]["keywords"]) == 30
-    assert copy.alternates("maker.keywords").value == ["pottery,glaze"]
+    assert copy.alternates("maker.keywords").content == ["pottery,glaze"]
     made_by_plan = [f for f in tavolan.check(opened) if f.field == "keywords" and f.store == "maker"]
     assert [f.rule for f in made_by_plan if f.rule != "keyword-room"] == []
     assert before.splitlines()[0] in (project / "copy/en-US.toml").read_text()

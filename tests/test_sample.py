@@ -40,7 +40,7 @@ def test_the_sample_has_fourteen_locales_and_five_shots(kilnary):
     assert len(kilnary.app.locales) == len(kilnary.copy) == 14
     assert [shot.name for shot in kilnary.shots.shot] == list(SCREENS)
     for tag in kilnary.app.locales:
-        captions = {shot.name: kilnary.copy[tag].caption(shot.name).value for shot in kilnary.shots.shot}
+        captions = {shot.name: kilnary.copy[tag].caption(shot.name).content for shot in kilnary.shots.shot}
         missing = [name for name, caption in captions.items() if not caption]
         assert missing == (["shelf"] if tag == "ko" else [])
         assert all(plain(caption) != caption for caption in captions.values() if caption), tag

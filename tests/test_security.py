@@ -18,7 +18,7 @@ from openpyxl.styles import Font
 import tavolan
 from conftest import replace, run_tavolan
 from tavolan.errors import OutsideError, ProjectError, UsageError
-from tavolan.exchange.provider import Address, Program, without_password
+from tavolan.exchange.provider import HttpProvider, ProgramProvider, without_password
 from tavolan.exchange.workbook import read_workbook
 from tavolan.notes.export import by_template, collect
 from tavolan.project.schema import ProviderTable
@@ -199,7 +199,7 @@ def other_packing(handler):
 def test_an_answer_has_a_limit_in_bytes_and_in_time(send, words):
     begin = time.monotonic()
     with answering(send) as url, pytest.raises(OutsideError, match=words):
-        Address("test", ProviderTable(url=url, timeout=0.8 if send is dripping else 60, tries=1)).ask(b"<x/>")
+        HttpProvider("test", ProviderTable(url=url, timeout=0.8 if send is dripping else 60, tries=1)).ask(b"<x/>")
     assert time.monotonic() - begin < 60
 
 
@@ -212,25 +212,25 @@ def test_an_odd_wait_is_waited_within_reason(told):
 
     waits: list[float] = []
     with answering(busy) as url, pytest.raises(OutsideError, match="status 429 after 2 tries"):
-        Address("test", ProviderTable(url=url, tries=2), waits.append).ask(b"<x/>")
+        HttpProvider("test", ProviderTable(url=url, tries=2), waits.append).ask(b"<x/>")
     assert len(waits) == 1 and 0 <= waits[0] <= 60
 
 
 def test_a_program_that_writes_without_end_is_ended(tmp_path):
     with pytest.raises(OutsideError, match="larger than 50 MB"):
-        Program("p", ProviderTable(command=["yes"])).ask(b"")
+        ProgramProvider("p", ProviderTable(command=["yes"])).ask(b"")
     begin = time.monotonic()
     with pytest.raises(OutsideError, match="no answer within 0"):
-        Program("p", ProviderTable(command=["sh", "-c", "sleep 30 & sleep 30"], timeout=0.5)).ask(b"")
+        ProgramProvider("p", ProviderTable(command=["sh", "-c", "sleep 30 & sleep 30"], timeout=0.5)).ask(b"")
     assert time.monotonic() - begin < 10
     with pytest.raises(OutsideError, match="can't be run"):
-        Program("p", ProviderTable(command=[str(tmp_path)])).ask(b"")
+        ProgramProvider("p", ProviderTable(command=[str(tmp_path)])).ask(b"")
 
 
 def test_a_token_that_no_header_can_hold_is_refused(monkeypatch):
     monkeypatch.setenv("POTTO_TOKEN", "gehe1m\nX: ü")
     with pytest.raises(UsageError, match="what no token has") as error:
-        Address("test", ProviderTable(url="http://127.0.0.1:9/", token_env="POTTO_TOKEN"))
+        HttpProvider("test", ProviderTable(url="http://127.0.0.1:9/", token_env="POTTO_TOKEN"))
     assert "gehe1m" not in str(error.value)
 
 

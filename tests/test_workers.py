@@ -22,23 +22,23 @@ from tavolan.pictures.making import workers
 from tavolan.pictures.making.caption_sizes import Setters
 from tavolan.pictures.making.painter import Painter
 from tavolan.pictures.making.planner import Planner, Selection
-from tavolan.pictures.making.workers import Work, _outcome, _Started
+from tavolan.pictures.making.workers import WorkQueue, _outcome, _Started
 
 
 @given(st.integers(0, 60), st.lists(st.integers(0, 4), max_size=200), st.integers(1, 5))
 def test_every_job_is_given_once_whoever_asks(count, askers, makers):
-    work = Work(list(range(1, count + 1)), makers)  # type: ignore[arg-type]
+    work = WorkQueue(list(range(1, count + 1)), makers)  # type: ignore[arg-type]
     given_out = [work.take(asker % makers) for asker in askers]
     rest = iter(lambda: work.take(0), None)
     assert Counter([*filter(None, given_out), *rest]) == Counter(range(1, count + 1))
 
 
 def test_each_maker_has_a_stretch_and_then_helps_with_the_longest():
-    work = Work(list("abcdefgh"), 2)  # type: ignore[arg-type]
+    work = WorkQueue(list("abcdefgh"), 2)  # type: ignore[arg-type]
     assert [work.take(0) for _ in range(4)] == list("abcd")
     assert [work.take(0), work.take(1), work.take(0), work.take(1)] == ["g", "e", "h", "f"]
     assert work.take(0) is None
-    work = Work(list("abc"), 1)  # type: ignore[arg-type]
+    work = WorkQueue(list("abc"), 1)  # type: ignore[arg-type]
     work.stop()
     assert work.take(0) is None
 

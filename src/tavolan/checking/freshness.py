@@ -29,7 +29,7 @@ def notes_repeated(review: Review, this: Rule) -> Iterator[Finding]:
         if (place.locale, place.value.key) in seen:
             continue
         seen.add((place.locale, place.value.key))
-        notes = " ".join(str(place.value.value).split())
+        notes = " ".join(str(place.value.content).split())
         for name, earlier in project.copy[place.locale].history().items():
             version, _ = apart(project, name)
             if version != project.app.version and " ".join(earlier.split()) == notes:

@@ -47,7 +47,7 @@ def keyword_repeats(review: Review, this: Rule) -> Iterator[Finding]:
         searched = searched_texts(review.project, place.store, place.locale)
         others = [(key, level, words_of(text, match)) for key, level, text in searched if key != place.field]
         heavier = Listing(place.locale, match, others)
-        for entry in place.value.value:
+        for entry in place.value.content:
             answered = heavier.answer(phrase_of(entry, match))
             if answered.level is not None:
                 where = " and ".join(dict.fromkeys(answered.used.values()))
@@ -60,7 +60,7 @@ def keyword_twice(review: Review, this: Rule) -> Iterator[Finding]:
     """A keyword stands in the list twice, or as the English plural of another one: search treats them as one word."""
     for place in _lists(review):
         seen: dict[str, str] = {}
-        for entry in place.value.value:
+        for entry in place.value.content:
             form = " ".join(word.form for word in phrase_of(entry, _match(place)).words)
             if form and form in seen:
                 same = split.fold(entry) == split.fold(seen[form])
@@ -73,7 +73,7 @@ def keyword_twice(review: Review, this: Rule) -> Iterator[Finding]:
 def keyword_space(review: Review, this: Rule) -> Iterator[Finding]:
     """A keyword begins or ends with a space: it counts against the budget and does nothing."""
     for place in _lists(review):
-        for entry in place.value.value:
+        for entry in place.value.content:
             if entry != entry.strip():
                 message = f'"{entry}" has a space at its edge'
                 yield place.finding(this, message, "Delete the space: it counts as a character.", subject=entry)
@@ -83,7 +83,7 @@ def keyword_space(review: Review, this: Rule) -> Iterator[Finding]:
 def keyword_comma(review: Review, this: Rule) -> Iterator[Finding]:
     """An entry of the keyword list is empty or holds the separator itself, so the store would cut it differently."""
     for place in _lists(review):
-        for number, entry in enumerate(place.value.value, 1):
+        for number, entry in enumerate(place.value.content, 1):
             if not entry.strip():
                 yield place.finding(this, f"entry {number} is empty", "Delete it.", subject=str(number))
             elif place.rule.separator.strip() and place.rule.separator.strip() in entry:
@@ -101,7 +101,7 @@ def keyword_phrase(review: Review, this: Rule) -> Iterator[Finding]:
     for place in _lists(review):
         if place.store.rulebook.search.model != "words":
             continue
-        for entry in place.value.value:
+        for entry in place.value.content:
             if len(split.words(entry, _match(place))) > 1:
                 message = f'"{entry}" is a phrase; search combines single words by itself'
                 yield place.finding(this, message, "Write its words as entries of their own.", subject=entry)
@@ -121,7 +121,7 @@ def keyword_filler(review: Review, this: Rule) -> Iterator[Finding]:
     }
     for place in _lists(review):
         fillers = words_in("fillers", language_of(place.locale))
-        for entry in place.value.value:
+        for entry in place.value.content:
             entry_words = split.words(entry, _match(place))
             serves = any((place.store.id, place.locale, word, place.field) in needed for word in entry_words)
             if entry_words and not serves and all(word in fillers for word in entry_words):
@@ -161,11 +161,11 @@ def keyword_copied(review: Review, this: Rule) -> Iterator[Finding]:
     """
     seen: dict[tuple[str, frozenset[str]], str] = {}
     for place in _lists(review):
-        if len(place.value.value) < _LEAST_ENTRIES:
+        if len(place.value.content) < _LEAST_ENTRIES:
             continue
-        key = (place.store.id, frozenset(split.fold(entry) for entry in place.value.value))
+        key = (place.store.id, frozenset(split.fold(entry) for entry in place.value.content))
         if key in seen:
-            message = f"has the same {len(place.value.value)} keywords as {seen[key]}"
+            message = f"has the same {len(place.value.content)} keywords as {seen[key]}"
             remedy = f"Find out what people type in {place.locale}, or spend the budget on other words."
             yield place.finding(this, message, remedy, subject=seen[key])
         seen.setdefault(key, place.locale)
@@ -181,12 +181,12 @@ def keyword_translated(review: Review, this: Rule) -> Iterator[Finding]:
     project = review.project
     for place in _lists(review):
         terms = project.terms.get(place.locale)
-        source = project.value(place.store.id, project.source_locale, place.field).value or []
-        if place.locale == project.source_locale or not terms or len(place.value.value) < _LEAST_ENTRIES:
+        source = project.value(place.store.id, project.source_locale, place.field).content or []
+        if place.locale == project.source_locale or not terms or len(place.value.content) < _LEAST_ENTRIES:
             continue
         typed = "\n".join(split.fold(term.phrase) for term in terms)
-        known = sum(split.fold(entry) in typed for entry in place.value.value)
-        if len(source) == len(place.value.value) and known * 3 < len(place.value.value):
+        known = sum(split.fold(entry) in typed for entry in place.value.content)
+        if len(source) == len(place.value.content) and known * 3 < len(place.value.content):
             message = (
                 f"has as many entries as {project.source_locale}, and {known} of {len(source)} stand in a target phrase"
             )

@@ -57,7 +57,7 @@ def item_count(review: Review, this: Rule) -> Iterator[Finding]:
     for place in (*review.places, *review.candidates):
         if place.rule.kind != "list" or not place.value.written:
             continue
-        count, most, least = len(place.value.value), place.rule.max_items, place.rule.min_items
+        count, most, least = len(place.value.content), place.rule.max_items, place.rule.min_items
         if most is not None and count > most:
             message = f"holds {count} entries, {count - most} over the limit of {most}"
             remedy = f"Take out {count - most}."
@@ -74,7 +74,7 @@ def entry_too_long(review: Review, this: Rule) -> Iterator[Finding]:
         if place.rule.item_max is None or not place.value.written:
             continue
         unit = place.store.rulebook.unit_of(place.rule)
-        for number, entry in enumerate(place.value.value, 1):
+        for number, entry in enumerate(place.value.content, 1):
             length = measure(entry, unit)
             if length > place.rule.item_max:
                 over = length - place.rule.item_max

@@ -8,9 +8,9 @@ from dataclasses import replace
 from tavolan.checking.findings import Finding, Location, Rule
 from tavolan.checking.registry import check
 from tavolan.checking.review import Place, Review
+from tavolan.errors import nearest
 from tavolan.languages.tags import locale_name, nearest_code
 from tavolan.project.model import Project
-from tavolan.support.validation import nearest
 
 
 def is_required(project: Project, required: str) -> bool:
@@ -109,7 +109,7 @@ def wrong_kind(review: Review, this: Rule) -> Iterator[Finding]:
 
 
 def _kind_faults(place: Place) -> Iterator[tuple[str, str, str]]:
-    value, kind = place.value.value, place.rule.kind
+    value, kind = place.value.content, place.rule.kind
     if kind == "yes-no":
         if not isinstance(value, bool):
             yield "", "must be true or false", f"Write {place.field} = true, or false."

@@ -13,10 +13,9 @@ from importlib import import_module
 
 from tavolan.checking.findings import Finding, Level, Rule, merged
 from tavolan.checking.review import Review
-from tavolan.errors import ProjectError, one_problem
+from tavolan.errors import ProjectError, nearest, one_problem
 from tavolan.project.model import Project
 from tavolan.project.schema import Waiver
-from tavolan.support.validation import nearest
 
 FAMILIES = (
     "limits",

@@ -111,7 +111,7 @@ class Review:
                 continue
             for name in (place.field, f"{place.store.id}.{place.field}"):
                 value = self.project.copy[place.locale].alternates(name)
-                for number, text in enumerate(value.value, 1):
+                for number, text in enumerate(value.content, 1):
                     one = Value(text, value.source, value.key)
                     found.append(Place(place.store, place.locale, f"alternates.{name}", place.rule, one, number))
         return found
@@ -134,15 +134,15 @@ class Review:
             store = next(iter(stores)) if len(stores) == 1 else ""
             value = place.value
             if place.rule.kind == "list":
-                for entry in value.value:
+                for entry in value.content:
                     yield Passage(place.locale, store, place.field, entry, value, place.rule.role)
             else:
-                yield Passage(place.locale, store, place.field, str(value.value), value, place.rule.role)
+                yield Passage(place.locale, store, place.field, str(value.content), value, place.rule.role)
         for locale, copy in self.project.copy.items():
             for table in ("captions", "showcase"):
                 for name in copy.data.get(table, {}):
                     value = copy.entry(table, name)
-                    yield Passage(locale, "", f"{table}.{name}", str(value.value), value, table)
+                    yield Passage(locale, "", f"{table}.{name}", str(value.content), value, table)
 
     @cached_property
     def screens(self) -> ScreenIndex:

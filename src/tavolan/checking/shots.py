@@ -8,8 +8,8 @@ from collections.abc import Iterator
 from tavolan.checking.findings import Finding, Location, Rule
 from tavolan.checking.registry import check
 from tavolan.checking.review import Review
+from tavolan.errors import nearest
 from tavolan.project.screens import Screen
-from tavolan.support.validation import nearest
 
 
 @check("caption-missing", "error")

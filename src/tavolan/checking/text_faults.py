@@ -102,7 +102,7 @@ def link(review: Review, this: Rule) -> Iterator[Finding]:
         if at in seen:
             continue
         seen.add(at)
-        text = str(place.value.value)
+        text = str(place.value.content)
         if place.rule.kind == "email":
             if not _EMAIL.fullmatch(text):
                 message, remedy = f'"{text}" is no e-mail address', "Write it as in name@example.com."

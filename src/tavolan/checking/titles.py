@@ -49,7 +49,7 @@ def title_policy(review: Review, this: Rule) -> Iterator[Finding]:
             continue
         claims = policy.title_claims.get(language_of(place.locale), ())
         articles = words_in("fillers", language_of(place.locale))
-        for fault in title_faults(str(place.value.value), review.project.app.name, place.locale, claims, articles):
+        for fault in title_faults(str(place.value.content), review.project.app.name, place.locale, claims, articles):
             remedy = "Take it out: the store refuses such titles." if fault.sure else "Take it out if it's meant so."
             level = this.level if fault.sure else "warning"
             yield place.finding(this, fault.message, remedy, level, subject=fault.subject)

@@ -75,7 +75,7 @@ def first_sentence_says_what(review: Review, this: Rule) -> Iterator[Finding]:
     for place in review.places:
         if place.rule.fold is None or not place.value.written or place.value.inherited_from:
             continue
-        sentence = first_sentence(str(place.value.value), words_in("abbreviations", language_of(place.locale)))
+        sentence = first_sentence(str(place.value.content), words_in("abbreviations", language_of(place.locale)))
         length = measure(sentence)
         if length > place.rule.fold:
             message = f"the first sentence is {length} characters long; about {place.rule.fold} show before “more”"
@@ -149,7 +149,7 @@ def _mention_texts(review: Review) -> Iterator[tuple[Place, MentionText]]:
         search = place.store.rulebook.search
         own = place.value.written and not place.value.inherited_from
         if own and search.model == "mentions" and place.rule.role == "prose" and place.rule.search:
-            yield place, MentionText(str(place.value.value), split.matching_of(search, place.locale))
+            yield place, MentionText(str(place.value.content), split.matching_of(search, place.locale))
 
 
 @check("last-word", "note", off=True)
@@ -162,7 +162,7 @@ def last_word(review: Review, this: Rule) -> Iterator[Finding]:
     for place in review.places:
         if place.rule.search != 2 or place.rule.kind != "text" or not place.value.written or place.value.inherited_from:
             continue
-        text = str(place.value.value)
+        text = str(place.value.content)
         typed = {word for term in review.own_terms(place.locale) for word in split.words(term.phrase)}
         last = (split.words(text) or [""])[-1]
         if last in typed and measure(text, place.store.rulebook.unit_of(place.rule)) == place.rule.max:

@@ -18,6 +18,7 @@ from tavolan.cli.common import (
     print_json,
     say,
 )
+from tavolan.errors import UnknownNameError
 
 if TYPE_CHECKING:
     from tavolan.checking import Finding
@@ -81,12 +82,10 @@ def check(
 
 
 def _format(name: str) -> str:
-    from tavolan.errors import UsageError
     from tavolan.reports.machine import FORMATS
-    from tavolan.support.validation import nearest
 
     if name not in FORMATS:
-        raise UsageError(f'--format: there\'s no "{name}". {nearest(name, FORMATS)}')
+        raise UnknownNameError("there's no", name, FORMATS, option="--format")
     return name
 
 
@@ -105,11 +104,9 @@ def _print_machine(name: str, findings: list[Finding]) -> None:
 
 def _explain(rule: str) -> None:
     from tavolan.checking.registry import all_checks
-    from tavolan.errors import UsageError
-    from tavolan.support.validation import nearest
 
     known = all_checks()
     if rule not in known:
-        raise UsageError(f'--explain: there\'s no rule "{rule}". {nearest(rule, known)}')
+        raise UnknownNameError("there's no rule", rule, known, option="--explain")
     level = "off unless the project gives it a level" if known[rule].off else known[rule].level
     typer.echo(f"{rule} ({level})\n\n{known[rule].explanation}")

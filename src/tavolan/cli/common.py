@@ -18,7 +18,7 @@ if TYPE_CHECKING:
     from rich.console import Console
 
     from tavolan.project.model import Project
-    from tavolan.reports.styled import Text
+    from tavolan.reports.styled import SafeText
 
 ProjectOption = Annotated[
     Path | None,
@@ -42,7 +42,7 @@ def console() -> Console:
     return People()
 
 
-def styled(template: str, *values: object) -> Text:
+def styled(template: str, *values: object) -> SafeText:
     """Return a text with mark-up in its template, never in its values."""
     from tavolan.reports.styled import styled as fill_in
 

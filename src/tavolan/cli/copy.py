@@ -12,7 +12,7 @@ from tavolan.cli import completing
 from tavolan.cli.common import JsonOption, LocaleOption, ProjectOption, console, open_project, print_json, styled
 
 if TYPE_CHECKING:
-    from tavolan.project.texts import Change, Texts
+    from tavolan.project.texts import TextChange, Texts
 
 app = typer.Typer(
     help="The listing's text: see it, change it, take it to a spreadsheet and back.", no_args_is_help=True
@@ -62,7 +62,7 @@ def show(
                 sys.stdout.write("\n")
         return
     if json:
-        values = {address: texts.project.copy[tag].at(texts.key(address)).value for address in texts.addresses()}
+        values = {address: texts.project.copy[tag].at(texts.key(address)).content for address in texts.addresses()}
         there = {address: value for address, value in values.items() if value is not None}
         print_json({"schema": "tavolan/copy@1", "locale": tag, "texts": there})
         return
@@ -102,7 +102,7 @@ def set_text(
 ) -> None:
     """Write one text into its file, which keeps its comments and order. Refused over the limit, unless forced."""
     from tavolan.errors import UsageError
-    from tavolan.project.texts import Change
+    from tavolan.project.texts import TextChange
 
     text = _standard_input() if text == "-" else text
     texts = _texts(project, write=not dry_run)
@@ -111,8 +111,8 @@ def set_text(
     if clear and text:
         raise UsageError("--clear takes the text away: give it no text.")
     if not clear and not text.strip():
-        raise UsageError(f"{tag} {field}: the text is empty. Nothing was written; to take it away, use --clear.")
-    _apply(texts, [Change(tag, field, texts.get(tag, field), text)], force, dry_run)
+        raise UsageError(f"{tag} {field}: the text is empty", "Nothing was written; to take it away, use --clear.")
+    _apply(texts, [TextChange(tag, field, texts.get(tag, field), text)], force, dry_run)
 
 
 def _standard_input() -> str:
@@ -137,19 +137,19 @@ def choose(
 ) -> None:
     """Put an alternate of a field into the field; what stood there becomes the alternate."""
     from tavolan.errors import UsageError
-    from tavolan.project.texts import Change
+    from tavolan.project.texts import TextChange
 
     texts = _texts(project, write=not dry_run)
     tag = _locale(texts, locale)
     texts.key(field)
-    candidates = list(texts.project.copy[tag].alternates(field).value)
+    candidates = list(texts.project.copy[tag].alternates(field).content)
     if not 1 <= number <= len(candidates):
         there = f"there are {len(candidates)}" if candidates else "there are none"
         raise UsageError(f"{tag} {field}: there's no alternate {number}; {there} under [alternates].")
     before, after = texts.get(tag, field), candidates[number - 1]
     candidates[number - 1] = before
     kept = [text for text in candidates if text]
-    _apply(texts, [Change(tag, field, before, after)], force, dry_run, alternates=(tag, field, kept))
+    _apply(texts, [TextChange(tag, field, before, after)], force, dry_run, alternates=(tag, field, kept))
 
 
 @app.command()
@@ -198,16 +198,16 @@ def sheet(
     if (out is None) == (read is None):
         raise UsageError("Name one file: tavolan copy sheet FILE writes it, tavolan copy sheet --read FILE reads it.")
     if rows not in ("locales", "fields"):
-        raise UsageError(f'--rows can\'t be "{rows}". Write locales or fields.')
+        raise UsageError(f'--rows can\'t be "{rows}"', "Write locales or fields.")
     if prefer not in ("", "sheet", "project"):
-        raise UsageError(f'--prefer can\'t be "{prefer}". Write sheet or project.')
+        raise UsageError(f'--prefer can\'t be "{prefer}"', "Write sheet or project.")
     texts = _texts(project, write=read is not None and not dry_run)
     if read:
         _read_back(texts, read, prefer, dry_run)
         return
     assert out is not None
     if out.suffix.lower() not in (".xlsx", ".csv"):
-        raise UsageError(f"{out} is neither .xlsx nor .csv. Name one of the two.")
+        raise UsageError(f"{out} is neither .xlsx nor .csv", "Name one of the two.")
     if dry_run:
         console().print(f"Would write {len(texts.addresses()) * len(texts.project.app.locales)} texts to {out}")
         return
@@ -241,7 +241,7 @@ def _read_back(texts: Texts, path: Path, prefer: str, dry_run: bool) -> None:
 
 def _apply(
     texts: Texts,
-    changes: list[Change],
+    changes: list[TextChange],
     force: bool,
     dry_run: bool,
     alternates: tuple[str, str, list[str]] | None = None,

@@ -47,7 +47,7 @@ def status(
     """Show how far each language is: translated, reviewed, drafted, outdated, over its limit, missing."""
     from tavolan.project.origins import unknown_origins
     from tavolan.project.texts import Texts
-    from tavolan.project.translation_progress import units as units_of
+    from tavolan.project.translation_progress import translations_of as units_of
     from tavolan.reports.localetables import as_document, print_progress, print_units
     from tavolan.reports.number_words import counted
 

@@ -119,9 +119,9 @@ def _report_any(error: BaseException) -> int:
         return 130
     if isinstance(error, OSError):
         place = error.filename if isinstance(error.filename, str) else "what this prints to"
-        error = OutsideError(f"{place}: {error.strerror or error}. Check the disk, the path and its rights.")
+        error = OutsideError(f"{place}: {error.strerror or error}", "Check the disk, the path and its rights.")
     elif isinstance(error, MemoryError):
-        error = OutsideError("there isn't enough memory for this. Do it in smaller parts.")
+        error = OutsideError("there isn't enough memory for this", "Do it in smaller parts.")
     with suppress(OSError):
         if isinstance(error, TavolanError):
             report(error)

@@ -39,7 +39,7 @@ def draft(
 
 
 def _tell(drafted: DraftedNotes) -> None:
-    from tavolan.reports.styled import Text
+    from tavolan.reports.styled import SafeText
 
     out = console()
     kind = ""
@@ -48,14 +48,14 @@ def _tell(drafted: DraftedNotes) -> None:
             kind = bullet.kind
             out.print(styled("[bold]{}[/]", kind))
         ids = " ".join(commit.short for commit in bullet.commits)
-        out.print(Text.assemble("  - ", bullet.text, ("  " + ids, "dim")), soft_wrap=True)
+        out.print(SafeText.assemble("  - ", bullet.text, ("  " + ids, "dim")), soft_wrap=True)
     if not drafted.bullets:
         out.print("Nothing since then that users would feel.")
     if drafted.dropped:
         out.print(styled("[bold]left out[/]"))
     for item in drafted.dropped:
         out.print(
-            Text.assemble("  ", item.commit.subject, (f"  {item.commit.short} {item.why}", "dim")), soft_wrap=True
+            SafeText.assemble("  ", item.commit.subject, (f"  {item.commit.short} {item.why}", "dim")), soft_wrap=True
         )
     for store, gone in drafted.too_long.items():
         out.print(styled("[yellow]{}[/] has no room for: {}", store, "; ".join(gone)), soft_wrap=True)
@@ -77,7 +77,7 @@ def show(
     now = version is None or version == opened.app.version
     known = versions(opened)
     if not now and version not in known:
-        raise UsageError(f'no locale has notes of version "{version}". Known here: {", ".join(known) or "none"}.')
+        raise UsageError(f'no locale has notes of version "{version}"', f"Known here: {', '.join(known) or 'none'}.")
     found = False
     for tag in tags:
         for who, text in (current(opened, tag) if now else kept(opened, opened.copy[tag], str(version))).items():

@@ -55,12 +55,11 @@ def show(
     json: JsonOption = False,
 ) -> None:
     """Print one rulebook as tables."""
-    from tavolan.errors import UsageError
-    from tavolan.support.validation import nearest
+    from tavolan.errors import UnknownNameError
 
     books, _ = known_books(project)
     if rulebook not in books:
-        raise UsageError(f'there\'s no rulebook "{rulebook}". {nearest(rulebook, books)}')
+        raise UnknownNameError("there's no rulebook", rulebook, books)
     if json:
         print_json(books[rulebook].model_dump(by_alias=True, exclude_none=True, mode="json"))
         return

@@ -25,10 +25,9 @@ def schema(
 ) -> None:
     """Print the JSON Schema of a kind of TOML file, for editors, or of a JSON document, for programs that read it."""
     from tavolan.cli.documents import SHAPES
-    from tavolan.errors import UsageError
+    from tavolan.errors import UnknownNameError, UsageError
     from tavolan.project.json_schemas import NAMES
     from tavolan.support.files import write_text
-    from tavolan.support.validation import nearest
 
     if write:
         for each, text in (document_files() if documents else schema_files(project)).items():
@@ -40,7 +39,7 @@ def schema(
     if not name:
         raise UsageError(f"which schema? Name one of {', '.join(names)}, or write all with: --write DIR")
     if name not in names:
-        raise UsageError(f'there\'s no schema "{name}". {nearest(name, names)}')
+        raise UnknownNameError("there's no schema", name, names)
     print_json(_schema(name, project))
 
 

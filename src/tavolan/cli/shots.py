@@ -82,9 +82,9 @@ def take(
     opened = open_project(project, write=not dry_run)
     names = name or []
     if names and len(names) != len(files):
-        raise UsageError(f"--name is given {len(names)} times for {len(files)} files. Give one per file, or none.")
+        raise UsageError(f"--name is given {len(names)} times for {len(files)} files", "Give one per file, or none.")
     if wrong := [given for given in names if not re.fullmatch(r"[a-z0-9][a-z0-9-]*", given)]:
-        raise UsageError(f'--name: "{wrong[0]}" can\'t be a name. Use small letters, digits and hyphens.')
+        raise UsageError(f'"{wrong[0]}" can\'t be a name', "Use small letters, digits and hyphens.", option="--name")
     taker = Taker(opened, locale, device or "", crop, replace, _ask_class)
     planned = taker.plan(files, names)
     by_order = [taken for taken in planned if taken.by_order]
@@ -96,10 +96,11 @@ def take(
         out.print("Nothing was taken: --dry-run.")
         return
     if asked and not (sys.stdin.isatty() and typer.confirm("Some go by the order of the shots. Is that right?")):
+        captures = ", ".join(taken.source.name for taken in by_order)
         screens = f"{'its name is' if len(by_order) == 1 else 'their names are'} no screen's"
         raise UsageError(
-            f"{', '.join(taken.source.name for taken in by_order)}: {screens}, so only the order of the shots could "
-            "tell. Nothing was taken. Give --in-order if the plan is right, or name them with --name."
+            f"{captures}: {screens}, so only the order of the shots could tell",
+            "Nothing was taken. Give --in-order if the plan is right, or name them with --name.",
         )
     with changing(opened.root):
         for taken in planned:
@@ -217,7 +218,7 @@ def looks(
         opened.pick("--copy", [copy], built_in_looks())
         target = opened.root / "looks" / f"{copy}.toml"
         if target.exists():
-            raise UsageError(f"looks/{copy}.toml is there already. Rename it, or change it as it is.")
+            raise UsageError(f"looks/{copy}.toml is there already", "Rename it, or change it as it is.")
         with changing(opened.root):
             write_bytes(target, (BUILT_IN / f"{copy}.toml").read_bytes())
         out.print(f"looks/{copy}.toml now takes the place of the built-in look.")
@@ -229,7 +230,7 @@ def looks(
         places = [(store, name) for store in opened.stores.values() for name in opened.classes_of(store)]
         place = next(((store.id, name) for store, name in places if device in (None, name)), None)
         if place is None:
-            raise UsageError(f'--device: this project renders no "{device}".')
+            raise UsageError(f'this project renders no "{device}".', option="--device")
         wanted = _selection([place[0]], [locale or opened.source_locale], [place[1]], None)
         with progress_bar("Looks") as move:
             write_bytes(sheet, png.write(draw_gallery(opened, wanted, chosen if look else None, progress=move)))

@@ -23,7 +23,7 @@ if TYPE_CHECKING:
     from rich.console import Console
 
     from tavolan.project.model import Project
-    from tavolan.project.texts import Change
+    from tavolan.project.texts import TextChange
     from tavolan.words.coverage import Answer
     from tavolan.words.plan_choices import Options
     from tavolan.words.plan_model import Plan
@@ -96,7 +96,7 @@ def _write_heat_map(opened: Project, store: str, answers: list[Answer], target: 
 
     own = [a for a in answers if a.store == store]
     if not own:
-        raise UsageError("there are no phrases to draw. Write them into terms/<locale>.csv.")
+        raise UsageError("there are no phrases to draw", "Write them into terms/<locale>.csv.")
     write_bytes(target, heat_map(f"{opened.app.name}: what {store} answers, by storefront", own))
     console().print(f"\n{target}", soft_wrap=True)
 
@@ -196,7 +196,7 @@ def plan(
         _tell_written(apply_plan(opened, made), silent=json)
 
 
-def _tell_written(written: list[Change], silent: bool) -> None:
+def _tell_written(written: list[TextChange], silent: bool) -> None:
     out = console()
     for change in () if silent else written:
         out.print(f"copy/{change.locale}.toml: {change.address} is written; what stood there is an alternate now.")

@@ -79,7 +79,7 @@ def import_terms(
     for pair in filter(None, map.split(",")):
         theirs, separator, ours = pair.rpartition("=")
         if not separator or not theirs.strip():
-            raise UsageError(f'--map: "{pair}" isn\'t THEIRS=ours. Write it as in "Search term=phrase".')
+            raise UsageError(f'"{pair}" isn\'t THEIRS=ours', 'Write it as in "Search term=phrase".', option="--map")
         given[theirs.strip()] = ours.strip()
     done = import_table(opened, tag, file, given)
     out = console()
@@ -131,8 +131,8 @@ def fit(locale: OneLocale, project: ProjectOption = None, json: JsonOption = Fal
     found = fit_phrases(opened, tag, score_phrases(opened, [tag], date.today()))
     if found is None:
         raise UsageError(
-            f"{tag}: data/ranks.csv has no first ten for a phrase whose difficulty is known. "
-            "Add ranks, or difficulties (terms score tells them)."
+            f"{tag}: data/ranks.csv has no first ten for a phrase whose difficulty is known",
+            "Add ranks, or difficulties (terms score tells them).",
         )
     if json:
         print_json({"schema": "tavolan/fit@1", "locale": tag, **asdict(found)})

@@ -14,16 +14,15 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal
 
-from tavolan.errors import Problem, ProjectError, one_problem
+from tavolan.errors import Problem, ProjectError, nearest, one_problem
 from tavolan.exchange.workbook import Sheet, read_workbook
 from tavolan.languages.tags import is_right_to_left
 from tavolan.project.state import digest
-from tavolan.project.texts import Change, Outcome, Texts
+from tavolan.project.texts import Outcome, TextChange, Texts
 from tavolan.rulebooks.measure import measure
 from tavolan.support.csvfile import guarded, unguarded
 from tavolan.support.csvfile import read_csv as read_table
 from tavolan.support.files import write_bytes, write_text
-from tavolan.support.validation import nearest
 
 if TYPE_CHECKING:
     from openpyxl.worksheet.worksheet import Worksheet
@@ -261,7 +260,7 @@ def merge(texts: Texts, cells: list[Cell], shown: str, prefer: str = "") -> Outc
         current = texts.get(cell.locale, cell.address)
         if cell.text == current or digest(cell.text) == cell.base:
             continue
-        change = Change(cell.locale, cell.address, current, cell.text)
+        change = TextChange(cell.locale, cell.address, current, cell.text)
         untouched = cell.base is not None and digest(current) == cell.base
         if untouched or prefer == "sheet":
             outcome.changes.append(change)

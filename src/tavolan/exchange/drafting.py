@@ -13,24 +13,23 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from queue import Empty, SimpleQueue
 
-from tavolan.errors import OutsideError, ProjectError, UsageError
+from tavolan.errors import OutsideError, ProjectError, ProviderError, UnknownNameError, UsageError
 from tavolan.exchange.glossary import forbidden, read_glossary
 from tavolan.exchange.inline import has_emphasis, lost
 from tavolan.exchange.provider import UNLISTED, Provider, provider_for
 from tavolan.exchange.send import parcel_for
-from tavolan.exchange.translation_request import Parcel, Text
+from tavolan.exchange.translation_request import TranslationRequest, TranslationUnit
 from tavolan.exchange.xliff import parse_xliff, write_xliff
 from tavolan.project.load import load_project
 from tavolan.project.memory import read_memory
 from tavolan.project.model import Project
 from tavolan.project.schema import ProviderTable
 from tavolan.project.state import digest
-from tavolan.project.texts import Change, Texts
+from tavolan.project.texts import TextChange, Texts
 from tavolan.project.translation_progress import is_drafted
 from tavolan.rulebooks.measure import measure
 from tavolan.support.files import read_bytes, write_inside
 from tavolan.support.transaction import changing
-from tavolan.support.validation import nearest
 from tavolan.support.xmlfile import bad_character
 
 Progress = Callable[[int, int], None]
@@ -48,12 +47,12 @@ def provider_of(project: Project, name: str | None, url: str | None) -> Provider
         name = next(iter(known))
     if name is None:
         if known:
-            raise UsageError(f"--provider: say which one. Known here: {', '.join(known)}.")
+            raise UsageError("say which one", f"Known here: {', '.join(known)}.", option="--provider")
         raise UsageError(
-            "tavolan.toml has no [provider.<name>] with url or command. To try it: tavolan standin translator"
+            "tavolan.toml has no [provider.<name>] with url or command", "To try it: tavolan standin translator"
         )
     if name not in known:
-        raise UsageError(f'--provider: tavolan.toml has no "{name}". {nearest(name, known)}')
+        raise UnknownNameError("tavolan.toml has no", name, known, option="--provider")
     return provider_for(name, known[name])
 
 
@@ -61,8 +60,8 @@ def provider_of(project: Project, name: str | None, url: str | None) -> Provider
 class Drafted:
     """What a run of drafts did, per locale and field."""
 
-    written: list[Change] = field(default_factory=list)
-    aside: list[Change] = field(default_factory=list)
+    written: list[TextChange] = field(default_factory=list)
+    aside: list[TextChange] = field(default_factory=list)
     over: list[tuple[str, str, str]] = field(default_factory=list)
     broken: list[tuple[str, str, str]] = field(default_factory=list)
     missing: list[tuple[str, str]] = field(default_factory=list)
@@ -99,7 +98,7 @@ class Drafter:
         self.terms = read_glossary(project.root)
         self.protected = (project.app.name, *project.translate.keep)
 
-    def plan(self, locales: list[str]) -> list[Parcel]:
+    def plan(self, locales: list[str]) -> list[TranslationRequest]:
         """Return what would be asked for: texts that are missing, outdated, or drafted from an earlier source."""
         parcels = []
         memory = read_memory(self.project.root)
@@ -110,13 +109,13 @@ class Drafter:
                 parcels.append(replace(parcel, texts=wanted))
         return parcels
 
-    def run(self, parcels: list[Parcel], progress: Progress | None = None) -> Drafted:
+    def run(self, parcels: list[TranslationRequest], progress: Progress | None = None) -> Drafted:
         """Ask for all of it, batch by batch, and write what comes. Stops at a provider that fails; the rest is kept."""
         done = Drafted()
         batches = [batch for parcel in parcels for batch in self._batches(parcel)]
         total, count = sum(len(batch.texts) for batch in batches), 0
         answers = self._answers(batches)
-        waiting: list[tuple[str, Text, Text | None]] = []
+        waiting: list[tuple[str, TranslationUnit, TranslationUnit | None]] = []
         for asked in batches:
             try:
                 given = {text.address: text for text in next(answers).texts}
@@ -135,19 +134,19 @@ class Drafter:
             self._measure_keywords(parcel.locale, done)
         return done
 
-    def _batches(self, parcel: Parcel) -> list[Parcel]:
+    def _batches(self, parcel: TranslationRequest) -> list[TranslationRequest]:
         return [
             replace(parcel, texts=parcel.texts[start : start + self.batch])
             for start in range(0, len(parcel.texts), self.batch)
         ]
 
-    def _answers(self, batches: list[Parcel]) -> Iterator[Parcel]:
+    def _answers(self, batches: list[TranslationRequest]) -> Iterator[TranslationRequest]:
         """Yield the answers in order; others are asked for meanwhile, as many at a time as the provider is asked for.
 
         Raises what asking raised, and asks nothing more after it. Daemons do the asking, so that an interrupted run
         doesn't wait for a slow provider.
         """
-        came: list[SimpleQueue[Parcel | BaseException]] = [SimpleQueue() for _ in batches]
+        came: list[SimpleQueue[TranslationRequest | BaseException]] = [SimpleQueue() for _ in batches]
         left = SimpleQueue[int]()
         for number in range(len(batches)):
             left.put(number)
@@ -174,7 +173,7 @@ class Drafter:
         finally:
             over.set()
 
-    def _answer(self, asked: Parcel) -> Parcel:
+    def _answer(self, asked: TranslationRequest) -> TranslationRequest:
         """Return the provider's answer, from an earlier run where it's the same question."""
         document = write_xliff(asked)
         name = f"{asked.locale}-{digest(self.provider.name)}-{digest(document.decode())}.xlf"
@@ -182,12 +181,12 @@ class Drafter:
         data = read_bytes(kept, f"out/drafts/{name}") if kept.is_file() else self.provider.ask(document)
         parcels = parse_xliff(data, f"the answer of {self.provider.name}")
         if not parcels:
-            raise OutsideError(f"provider {self.provider.name}: the answer holds no file")
+            raise ProviderError(self.provider.name, "the answer holds no file")
         if not kept.is_file():
             write_inside(self.project.root, Path("out") / "drafts" / name, data)
         return parcels[0]
 
-    def _take(self, answered: list[tuple[str, Text, Text | None]], done: Drafted) -> None:
+    def _take(self, answered: list[tuple[str, TranslationUnit, TranslationUnit | None]], done: Drafted) -> None:
         """Write drafts, each with its locale: checked, a person's text left alone, as one change."""
         with changing(self.project.root):
             self._reread()
@@ -203,7 +202,7 @@ class Drafter:
     def _stamp(self) -> dict[str, int]:
         return {path.name: path.stat().st_mtime_ns for path in (self.project.root / "copy").iterdir()}
 
-    def _write(self, answered: list[tuple[str, Text, Text | None]], done: Drafted) -> None:
+    def _write(self, answered: list[tuple[str, TranslationUnit, TranslationUnit | None]], done: Drafted) -> None:
         changes, alternates = [], []
         source = self.project.source_locale
         for locale, text, answer in answered:
@@ -221,7 +220,7 @@ class Drafter:
                 done.broken.append((locale, text.address, "; ".join(faults)))
                 continue
             now = self.texts.get(locale, text.address)
-            change = Change(locale, text.address, now, draft)
+            change = TextChange(locale, text.address, now, draft)
             if now and not is_drafted(self.texts, locale, text.address):
                 alternates.append(change)
                 continue
@@ -235,7 +234,7 @@ class Drafter:
         done.written += changes
         done.aside += alternates
 
-    def _best(self, locale: str, text: Text, answer: Text | None) -> str:
+    def _best(self, locale: str, text: TranslationUnit, answer: TranslationUnit | None) -> str:
         """Return the answer's text; of several offered (as translation candidates) the first that fits its limit."""
         if answer is None:
             return ""
@@ -243,12 +242,12 @@ class Drafter:
         fitting = (option for option in options if option and not self.texts.over(locale, text.address, option))
         return next(fitting, answer.target)
 
-    def _put_aside(self, change: Change) -> None:
+    def _put_aside(self, change: TextChange) -> None:
         if "." in change.address:
             path = Path("out") / "drafts" / f"{change.locale}-{change.address}.txt"
             write_inside(self.project.root, path, change.after.encode())
             return
-        known = list(self.project.copy[change.locale].alternates(change.address).value or [])
+        known = list(self.project.copy[change.locale].alternates(change.address).content or [])
         if change.after not in known:
             self.texts.write_alternates(change.locale, change.address, [*known, change.after])
 

@@ -20,7 +20,7 @@ _LANG = "{http://www.w3.org/XML/1998/namespace}lang"
 
 
 @dataclass(frozen=True)
-class Term:
+class GlossaryTerm:
     """What a term is called in a locale, or mustn't be called."""
 
     term: str
@@ -30,7 +30,7 @@ class Term:
     note: str = ""
 
 
-def read_glossary(root: Path) -> list[Term]:
+def read_glossary(root: Path) -> list[GlossaryTerm]:
     """Return the glossary; empty when there's none. Raises ProjectError with every line that's wrong."""
     path = root / NAME
     if not path.is_file():
@@ -46,13 +46,13 @@ def read_glossary(root: Path) -> list[Term]:
             message = f'"{use}" is no use' if all(cells[:3]) else "lacks a term, a locale or a target"
             problems.append(Problem(NAME, number, "", message, "Write preferred or forbidden."))
             continue
-        terms.append(Term(cells[0], cells[1], cells[2], use, cells[4]))
+        terms.append(GlossaryTerm(cells[0], cells[1], cells[2], use, cells[4]))
     if problems:
         raise ProjectError(problems)
     return terms
 
 
-def forbidden(terms: list[Term], source: str, target: str, locale: str) -> list[str]:
+def forbidden(terms: list[GlossaryTerm], source: str, target: str, locale: str) -> list[str]:
     """Return what a translation calls by a name that the glossary forbids."""
     return [
         f"calls “{term.term}” “{term.target}”, which the glossary forbids"
@@ -62,7 +62,7 @@ def forbidden(terms: list[Term], source: str, target: str, locale: str) -> list[
     ]  # fmt: skip
 
 
-def write_tbx(terms: list[Term], source_locale: str) -> bytes:
+def write_tbx(terms: list[GlossaryTerm], source_locale: str) -> bytes:
     """Return the glossary as TBX-Basic in the form of ISO 30042:2008: more tools read it than that of 2019."""
     root = Element("martif", {"type": "TBX-Basic", _LANG: source_locale})
     header = SubElement(root, "martifHeader")
@@ -72,7 +72,7 @@ def write_tbx(terms: list[Term], source_locale: str) -> bytes:
     for number, name in enumerate(dict.fromkeys(term.term for term in terms), 1):
         entry = SubElement(body, "termEntry", {"id": f"c{number}"})
         own = [term for term in terms if term.term == name]
-        _section(entry, source_locale, [Term(name, source_locale, name)])
+        _section(entry, source_locale, [GlossaryTerm(name, source_locale, name)])
         for locale in dict.fromkeys(term.locale for term in own):
             _section(entry, locale, [term for term in own if term.locale == locale])
     indent(root)
@@ -80,7 +80,7 @@ def write_tbx(terms: list[Term], source_locale: str) -> bytes:
     return data + b"\n"
 
 
-def _section(entry: Element, locale: str, terms: list[Term]) -> None:
+def _section(entry: Element, locale: str, terms: list[GlossaryTerm]) -> None:
     section = SubElement(entry, "langSet", {_LANG: locale})
     for term in terms:
         made = SubElement(section, "tig")

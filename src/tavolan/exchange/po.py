@@ -11,7 +11,7 @@ from babel.messages.catalog import Catalog
 from babel.messages.pofile import read_po, write_po
 
 from tavolan.errors import one_problem
-from tavolan.exchange.translation_request import Parcel, Text
+from tavolan.exchange.translation_request import TranslationRequest, TranslationUnit
 from tavolan.languages.tags import locale_name
 
 # Tools ask for a translator; who it was, the file's own tool writes in.
@@ -19,7 +19,7 @@ _NOBODY = "nobody yet <translator@example.invalid>"
 _SURE = ("translated", "reviewed")
 
 
-def write_gettext(parcel: Parcel) -> bytes:
+def write_gettext(parcel: TranslationRequest) -> bytes:
     """Return a parcel as a PO file."""
     now = datetime.now().astimezone()
     catalog = Catalog(
@@ -47,7 +47,7 @@ def _header(data: bytes, name: str) -> str:
     return found.group(1).decode("utf-8", "replace").strip() if found else ""
 
 
-def parse_gettext(data: bytes, shown: str, locale: str = "") -> Parcel:
+def parse_gettext(data: bytes, shown: str, locale: str = "") -> TranslationRequest:
     """Return the parcel of a PO file; fuzzy entries count as work that isn't done. Raises ProjectError."""
     data = data.removeprefix(BOM_UTF8)
     try:
@@ -58,7 +58,7 @@ def parse_gettext(data: bytes, shown: str, locale: str = "") -> Parcel:
     told = {name: _header(data, name) for name in ("Project-Id-Version", "Language", "X-Source-Language")}
     app = told["Project-Id-Version"].removesuffix(" VERSION").strip()
     target = locale or told["Language"].replace("_", "-")
-    parcel = Parcel("" if app == "PROJECT" else app, told["X-Source-Language"], target, place=shown)
+    parcel = TranslationRequest("" if app == "PROJECT" else app, told["X-Source-Language"], target, place=shown)
     for message in catalog:
         if not message.id:
             continue
@@ -66,5 +66,5 @@ def parse_gettext(data: bytes, shown: str, locale: str = "") -> Parcel:
         source = message.id if isinstance(message.id, str) else message.id[0]
         given = message.string if isinstance(message.string, str) else (message.string or ("",))[0]
         work = "" if message.fuzzy or not given else "translated"
-        parcel.texts.append(Text(message.context or "", source, given, base=base, work=work))
+        parcel.texts.append(TranslationUnit(message.context or "", source, given, base=base, work=work))
     return parcel

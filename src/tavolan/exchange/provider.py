@@ -17,7 +17,7 @@ from dataclasses import dataclass
 from email.utils import parsedate_to_datetime
 from typing import Any, Protocol
 
-from tavolan.errors import OutsideError, UsageError
+from tavolan.errors import ProviderError, UsageError
 from tavolan.project.schema import ProviderTable
 from tavolan.support.programs import run_program
 
@@ -36,32 +36,31 @@ class Provider(Protocol):
     name: str
 
     def ask(self, document: bytes) -> bytes:
-        """Return the answer to a document. Raises OutsideError when none comes."""
+        """Return the answer to a document. Raises ProviderError when none comes."""
 
 
-class Program:
+class ProgramProvider:
     """A program that reads XLIFF on stdin and writes it on stdout."""
 
     def __init__(self, name: str, table: ProviderTable) -> None:
         self.name, self.table = name, table
 
     def ask(self, document: bytes) -> bytes:
-        """Return what the program writes. Raises OutsideError when it fails."""
+        """Return what the program writes. Raises ProviderError when it fails."""
         try:
             done = run_program(self.table.command, document, self.table.timeout, _MOST_BYTES)
         except FileNotFoundError as error:
-            raise OutsideError(f"provider {self.name}: there's no program {self.table.command[0]}") from error
+            raise ProviderError(self.name, f"there's no program {self.table.command[0]}") from error
         except TimeoutError as error:
-            raise OutsideError(f"provider {self.name}: no answer within {self.table.timeout:g} s") from error
+            raise ProviderError(self.name, f"no answer within {self.table.timeout:g} s") from error
         except (OSError, ValueError) as error:
-            raise OutsideError(f"provider {self.name}: {self.table.command[0]} can't be run ({error})") from error
+            raise ProviderError(self.name, f"{self.table.command[0]} can't be run ({error})") from error
         if len(done.out) > _MOST_BYTES:
-            raise OutsideError(f"provider {self.name}: {_TOO_LARGE}")
+            raise ProviderError(self.name, _TOO_LARGE)
         if done.code:
             words = done.err.decode("utf-8", "replace").strip().splitlines()
-            raise OutsideError(
-                f"provider {self.name} ended with {done.code}: {words[-1][:300] if words else 'no message'}"
-            )
+            said = words[-1][:300] if words else "no message"
+            raise ProviderError(self.name, f"ended with {done.code}: {said}")
         return done.out
 
 
@@ -72,7 +71,7 @@ class _Answer:
     body: bytes
 
 
-class Address:
+class HttpProvider:
     """An HTTP address that takes XLIFF by POST. An answer has a limit in bytes and one time for the whole of it."""
 
     def __init__(self, name: str, table: ProviderTable, sleep: Sleep = time.sleep) -> None:
@@ -82,7 +81,7 @@ class Address:
         self._lock = threading.Lock()
 
     def ask(self, document: bytes) -> bytes:
-        """Return the answer, asking again where that may help. Raises OutsideError when none comes."""
+        """Return the answer, asking again where that may help. Raises ProviderError when none comes."""
         import httpx
 
         # One client for all questions: making one loads the system's certificates each time.
@@ -108,15 +107,15 @@ class Address:
                     return answer.body
                 trouble = f"status {answer.status}"
                 if answer.status != 429 and answer.status < 500:
-                    raise OutsideError(f"provider {self.name} refused: {trouble}{_hint(answer.status)}")
+                    raise ProviderError(self.name, f"refused: {trouble}", _hint(answer.status))
                 wait = _asked_wait(answer.retry_after, wait)
             if attempt + 1 < self.table.tries:
                 self._sleep(wait)
-        raise OutsideError(f"provider {self.name}: {trouble} after {self.table.tries} tries. Run it again later; "
-                           "what was drafted is kept.")  # fmt: skip
+        remedy = "Run it again later; what was drafted is kept."
+        raise ProviderError(self.name, f"{trouble} after {self.table.tries} tries", remedy)
 
     def _post(self, document: bytes, headers: dict[str, str]) -> _Answer:
-        """Ask once. Raises httpx's errors, TimeoutError for one that comes too slowly, OutsideError for a large one."""
+        """Ask once. Raises httpx's errors, TimeoutError for a slow answer, ProviderError for a large one."""
         deadline = time.monotonic() + self.table.timeout
         with self._client.stream("POST", self.table.url, content=document, headers=headers) as answer:
             retry_after = answer.headers.get("Retry-After", "")
@@ -124,9 +123,7 @@ class Address:
                 return _Answer(answer.status_code, retry_after, b"")
             encoding = answer.headers.get("Content-Encoding", "identity").strip().lower()
             if encoding not in ("identity", "gzip", ""):
-                raise OutsideError(
-                    f"provider {self.name}: the answer is packed as {encoding[:20]}, which wasn't asked for"
-                )
+                raise ProviderError(self.name, f"the answer is packed as {encoding[:20]}, which wasn't asked for")
             unpack = zlib.decompressobj(wbits=31) if encoding == "gzip" else None
             body, sent = bytearray(), 0
             for piece in answer.iter_raw():
@@ -135,9 +132,9 @@ class Address:
                 try:
                     body += unpack.decompress(piece, room) if unpack else piece
                 except zlib.error as error:
-                    raise OutsideError(f"provider {self.name}: the answer can't be unpacked ({error})") from error
+                    raise ProviderError(self.name, f"the answer can't be unpacked ({error})") from error
                 if len(body) > _MOST_BYTES or sent > _MOST_BYTES:
-                    raise OutsideError(f"provider {self.name}: {_TOO_LARGE}")
+                    raise ProviderError(self.name, _TOO_LARGE)
                 if time.monotonic() > deadline:
                     raise TimeoutError
             return _Answer(200, retry_after, bytes(body))
@@ -151,7 +148,7 @@ def without_password(url: str) -> str:
 
 
 def _hint(status: int) -> str:
-    return ". Is the token right? token_env names its variable" if status in (401, 403) else ""
+    return "Is the token right? token_env names its variable." if status in (401, 403) else ""
 
 
 def _asked_wait(retry_after: str, usual: float) -> float:
@@ -172,10 +169,10 @@ def _token(name: str, table: ProviderTable) -> str:
         told = os.environ.get(table.token_env, "")
         if not told:
             raise UsageError(
-                f"provider {name}: the environment variable {table.token_env} is empty. Set it to the token."
+                f"provider {name}: the environment variable {table.token_env} is empty", "Set it to the token."
             )
         if not told.isascii() or not told.isprintable():
-            raise UsageError(f"provider {name}: {table.token_env} holds what no token has. Set it again.")
+            raise UsageError(f"provider {name}: {table.token_env} holds what no token has", "Set it again.")
         return told
     if name == UNLISTED:
         # A keyring keeps tokens by name.
@@ -191,7 +188,5 @@ def _token(name: str, table: ProviderTable) -> str:
 
 
 def provider_for(name: str, table: ProviderTable) -> Provider:
-    """Return the provider that a table describes. Raises UsageError when it says neither or both ways."""
-    if bool(table.url) == bool(table.command):
-        raise UsageError(f"tavolan.toml: provider.{name} needs url or command, one of them.")
-    return Program(name, table) if table.command else Address(name, table)
+    """Return the provider that a table describes."""
+    return ProgramProvider(name, table) if table.command else HttpProvider(name, table)

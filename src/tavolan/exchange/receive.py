@@ -6,19 +6,18 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Literal
 
-from tavolan.errors import Problem, ProjectError, UsageError, one_problem
-from tavolan.exchange.glossary import Term, forbidden, read_glossary
+from tavolan.errors import Problem, ProjectError, UsageError, nearest, one_problem
+from tavolan.exchange.glossary import GlossaryTerm, forbidden, read_glossary
 from tavolan.exchange.inline import has_emphasis, lost
 from tavolan.exchange.po import parse_gettext
-from tavolan.exchange.translation_request import Parcel, Text
+from tavolan.exchange.translation_request import TranslationRequest, TranslationUnit
 from tavolan.exchange.xliff import parse_xliff
 from tavolan.project.memory import Pair, remember
 from tavolan.project.model import Project
-from tavolan.project.state import Entry, Work, digest
-from tavolan.project.texts import Change, Texts
+from tavolan.project.state import StateEntry, TranslationState, digest
+from tavolan.project.texts import TextChange, Texts
 from tavolan.support.files import read_bytes
 from tavolan.support.transaction import changing
-from tavolan.support.validation import nearest
 from tavolan.support.xmlfile import bad_character
 
 Keep = Literal["ask", "mine", "theirs"]
@@ -40,17 +39,17 @@ class Refused:
 class Received:
     """What came of receiving files."""
 
-    changes: list[Change] = field(default_factory=list)
-    confirmed: list[Change] = field(default_factory=list)
-    works: dict[tuple[str, str], Work] = field(default_factory=dict)
-    conflicts: list[Change] = field(default_factory=list)
+    changes: list[TextChange] = field(default_factory=list)
+    confirmed: list[TextChange] = field(default_factory=list)
+    works: dict[tuple[str, str], TranslationState] = field(default_factory=dict)
+    conflicts: list[TextChange] = field(default_factory=list)
     refused: list[Refused] = field(default_factory=list)
     over: list[Refused] = field(default_factory=list)
     same: int = 0
     empty: int = 0
 
 
-def read_parcels(path: Path, locale: str = "") -> list[Parcel]:
+def read_parcels(path: Path, locale: str = "") -> list[TranslationRequest]:
     """Return the parcels of a file, told by what's in it. Raises ProjectError when it can't be taken."""
     data = read_bytes(path, str(path), MOST_EXCHANGE_BYTES)
     start = data.lstrip(b"\xef\xbb\xbf \t\r\n")[:200]
@@ -61,7 +60,7 @@ def read_parcels(path: Path, locale: str = "") -> list[Parcel]:
     raise one_problem(str(path), None, "", "is neither XLIFF nor PO", "Give the file that came back.")
 
 
-def receive(project: Project, parcels: list[Parcel], keep: Keep = "ask") -> Received:
+def receive(project: Project, parcels: list[TranslationRequest], keep: Keep = "ask") -> Received:
     """Work out what parcels change; nothing is written. Raises ProjectError for one that isn't for this project."""
     texts = Texts(project)
     received = Received()
@@ -76,13 +75,13 @@ def receive(project: Project, parcels: list[Parcel], keep: Keep = "ask") -> Rece
     return received
 
 
-def _locale(project: Project, parcel: Parcel) -> str:
+def _locale(project: Project, parcel: TranslationRequest) -> str:
     """Return the project's locale that a parcel is for; tools write codes with other capitals or an underscore."""
     wanted = parcel.locale.replace("_", "-").lower()
     return next((tag for tag in project.app.locales if tag.lower() == wanted), "")
 
 
-def _strays(project: Project, parcel: Parcel) -> list[Problem]:
+def _strays(project: Project, parcel: TranslationRequest) -> list[Problem]:
     found = []
     if parcel.app and parcel.app != project.app.name:
         message = f'is for "{parcel.app}", and this project is "{project.app.name}"'
@@ -101,7 +100,9 @@ def _strays(project: Project, parcel: Parcel) -> list[Problem]:
     return found
 
 
-def _one(texts: Texts, terms: list[Term], locale: str, text: Text, keep: Keep, received: Received) -> None:
+def _one(
+    texts: Texts, terms: list[GlossaryTerm], locale: str, text: TranslationUnit, keep: Keep, received: Received
+) -> None:
     """Sort one text: refused, empty, unchanged, a conflict, or a change."""
     text = _unindented(texts, text)
     why = _refusal(texts, locale, text, terms)
@@ -112,7 +113,7 @@ def _one(texts: Texts, terms: list[Term], locale: str, text: Text, keep: Keep, r
         received.empty += 1
         return
     mine = texts.get(locale, text.address)
-    work: Work = "reviewed" if text.work == "reviewed" else "translated"
+    work: TranslationState = "reviewed" if text.work == "reviewed" else "translated"
     # The project's text changed since it was sent; the one that came back may be the one that went out.
     touched = bool(text.base) and bool(mine) and digest(mine) != text.base
     if text.target == mine:
@@ -120,15 +121,15 @@ def _one(texts: Texts, terms: list[Term], locale: str, text: Text, keep: Keep, r
     elif touched and (keep == "mine" or digest(text.target) == text.base):
         received.same += 1
     elif touched and keep == "ask":
-        received.conflicts.append(Change(locale, text.address, mine, text.target))
+        received.conflicts.append(TextChange(locale, text.address, mine, text.target))
     else:
         if over := texts.over(locale, text.address, text.target):
             received.over.append(Refused(locale, text.address, over, text.target))
-        received.changes.append(Change(locale, text.address, mine, text.target))
+        received.changes.append(TextChange(locale, text.address, mine, text.target))
         received.works[locale, text.address] = work
 
 
-def _unindented(texts: Texts, text: Text) -> Text:
+def _unindented(texts: Texts, text: TranslationUnit) -> TranslationUnit:
     """Return a text as it was before a tool indented the file: its source differs in white space alone then."""
     if text.address not in texts.known:
         return text
@@ -140,7 +141,7 @@ def _unindented(texts: Texts, text: Text) -> Text:
     return replace(text, source=original, target=target)
 
 
-def _refusal(texts: Texts, locale: str, text: Text, terms: list[Term]) -> str:
+def _refusal(texts: Texts, locale: str, text: TranslationUnit, terms: list[GlossaryTerm]) -> str:
     """Return why a text can't be taken, or nothing."""
     try:
         texts.key(text.address)
@@ -156,7 +157,7 @@ def _refusal(texts: Texts, locale: str, text: Text, terms: list[Term]) -> str:
     return "; ".join([*faults, *forbidden(terms, text.source, text.target, locale)])
 
 
-def _unchanged(texts: Texts, locale: str, text: Text, work: Work, received: Received) -> None:
+def _unchanged(texts: Texts, locale: str, text: TranslationUnit, work: TranslationState, received: Received) -> None:
     """A translation that stays as it is may have been reviewed, or found to serve the changed source as well.
 
     One that differs from what was sent was taken before, by a run that may have been killed before it remembered so.
@@ -164,9 +165,9 @@ def _unchanged(texts: Texts, locale: str, text: Text, work: Work, received: Rece
     """
     entry = texts.project.origins.get((locale, text.address))
     taken = bool(text.base) and digest(text.target) != text.base
-    now = Entry(digest(text.source), work, digest(text.target))
+    now = StateEntry(digest(text.source), work, digest(text.target))
     if (text.work == "reviewed" or taken or entry is None) and entry != now:
-        received.confirmed.append(Change(locale, text.address, text.target, text.target))
+        received.confirmed.append(TextChange(locale, text.address, text.target, text.target))
         received.works[locale, text.address] = work
     received.same += 1
 
@@ -176,7 +177,7 @@ def take(project: Project, received: Received) -> None:
     texts = Texts(project)
     source = project.source_locale
     pairs = [Pair(source, c.locale, texts.get(source, c.address), c.after, c.address) for c in received.changes]
-    written: dict[Work, list[Change]] = {}
+    written: dict[TranslationState, list[TextChange]] = {}
     for change in (*received.changes, *received.confirmed):
         written.setdefault(received.works[change.locale, change.address], []).append(change)
     with changing(project.root):

@@ -6,13 +6,13 @@ from pathlib import Path
 
 from tavolan.exchange.glossary import read_glossary, write_tbx
 from tavolan.exchange.po import write_gettext
-from tavolan.exchange.translation_request import Parcel, Text
+from tavolan.exchange.translation_request import TranslationRequest, TranslationUnit
 from tavolan.exchange.xliff import write_old_xliff, write_xliff
 from tavolan.project.memory import Pair, matches, read_memory
 from tavolan.project.model import Project
 from tavolan.project.state import digest
 from tavolan.project.texts import Texts
-from tavolan.project.translation_progress import NEEDS_WORK, Unit, units
+from tavolan.project.translation_progress import NEEDS_WORK, Translation, translations_of
 from tavolan.support.files import write_bytes
 
 FORMATS = {"xliff": (write_xliff, ".xlf"), "xliff-1.2": (write_old_xliff, ".xlf"), "po": (write_gettext, ".po")}
@@ -20,25 +20,25 @@ FORMATS = {"xliff": (write_xliff, ".xlf"), "xliff-1.2": (write_old_xliff, ".xlf"
 
 def parcel_for(
     texts: Texts, locale: str, memory: list[Pair], everything: bool = False, keywords: bool = False
-) -> Parcel:
+) -> TranslationRequest:
     """Return what's to be translated into a locale: what needs work, or all of it, with what the memory offers."""
     project = texts.project
-    parcel = Parcel(project.app.name, project.source_locale, locale)
+    parcel = TranslationRequest(project.app.name, project.source_locale, locale)
     pictures = sorted((project.root / "out" / "shots").glob(f"*/*/{project.source_locale}/*"))
-    for unit in units(texts, locale, keywords):
+    for unit in translations_of(texts, locale, keywords):
         if everything or unit.standing in NEEDS_WORK:
             notes = tuple(_notes(texts, unit, pictures))
             base = digest(unit.target)
             near = tuple(matches(memory, unit.source, locale)[:3])
             parcel.texts.append(
-                Text(
+                TranslationUnit(
                     unit.address, unit.source, unit.target, unit.standing, unit.limit, unit.unit, notes, base, "", near
                 )
             )
     return parcel
 
 
-def _notes(texts: Texts, unit: Unit, pictures: list[Path]) -> list[str]:
+def _notes(texts: Texts, unit: Translation, pictures: list[Path]) -> list[str]:
     """Return what a translator should know of a text."""
     project = texts.project
     head, _, rest = unit.address.partition(".")

@@ -87,9 +87,9 @@ def guess(header: list[str], given: dict[str, str]) -> dict[str, str]:
     mapping: dict[str, str] = {}
     for theirs, ours in given.items():
         if theirs not in header:
-            raise UsageError(f'--map: the file has no column "{theirs}". It has: {", ".join(header)}.')
+            raise UsageError(f'the file has no column "{theirs}"', f"It has: {', '.join(header)}.", option="--map")
         if ours not in COLUMNS:
-            raise UsageError(f'--map: there\'s no column "{ours}". Known here: {", ".join(COLUMNS)}.')
+            raise UsageError(f'there\'s no column "{ours}"', f"Known here: {', '.join(COLUMNS)}.", option="--map")
         mapping[ours] = theirs
     for ours, names in _NAMES.items():
         for column in header:
@@ -97,7 +97,9 @@ def guess(header: list[str], given: dict[str, str]) -> dict[str, str]:
             if ours not in mapping and column not in mapping.values() and plain in names:
                 mapping[ours] = column
     if "phrase" not in mapping:
-        raise UsageError(f'no column looks like phrases. Say which: --map "NAME=phrase". Columns: {", ".join(header)}.')
+        raise UsageError(
+            "no column looks like phrases", f'Say which: --map "NAME=phrase". Columns: {", ".join(header)}.'
+        )
     return mapping
 
 

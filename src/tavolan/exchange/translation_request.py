@@ -9,7 +9,7 @@ from tavolan.project.translation_progress import Standing
 
 
 @dataclass(frozen=True)
-class Text:
+class TranslationUnit:
     """One text on its way. `base` is the digest of the project's own translation when it was sent ("": not told).
 
     `offers` are further translations that came along.
@@ -30,11 +30,11 @@ class Text:
 
 
 @dataclass
-class Parcel:
+class TranslationRequest:
     """All texts of one target locale. `app` is the project's name, so that files don't go astray."""
 
     app: str
     source_locale: str
     locale: str
-    texts: list[Text] = field(default_factory=list)
+    texts: list[TranslationUnit] = field(default_factory=list)
     place: str = ""

@@ -11,7 +11,7 @@ from xml.etree.ElementTree import Element, SubElement, indent, register_namespac
 
 from tavolan.errors import one_problem
 from tavolan.exchange.inline import Piece, has_emphasis, joined, pieces
-from tavolan.exchange.translation_request import Parcel, Text
+from tavolan.exchange.translation_request import TranslationRequest, TranslationUnit
 from tavolan.support.xmlfile import bad_character, parse_xml
 
 CORE = "urn:oasis:names:tc:xliff:document:2.0"
@@ -29,7 +29,7 @@ for prefix, name in (("", CORE), ("slr", SIZES), ("mda", META), ("mtc", MATCHES)
     register_namespace(prefix, name)
 
 
-def write_xliff(parcel: Parcel) -> bytes:
+def write_xliff(parcel: TranslationRequest) -> bytes:
     """Return a parcel as XLIFF 2.1. Raises ProjectError for a text that XML can't hold."""
     root = Element(f"{{{CORE}}}xliff", {"version": "2.1", "srcLang": parcel.source_locale, "trgLang": parcel.locale})
     original = f"{parcel.app}/copy/{parcel.source_locale}.toml"
@@ -41,7 +41,7 @@ def write_xliff(parcel: Parcel) -> bytes:
     return _bytes(root)
 
 
-def _unit(file: Element, text: Text, parcel: Parcel) -> None:
+def _unit(file: Element, text: TranslationUnit, parcel: TranslationRequest) -> None:
     unit = SubElement(file, f"{{{CORE}}}unit", {"id": text.address, "name": text.address})
     if text.limit and text.unit == "characters":
         unit.set(f"{{{SIZES}}}sizeRestriction", str(text.limit))
@@ -68,14 +68,14 @@ def _unit(file: Element, text: Text, parcel: Parcel) -> None:
         _fill(SubElement(segment, f"{{{CORE}}}target"), text.target, text, parcel)
 
 
-def _safe(value: str, text: Text, parcel: Parcel) -> str:
+def _safe(value: str, text: TranslationUnit, parcel: TranslationRequest) -> str:
     if character := bad_character(value):
         message = f"holds {character}, which XML can't"
         raise one_problem(f"copy/{parcel.locale}.toml", None, text.address, message, "Take it out.")
     return value
 
 
-def _fill(element: Element, value: str, text: Text, parcel: Parcel, old: bool = False) -> None:
+def _fill(element: Element, value: str, text: TranslationUnit, parcel: TranslationRequest, old: bool = False) -> None:
     """Write a text with its inline codes: emphasis around words, placeholders as empty elements."""
     space = OLD if old else CORE
     number, holder, last = 0, element, None
@@ -106,7 +106,7 @@ def _fill(element: Element, value: str, text: Text, parcel: Parcel, old: bool = 
             append(piece.text)
 
 
-def write_old_xliff(parcel: Parcel) -> bytes:
+def write_old_xliff(parcel: TranslationRequest) -> bytes:
     """Return a parcel as XLIFF 1.2. Raises ProjectError for a text that XML can't hold."""
     register_namespace("", OLD)
     root = Element(f"{{{OLD}}}xliff", {"version": "1.2"})
@@ -161,7 +161,7 @@ def _bytes(root: Element) -> bytes:
     return f"<?xml version='1.0' encoding='utf-8'?>\n{words}\n".encode("utf-8", "xmlcharrefreplace")
 
 
-def parse_xliff(data: bytes, shown: str) -> list[Parcel]:
+def parse_xliff(data: bytes, shown: str) -> list[TranslationRequest]:
     """Return the parcels in the bytes of an XLIFF file. Raises ProjectError when they can't be taken."""
     root = parse_xml(data, shown)
     space, _, name = root.tag.rpartition("}")
@@ -176,9 +176,9 @@ def parse_xliff(data: bytes, shown: str) -> list[Parcel]:
     return [_parcel(file, root, shown) for file in files]
 
 
-def _parcel(file: Element, root: Element, shown: str) -> Parcel:
+def _parcel(file: Element, root: Element, shown: str) -> TranslationRequest:
     app = file.get("original", "").partition("/copy/")[0]
-    parcel = Parcel(app, root.get("srcLang", ""), root.get("trgLang", ""), place=shown)
+    parcel = TranslationRequest(app, root.get("srcLang", ""), root.get("trgLang", ""), place=shown)
     for unit in file.iter(f"{{{CORE}}}unit"):
         address = unit.get("id", "")
         segments = list(unit.iter(f"{{{CORE}}}segment"))
@@ -193,7 +193,9 @@ def _parcel(file: Element, root: Element, shown: str) -> Parcel:
         work = "reviewed" if works == {"reviewed"} else "translated" if "" not in works and works else ""
         others = [match.find(f"{{{CORE}}}target") for match in unit.iter(f"{{{MATCHES}}}match")]
         offers = tuple(_text(other, address, CORE) for other in others if other is not None)
-        parcel.texts.append(Text(address, source, target, base=told.get("base", ""), work=work, offers=offers))
+        parcel.texts.append(
+            TranslationUnit(address, source, target, base=told.get("base", ""), work=work, offers=offers)
+        )
     return parcel
 
 
@@ -204,9 +206,9 @@ def _target(part: Element, address: str) -> str:
     return _text(found, address, CORE)
 
 
-def _old_parcel(file: Element, space: str, shown: str) -> Parcel:
+def _old_parcel(file: Element, space: str, shown: str) -> TranslationRequest:
     app = file.get("original", "").partition("/copy/")[0]
-    parcel = Parcel(app, file.get("source-language", ""), file.get("target-language", ""), place=shown)
+    parcel = TranslationRequest(app, file.get("source-language", ""), file.get("target-language", ""), place=shown)
     for unit in file.iter(f"{{{space}}}trans-unit"):
         address = unit.get("id", "")
         # Alternatives that a tool adds (<alt-trans>) have targets too; only the unit's own counts.
@@ -215,7 +217,7 @@ def _old_parcel(file: Element, space: str, shown: str) -> Parcel:
         base = next((note.removeprefix("base ") for note in own if note.startswith("base ")), "")
         work = _WORK.get(target.get("state", ""), "") if target is not None else ""
         source = _text(unit.find(f"{{{space}}}source"), address, space)
-        parcel.texts.append(Text(address, source, _text(target, address, space), base=base, work=work))
+        parcel.texts.append(TranslationUnit(address, source, _text(target, address, space), base=base, work=work))
     return parcel
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import re
 from functools import cache
 
+from tavolan.errors import Fault
 from tavolan.languages.scripts import script, usual_script
 
 # Language, script and region, each in its standard case.
@@ -26,8 +27,8 @@ def _has_cldr_data(tag: str) -> bool:
 
 
 @cache
-def tag_fault(tag: str) -> str | None:
-    """Return what's wrong with a BCP 47 tag, with the remedy after ` | `, or None when it's well made."""
+def tag_fault(tag: str) -> Fault | None:
+    """Return what's wrong with a BCP 47 tag, or None when it's well made."""
     if _WELL_FORMED.fullmatch(tag) and _has_cldr_data(tag):
         return None
     import langcodes
@@ -38,9 +39,9 @@ def tag_fault(tag: str) -> str | None:
     except ValueError:
         known, standard = False, ""
     if not known:
-        return f'"{tag}" isn\'t a locale tag | Write a BCP 47 tag such as de-DE, pt-BR or zh-Hans.'
+        return Fault(f'"{tag}" isn\'t a locale tag', "Write a BCP 47 tag such as de-DE, pt-BR or zh-Hans.")
     if standard.lower() == tag.replace("_", "-").lower() and standard != tag:
-        return f'"{tag}" is written differently from the standard | Write "{standard}".'
+        return Fault(f'"{tag}" is written differently from the standard', f'Write "{standard}".')
     return None
 
 

@@ -10,7 +10,7 @@ from tavolan.notes.changes import Bullet, Dropped, bullets
 from tavolan.notes.gitlog import commits_since
 from tavolan.notes.limit_fitting import Fitted, fit_bullets
 from tavolan.project.model import Project
-from tavolan.project.state import Entry, digest, write_state
+from tavolan.project.state import StateEntry, digest, write_state
 from tavolan.project.texts import Texts
 from tavolan.project.toml_edit import TomlEditor
 from tavolan.project.translation_progress import is_drafted
@@ -70,15 +70,15 @@ def write_draft(project: Project, drafted: DraftedNotes, replace: bool = False) 
             superseded.append(address)
     for address in (*values, *superseded):
         if texts.get(source, address).strip() and not replace and not is_drafted(texts, source, address):
-            raise UsageError(f"{file} has notes that a person wrote, under {address}. Keep them in the history first "
-                             "(tavolan notes keep), or give --replace.")  # fmt: skip
+            remedy = "Keep them in the history first (tavolan notes keep), or give --replace."
+            raise UsageError(f"{file} has notes that a person wrote, under {address}", remedy)
     editor = TomlEditor(project.root / file, file)
     for address in superseded:
         editor.remove(tuple(address.split(".")))
     state = texts.adopted()
     for address, text in values.items():
         editor.set(tuple(address.split(".")), text)
-        state[source, address] = Entry(digest(text), "drafted", digest(text))
+        state[source, address] = StateEntry(digest(text), "drafted", digest(text))
     author = f"out/notes/{project.app.version or 'draft'}.md"
     with changing(project.root):
         write_state(project.root, state)

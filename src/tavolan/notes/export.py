@@ -10,7 +10,7 @@ from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
 
-from tavolan.errors import Problem, ProjectError, UsageError, one_problem
+from tavolan.errors import Problem, ProjectError, UnknownNameError, one_problem
 from tavolan.notes.limit_fitting import fit_text
 from tavolan.project.model import Project
 from tavolan.project.texts import Texts
@@ -19,7 +19,6 @@ from tavolan.rulebooks.model import Role
 from tavolan.support.csvfile import guarded
 from tavolan.support.files import read_text
 from tavolan.support.programs import Done, run_program
-from tavolan.support.validation import nearest
 
 # What a template may take.
 SECONDS = 10.0
@@ -66,7 +65,7 @@ def collect(
                     value.source.shown, value.line, field, message, "Review them, or export with --drafts."
                 )
                 problems += [problem] if problem not in problems else []
-            fitted = fit_text(str(value.value), rule.max, store.rulebook.unit_of(rule))
+            fitted = fit_text(str(value.content), rule.max, store.rulebook.unit_of(rule))
             code = store.rulebook.store_code(tag) or tag
             found.append(Note(store_id, tag, code, field, project.app.version, fitted.text, fitted.dropped))
     if problems:
@@ -106,7 +105,7 @@ def by_template(notes: list[Note], project: Project, template: str, seconds: flo
     if shipped.is_file() and not path.is_file():
         path = shipped
     if not path.is_file():
-        raise UsageError(f'there\'s no template "{template}". {nearest(template, template_names())}')
+        raise UnknownNameError("there's no template", template, template_names())
     app = {name: getattr(project.app, name) for name in _APP}
     asked = {"template": read_text(path, str(path)), "values": {"app": app, "notes": [asdict(note) for note in notes]}}
     command = [sys.executable, "-m", "tavolan.notes.template_process"]

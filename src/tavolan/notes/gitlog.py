@@ -35,11 +35,11 @@ def _git(folder: Path, *arguments: str) -> str:
     try:
         done = run_program(git_command(folder, *arguments), b"", _SECONDS, _MOST_BYTES, git_environment())
     except FileNotFoundError as error:
-        raise OutsideError("git isn't installed. Release notes are drafted from its history.") from error
+        raise OutsideError("git isn't installed", "Release notes are drafted from its history.") from error
     except TimeoutError as error:
         raise OutsideError(f"git didn't answer within two minutes in {folder}") from error
     if len(done.out) > _MOST_BYTES:
-        raise OutsideError(f"git has more than 100 MB of commits there. Name a later tag with --since ({folder})")
+        raise OutsideError("git has more than 100 MB of commits there", f"Name a later tag with --since ({folder})")
     if done.code:
         words = done.err.decode("utf-8", "replace").strip().splitlines()
         raise OutsideError(f"git: {words[-1] if words else 'failed'} ({folder})")
@@ -53,14 +53,14 @@ def commits_since(folder: Path, since: str, until: str = "HEAD") -> list[Commit]
     """
     if not folder.is_dir():
         raise UsageError(
-            f"there's no folder {folder}. Set repository in [app] of tavolan.toml to the app's repository."
+            f"there's no folder {folder}", "Set repository in [app] of tavolan.toml to the app's repository."
         )
     try:
         _git(folder, "rev-parse", "--git-dir")
     except OutsideError as error:
         if "isn't installed" in str(error):
             raise
-        raise UsageError(f"{folder} is no git repository. Set repository in [app] of tavolan.toml.") from error
+        raise UsageError(f"{folder} is no git repository", "Set repository in [app] of tavolan.toml.") from error
     for name in (since, until):
         try:
             _git(folder, "rev-parse", "--verify", "--quiet", "--end-of-options", f"{name}^{{commit}}")

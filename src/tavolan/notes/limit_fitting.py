@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 from tavolan.notes.changes import Bullet, as_text
 from tavolan.rulebooks.measure import measure
-from tavolan.rulebooks.model import Unit
+from tavolan.rulebooks.model import LengthUnit
 
 
 @dataclass(frozen=True)
@@ -17,7 +17,7 @@ class Fitted:
     dropped: tuple[str, ...]
 
 
-def fit_bullets(chosen: list[Bullet], most: int | None, unit: Unit) -> Fitted:
+def fit_bullets(chosen: list[Bullet], most: int | None, unit: LengthUnit) -> Fitted:
     """Return the bullets that fit into `most` units, in their order; the lightest go first, of like ones the last."""
     kept = list(chosen)
     gone = []
@@ -28,7 +28,7 @@ def fit_bullets(chosen: list[Bullet], most: int | None, unit: Unit) -> Fitted:
     return Fitted(as_text(kept), tuple(gone))
 
 
-def fit_text(text: str, most: int | None, unit: Unit) -> Fitted:
+def fit_text(text: str, most: int | None, unit: LengthUnit) -> Fitted:
     """Return written notes that fit: lines go from the end, since the first ones matter most; a lone line stays."""
     lines = text.strip().splitlines()
     gone = []

@@ -44,11 +44,11 @@ def current(project: Project, tag: str) -> dict[str, str]:
     for store in project.stores.values():
         value = project.copy[tag].value(store.id, store.rulebook.field_with("notes"))
         if value.written:
-            found[whom[tuple(map(str, value.key))]] = str(value.value).strip()
+            found[whom[tuple(map(str, value.key))]] = str(value.content).strip()
     testers = ""
     for store in project.stores.values():
         testers = testers or str(
-            project.copy[tag].value(store.id, store.rulebook.field_with("tester_notes")).value or ""
+            project.copy[tag].value(store.id, store.rulebook.field_with("tester_notes")).content or ""
         )
     return dict(sorted(found.items())) | ({TESTERS: testers.strip()} if testers.strip() else {})
 
@@ -81,14 +81,16 @@ def keep_notes(project: Project, following: str = "") -> list[str]:
     """
     version = project.app.version
     if not version:
-        raise UsageError('[app] has no version. Write version = "2.4" there first.')
+        raise UsageError("[app] has no version", 'Write version = "2.4" there first.')
     if following and following in (version, *versions(project)):
-        raise UsageError(f"--next: {following} is this version or an earlier one. Give the next one.")
+        raise UsageError(f"{following} is this version or an earlier one", "Give the next one.", option="--next")
     found = {tag: notes for tag, copy in project.copy.items() if (notes := written(project, copy))}
     for tag, notes in found.items():
         earlier = kept(project, project.copy[tag], version)
         if any(who in earlier and earlier[who] != text.strip() for who, text in notes.items()):
-            raise UsageError(f"copy/{tag}.toml has other notes of version {version} in [history]. Compare them first.")
+            raise UsageError(
+                f"copy/{tag}.toml has other notes of version {version} in [history]", "Compare them first."
+            )
     with changing(project.root):
         return _keep(project, found, following)
 

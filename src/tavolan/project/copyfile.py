@@ -7,13 +7,12 @@ from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
 
-from tavolan.errors import Problem, ProjectError
+from tavolan.errors import Problem, ProjectError, nearest
 from tavolan.languages.tags import tag_fault
 from tavolan.project.model import Copy, Source
 from tavolan.rulebooks.model import FieldRule, Rulebook
 from tavolan.support.files import read_toml
 from tavolan.support.toml_lines import KeyPath
-from tavolan.support.validation import nearest
 
 # Checks take time that grows with a text.
 MOST_CHARACTERS = 100_000
@@ -65,8 +64,8 @@ class CopyReader:
         """Read one file; None when it can't be read at all."""
         shown = f"copy/{path.name}"
         if fault := tag_fault(path.stem):
-            message, _, remedy = fault.partition(" | ")
-            self.problems.append(Problem(shown, None, "", f"has a name that is no locale: {message}", remedy))
+            message = f"has a name that is no locale: {fault.message}"
+            self.problems.append(Problem(shown, None, "", message, fault.remedy))
             return None
         try:
             data, text = read_toml(path, shown)

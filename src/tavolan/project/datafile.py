@@ -10,9 +10,8 @@ from functools import lru_cache
 from pathlib import Path
 from typing import NamedTuple
 
-from tavolan.errors import Problem, ProjectError
+from tavolan.errors import Problem, ProjectError, nearest
 from tavolan.support.csvfile import stream_csv
-from tavolan.support.validation import nearest
 
 _MOST_FAULTS = 100
 _NUMBER = re.compile(r"[+-]?(\d+([.,]\d*)?|[.,]\d+)")

@@ -8,10 +8,10 @@ from dataclasses import replace
 from typing import Any
 
 from tavolan.project.model import Copy, Project
-from tavolan.project.texts import Change, Texts
+from tavolan.project.texts import TextChange, Texts
 
 
-def with_texts(project: Project, changes: Iterable[Change]) -> Project:
+def with_texts(project: Project, changes: Iterable[TextChange]) -> Project:
     """Return a project as it would be once changes of texts are written."""
     texts = Texts(project)
     data: dict[str, dict[str, Any]] = {}

@@ -8,7 +8,7 @@ from typing import TypeVar
 
 from pydantic import BaseModel, ValidationError
 
-from tavolan.errors import Problem, ProjectError, one_problem
+from tavolan.errors import Problem, ProjectError, nearest, one_problem
 from tavolan.languages.tags import language_of
 from tavolan.project.copyfile import CopyReader
 from tavolan.project.model import Copy, Project, Source, Store, Term
@@ -18,7 +18,7 @@ from tavolan.project.termsfile import read_terms
 from tavolan.rulebooks.load import load_rulebooks
 from tavolan.rulebooks.model import Rulebook
 from tavolan.support.files import read_toml
-from tavolan.support.validation import nearest, problems_of
+from tavolan.support.validation import problems_of
 
 CONFIG, SHOTS = "tavolan.toml", "shots.toml"
 M = TypeVar("M", bound=BaseModel)

@@ -8,7 +8,7 @@ from functools import cached_property
 from pathlib import Path
 from typing import Any
 
-from tavolan.errors import UsageError
+from tavolan.errors import UnknownNameError
 from tavolan.languages.tags import language_of
 from tavolan.project.schema import (
     App,
@@ -26,7 +26,6 @@ from tavolan.project.schema import (
 from tavolan.project.state import State
 from tavolan.rulebooks.model import FieldRule, Role, Rulebook, SizeClass
 from tavolan.support.toml_lines import KeyPath, line_of
-from tavolan.support.validation import nearest
 
 # The master of all icons.
 ICON = "art/icon.png"
@@ -48,11 +47,11 @@ class Source:
 
 @dataclass(frozen=True)
 class Value:
-    """A field's value with its place. `value` is None when nothing is written; `inherited_from` names the locale that
+    """A field's value with its place. `content` is None when nothing is written; `inherited_from` names the locale that
     lends it through `like`, or is `[once]`.
     """
 
-    value: Any
+    content: Any
     source: Source
     key: KeyPath
     inherited_from: str = ""
@@ -60,9 +59,9 @@ class Value:
     @property
     def written(self) -> bool:
         """Whether anything but white space is there."""
-        if isinstance(self.value, str):
-            return bool(self.value.strip())
-        return self.value not in (None, [], {})
+        if isinstance(self.content, str):
+            return bool(self.content.strip())
+        return self.content not in (None, [], {})
 
     @property
     def line(self) -> int:
@@ -71,9 +70,9 @@ class Value:
 
     def text(self, rule: FieldRule) -> str:
         """Return the value as one string, lists joined by the rule's separator."""
-        if isinstance(self.value, list):
-            return rule.separator.join(str(item) for item in self.value)
-        return "" if self.value is None else str(self.value)
+        if isinstance(self.content, list):
+            return rule.separator.join(str(item) for item in self.content)
+        return "" if self.content is None else str(self.content)
 
 
 @dataclass(frozen=True)
@@ -134,9 +133,9 @@ class Copy:
     def _lent(self, value: Value, key: KeyPath) -> Value:
         """Return a parent's value with its place in the parent's file; one that's missing belongs to this file."""
         if not value.written:
-            return Value(value.value, self.source, key)
+            return Value(value.content, self.source, key)
         lender = value.inherited_from or (self.parent.locale if self.parent else "")
-        return Value(self.respelt(value.value), value.source, value.key, lender)
+        return Value(self.respelt(value.content), value.source, value.key, lender)
 
     def respelt(self, value: Any) -> Any:
         """Return a parent's text in this locale's spelling."""
@@ -296,7 +295,7 @@ class Project:
         for tag in (locale, self.source_locale):
             value = self.copy[tag].caption(shot.caption_key)
             if value.written:
-                return str(value.value), tag
+                return str(value.content), tag
         return "", locale
 
     @cached_property
@@ -328,5 +327,5 @@ class Project:
         """
         for name in wanted:
             if name not in known:
-                raise UsageError(f'{kind}: this project has no "{name}". {nearest(name, known)}')
+                raise UnknownNameError("this project has no", name, known, option=kind)
         return [name for name in known if not wanted or name in wanted]

@@ -6,13 +6,12 @@ from typing import Any
 
 import tomlkit
 
-from tavolan.errors import UsageError
+from tavolan.errors import UnknownNameError, UsageError
 from tavolan.languages.tags import language_of, locale_name, tag_fault
 from tavolan.project.model import Project
 from tavolan.project.texts import Texts
 from tavolan.support.files import read_text, write_text
 from tavolan.support.transaction import changing
-from tavolan.support.validation import nearest
 
 
 def add_locale(project: Project, tag: str, like: str | None = None) -> list[str]:
@@ -69,16 +68,15 @@ def _laid_out(project: Project, pattern: str) -> str:
 
 def _refuse(project: Project, tag: str, like: str | None) -> None:
     if fault := tag_fault(tag):
-        message, _, remedy = fault.partition(" | ")
-        raise UsageError(f"{message}. {remedy}")
+        raise UsageError(fault.message, fault.remedy)
     if tag in project.app.locales:
         raise UsageError(f"this project has {tag} already.")
     if like is None:
         return
     if like not in project.app.locales:
-        raise UsageError(f'--like: this project has no "{like}". {nearest(like, project.app.locales)}')
+        raise UnknownNameError("this project has no", like, project.app.locales, option="--like")
     if language_of(like) == language_of(tag) and "like" in project.copy[like].data:
-        raise UsageError(f"--like: {like} is itself like {project.copy[like].data['like']}. Name that one.")
+        raise UsageError(f"{like} is itself like {project.copy[like].data['like']}", "Name that one.", option="--like")
 
 
 def _list(project: Project, tag: str) -> list[str]:

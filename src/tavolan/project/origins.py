@@ -15,7 +15,7 @@ from typing import Any
 
 from tavolan.project.copyfile import composed
 from tavolan.project.model import Project
-from tavolan.project.state import Entry, State, digest
+from tavolan.project.state import State, StateEntry, digest
 from tavolan.project.texts import Texts
 from tavolan.support.files import MOST_TEXT_BYTES
 from tavolan.support.git import git_command, git_environment
@@ -62,7 +62,7 @@ def _from_git(texts: Texts, wanted: dict[str, list[str]]) -> State:
             for address, original in history.sources(texts, locale, left):
                 made_from = texts.get(source, address) if original is None else original
                 if made_from:
-                    found[locale, address] = Entry(digest(made_from), "translated", digest(left[address]))
+                    found[locale, address] = StateEntry(digest(made_from), "translated", digest(left[address]))
     finally:
         history.close()
     return found

@@ -7,7 +7,7 @@ import time
 import regex
 
 from tavolan.errors import UsageError
-from tavolan.project.texts import Change, Texts
+from tavolan.project.texts import TextChange, Texts
 
 MOST_PATTERN = 1000
 # Seconds for all texts: a pattern that backtracks without end takes the more the longer a text is.
@@ -24,16 +24,16 @@ def replacements(
     words: bool = False,
     expression: bool = False,
     ignore_case: bool = False,
-) -> list[Change]:
+) -> list[TextChange]:
     """Return the changes that finding and replacing makes; nothing is written.
 
     `expression`: `find` is a regular expression, and `put` may name its groups. Raises UsageError for one that can't be
     used, or takes too long.
     """
     if not find:
-        raise UsageError("FIND is empty. Say what to look for.")
+        raise UsageError("FIND is empty", "Say what to look for.")
     if len(find) > MOST_PATTERN:
-        raise UsageError(f"FIND has more than {MOST_PATTERN:,} characters. Look for less.")
+        raise UsageError(f"FIND has more than {MOST_PATTERN:,} characters", "Look for less.")
     pattern = find if expression else regex.escape(find)
     pattern = rf"(?<!\w)(?:{pattern})(?!\w)" if words else pattern
     try:
@@ -56,11 +56,11 @@ def replacements(
             except TimeoutError as error:
                 raise _too_slow() from error
             if before and after != before:
-                changes.append(Change(tag, address, before, after))
+                changes.append(TextChange(tag, address, before, after))
     return changes
 
 
 def _too_slow() -> UsageError:
     return UsageError(
-        f"FIND takes more than {SECONDS:g} s. Nothing was changed. Write it with fewer repeats in repeats."
+        f"FIND takes more than {SECONDS:g} s", "Nothing was changed. Write it with fewer repeats in repeats."
     )

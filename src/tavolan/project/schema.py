@@ -2,10 +2,11 @@
 
 import re
 from datetime import date
-from typing import Annotated, Any, Literal, get_args
+from typing import Annotated, Any, Literal, Self, get_args
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field
+from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
 
+from tavolan.errors import FaultError
 from tavolan.languages.tags import tag_fault
 from tavolan.support.safe_names import Version
 
@@ -17,19 +18,19 @@ FORMS: tuple[Form, ...] = get_args(Form)
 def _tag(value: str) -> str:
     fault = tag_fault(value)
     if fault:
-        raise ValueError(fault)
+        raise FaultError(*fault)
     return value
 
 
 def _colour(value: str) -> str:
     if not re.fullmatch(r"#[0-9A-Fa-f]{6}", value):
-        raise ValueError(f'"{value}" isn\'t a colour | Write six hexadecimal digits, as in "#E8743B".')
+        raise FaultError(f'"{value}" isn\'t a colour', 'Write six hexadecimal digits, as in "#E8743B".')
     return value.upper()
 
 
 def _name(value: str) -> str:
     if not re.fullmatch(r"[a-z0-9][a-z0-9-]*", value):
-        raise ValueError(f'"{value}" can\'t be a name | Use small letters, digits and hyphens, as in "firing-curve".')
+        raise FaultError(f'"{value}" can\'t be a name', 'Use small letters, digits and hyphens, as in "firing-curve".')
     return value
 
 
@@ -127,6 +128,12 @@ class ProviderTable(Table):
     timeout: float = Field(60, gt=0, le=3600)
     tries: int = Field(5, ge=1, le=20)
 
+    @model_validator(mode="after")
+    def _one_way(self) -> Self:
+        if bool(self.url) == bool(self.command):
+            raise FaultError("needs url or command, one of them", "Write the address, or the program.")
+        return self
+
 
 class TranslateTable(Table):
     """`[translate]`: words that stay as they are in every language, beside the app's name."""
@@ -178,13 +185,13 @@ def _finish(value: str) -> str:
         return value
     if re.fullmatch(r"#[0-9A-Fa-f]{6}", value):
         return value.upper()
-    raise ValueError(f'"{value}" isn\'t a finish | Write {", ".join(FINISHES)}, or a colour as in "#2E5E8C".')
+    raise FaultError(f'"{value}" isn\'t a finish', f'Write {", ".join(FINISHES)}, or a colour as in "#2E5E8C".')
 
 
 def _region(value: list[float]) -> list[float]:
     x, y, width, height = value
     if min(x, y) < 0 or min(width, height) <= 0 or x + width > 1 or y + height > 1:
-        raise ValueError("lies outside of the screen | Write x, y, width and height as shares from 0 to 1.")
+        raise FaultError("lies outside of the screen", "Write x, y, width and height as shares from 0 to 1.")
     return value
 
 

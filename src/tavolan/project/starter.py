@@ -6,13 +6,12 @@ import json
 from dataclasses import dataclass
 from pathlib import Path
 
-from tavolan.errors import UsageError
+from tavolan.errors import UnknownNameError, UsageError
 from tavolan.languages.tags import locale_name, nearest_code, tag_fault
 from tavolan.project.datafile import DATA_FILES, GLOSSARY_COLUMNS
 from tavolan.rulebooks.load import SHIPPED, shipped_rulebook
 from tavolan.rulebooks.model import FieldRule, Rulebook
 from tavolan.support.files import write_text
-from tavolan.support.validation import nearest
 
 
 @dataclass(frozen=True)
@@ -39,11 +38,10 @@ def plan_project(folder: Path, starter: Starter) -> dict[str, str]:
     """Return the files of a new project by their path in it. Raises UsageError where one is in the way."""
     for store in starter.stores:
         if store not in SHIPPED:
-            raise UsageError(f'--store: there\'s no rulebook "{store}". {nearest(store, SHIPPED)}')
+            raise UnknownNameError("there's no rulebook", store, SHIPPED, option="--store")
     for tag in starter.all_locales:
         if fault := tag_fault(tag):
-            message, _, remedy = fault.partition(" | ")
-            raise UsageError(f"--locale: {message}. {remedy}")
+            raise UsageError(fault.message, fault.remedy, option="--locale")
     books = [shipped_rulebook(store) for store in dict.fromkeys(starter.stores)]
     files = {"tavolan.toml": _config(starter, books), "shots.toml": _SHOTS.format(source=starter.source)}
     for tag in starter.all_locales:
@@ -58,9 +56,9 @@ def plan_project(folder: Path, starter: Starter) -> dict[str, str]:
     files[".gitignore"] = "out/\n"
     taken = [name for name in files if (folder / name).exists()]
     if folder.exists() and not folder.is_dir():
-        raise UsageError(f"{folder} is a file. Choose another folder.")
+        raise UsageError(f"{folder} is a file", "Choose another folder.")
     if taken:
-        raise UsageError(f"{folder} already holds {', '.join(taken)}. Nothing was written; choose another folder.")
+        raise UsageError(f"{folder} already holds {', '.join(taken)}", "Nothing was written; choose another folder.")
     return files
 
 

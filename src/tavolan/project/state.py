@@ -22,19 +22,19 @@ NAME = "copy/state.csv"
 COLUMNS = ("locale", "field", "source", "state", "text")
 _EARLIER = COLUMNS[:3]
 
-Work = Literal["drafted", "translated", "reviewed"]
+TranslationState = Literal["drafted", "translated", "reviewed"]
 
 
 @dataclass(frozen=True)
-class Entry:
+class StateEntry:
     """What's known of one translation: digest of its source text, who made it, digest of its own text ("": unknown)."""
 
     source: str
-    work: Work = "translated"
+    work: TranslationState = "translated"
     text: str = ""
 
 
-State = dict[tuple[str, str], Entry]
+State = dict[tuple[str, str], StateEntry]
 
 
 def digest(text: str) -> str:
@@ -63,18 +63,18 @@ def read_state(root: Path, problems: list[Problem]) -> State:
         if len(row) != len(header):
             message = f"has {len(row)} cells instead of {len(header)}"
             problems.append(Problem(NAME, number, "", message, "Delete the line."))
-        elif header == COLUMNS and row[3] not in get_args(Work):
+        elif header == COLUMNS and row[3] not in get_args(TranslationState):
             message = f'"{row[3]}" is no state'
-            problems.append(Problem(NAME, number, "state", message, f"Write {', '.join(get_args(Work))}."))
+            problems.append(Problem(NAME, number, "state", message, f"Write {', '.join(get_args(TranslationState))}."))
         else:
-            work: Work = row[3] if header == COLUMNS else "translated"  # type: ignore[assignment]
-            state[row[0], row[1]] = Entry(row[2], work, row[4] if header == COLUMNS else "")
+            work: TranslationState = row[3] if header == COLUMNS else "translated"  # type: ignore[assignment]
+            state[row[0], row[1]] = StateEntry(row[2], work, row[4] if header == COLUMNS else "")
     return state
 
 
 def write_state(root: Path, state: State) -> None:
     """Write the file, sorted."""
-    locales: dict[str, list[tuple[str, Entry]]] = {}
+    locales: dict[str, list[tuple[str, StateEntry]]] = {}
     for (locale, field), entry in state.items():
         locales.setdefault(locale, []).append((field, entry))
     lines = [_lines(locale, tuple(locales[locale])) for locale in sorted(locales)]
@@ -82,7 +82,7 @@ def write_state(root: Path, state: State) -> None:
 
 
 @lru_cache(maxsize=1000)
-def _lines(locale: str, fields: tuple[tuple[str, Entry], ...]) -> str:
+def _lines(locale: str, fields: tuple[tuple[str, StateEntry], ...]) -> str:
     """Return the lines of a locale. A run that writes locale by locale has most of them from the time before."""
     out = io.StringIO(newline="")
     writer = csv.writer(out, lineterminator="\n")

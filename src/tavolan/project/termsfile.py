@@ -6,11 +6,10 @@ import math
 import re
 from pathlib import Path
 
-from tavolan.errors import Problem, ProjectError
+from tavolan.errors import Problem, ProjectError, nearest
 from tavolan.languages.tags import tag_fault
 from tavolan.project.model import Term
 from tavolan.support.csvfile import read_csv
-from tavolan.support.validation import nearest
 
 COLUMNS = ("phrase", "relevance", "volume", "difficulty", "list", "note", "storefronts")
 _UP_TO = {"relevance": 100.0, "volume": math.inf, "difficulty": 100.0}
@@ -20,8 +19,7 @@ def read_terms(path: Path, problems: list[Problem]) -> list[Term]:
     """Return the terms of one file; whatever can't be read is added to `problems`."""
     shown, locale = f"terms/{path.name}", path.stem
     if fault := tag_fault(locale):
-        message, _, remedy = fault.partition(" | ")
-        problems.append(Problem(shown, None, "", f"has a name that is no locale: {message}", remedy))
+        problems.append(Problem(shown, None, "", f"has a name that is no locale: {fault.message}", fault.remedy))
         return []
     try:
         rows = read_csv(path, shown).rows

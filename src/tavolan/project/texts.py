@@ -7,13 +7,12 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
 
-from tavolan.errors import Problem, ProjectError, UsageError
+from tavolan.errors import Problem, ProjectError, UnknownNameError
 from tavolan.project.model import ONCE, Project, Value
-from tavolan.project.state import Entry, State, Work, digest, read_state, write_state
+from tavolan.project.state import State, StateEntry, TranslationState, digest, read_state, write_state
 from tavolan.rulebooks.measure import measure
-from tavolan.rulebooks.model import FieldRule, Unit
+from tavolan.rulebooks.model import FieldRule, LengthUnit
 from tavolan.support.transaction import changing
-from tavolan.support.validation import nearest
 from tavolan.support.xmlfile import bad_character
 
 TABLES = ("captions", "showcase")
@@ -24,12 +23,12 @@ class Limit:
     """The strictest limit on a field among the stores that it goes to."""
 
     most: int
-    unit: Unit
+    unit: LengthUnit
     store: str
 
 
 @dataclass(frozen=True)
-class Change:
+class TextChange:
     """One text that differs: `before` is what the project has, `after` what it would have."""
 
     locale: str
@@ -42,8 +41,8 @@ class Change:
 class Outcome:
     """What an edit did or would do."""
 
-    changes: list[Change] = field(default_factory=list)
-    conflicts: list[Change] = field(default_factory=list)
+    changes: list[TextChange] = field(default_factory=list)
+    conflicts: list[TextChange] = field(default_factory=list)
 
 
 class Texts:
@@ -101,13 +100,13 @@ class Texts:
             3: lambda: parts[0] == "items" and parts[1] in self.project.app.items and parts[2] in self.item_rules,
         }
         if len(parts) not in known or not all(parts) or not known[len(parts)]():
-            raise UsageError(f'there\'s no field "{address}". {nearest(address, self.addresses())}')
+            raise UnknownNameError("there's no field", address, self.addresses())
         pictures = (*self.project.shots.shot, *self.project.shots.graphic)
         keys = {picture.caption_key for picture in pictures}
         # Before there are shots, captions may be written already.
         if parts[0] == "captions" and pictures and parts[1] not in keys:
             shots = [f"captions.{key}" for key in keys]
-            raise UsageError(f'there\'s no field "{address}". {nearest(address, shots)}')
+            raise UnknownNameError("there's no field", address, shots)
         return parts
 
     def rule(self, address: str) -> FieldRule | None:
@@ -167,9 +166,9 @@ class Texts:
         rule = self.rule(address)
         if not value.written and rule and rule.scope == "locale":
             value = self._once(address) or value
-        if isinstance(value.value, list):
-            return (rule.separator if rule else ",").join(map(str, value.value)), value.inherited_from
-        return str(value.value or ""), value.inherited_from
+        if isinstance(value.content, list):
+            return (rule.separator if rule else ",").join(map(str, value.content)), value.inherited_from
+        return str(value.content or ""), value.inherited_from
 
     def _once(self, address: str) -> Value | None:
         """Return what's written once for all locales, by the first store that takes the field."""
@@ -210,7 +209,7 @@ class Texts:
             return None
         return f"{length} {limit.unit}, {length - limit.most} over the limit of {limit.most} ({limit.store})"
 
-    def write(self, changes: Iterable[Change], work: Work = "translated") -> None:
+    def write(self, changes: Iterable[TextChange], work: TranslationState = "translated") -> None:
         """Write changes into the copy files; remember what was translated from what, and by whom: as one change.
 
         Raises ProjectError, and writes nothing, for a text with a control character.
@@ -226,7 +225,7 @@ class Texts:
         with changing(self.project.root):
             self._write(changes, work)
 
-    def _write(self, changes: list[Change], work: Work) -> None:
+    def _write(self, changes: list[TextChange], work: TranslationState) -> None:
         from tavolan.project.toml_edit import TomlEditor
 
         editors: dict[str, TomlEditor] = {}
@@ -272,10 +271,10 @@ class Texts:
         for locale, address in self.translations():
             if (locale, address) not in self.project.origins:
                 original, target = self.get(source, address), self.get(locale, address)
-                state[locale, address] = Entry(digest(original), "translated", digest(target))
+                state[locale, address] = StateEntry(digest(original), "translated", digest(target))
         return state
 
-    def _keep_earlier(self, changes: list[Change], state: State) -> None:
+    def _keep_earlier(self, changes: list[TextChange], state: State) -> None:
         """Keep in the memory what a changed source said, with the translations made from it: they may fit again."""
         from tavolan.project.memory import Pair, remember
 
@@ -301,13 +300,17 @@ class Texts:
             editor.save()
 
     def _remember(
-        self, state: dict[tuple[str, str], Entry], change: Change, sources: dict[str, str], work: Work
+        self,
+        state: State,
+        change: TextChange,
+        sources: dict[str, str],
+        work: TranslationState,
     ) -> None:
         source = self.project.source_locale
         if change.locale == source:
             return
         original = sources.get(change.address, self.get(source, change.address))
         if change.after and original:
-            state[change.locale, change.address] = Entry(digest(original), work, digest(change.after))
+            state[change.locale, change.address] = StateEntry(digest(original), work, digest(change.after))
         else:
             state.pop((change.locale, change.address), None)

@@ -17,7 +17,7 @@ NEEDS_WORK: tuple[Standing, ...] = STANDINGS[:4]
 
 
 @dataclass(frozen=True)
-class Unit:
+class Translation:
     """One text to be translated: where it stands, what it says in both languages, and how far it is."""
 
     locale: str
@@ -43,7 +43,7 @@ def is_drafted(texts: Texts, locale: str, address: str) -> bool:
     return bool(entry and entry.work == "drafted" and entry.text == digest(texts.get(locale, address)))
 
 
-def units(texts: Texts, locale: str, keywords: bool = False) -> list[Unit]:
+def translations_of(texts: Texts, locale: str, keywords: bool = False) -> list[Translation]:
     """Return all texts of a locale that have a source text, in the order of the rulebooks.
 
     Links aren't translated. Keyword lists are researched, not translated, so they come only when asked for. What a
@@ -66,7 +66,7 @@ def units(texts: Texts, locale: str, keywords: bool = False) -> list[Unit]:
         over = texts.over(locale, address, target) or "" if target else ""
         standing = _standing(texts, locale, address, target, over)
         most, unit = (limit.most, limit.unit) if limit else (None, "")
-        found.append(Unit(locale, address, source, target, standing, most, unit, over))
+        found.append(Translation(locale, address, source, target, standing, most, unit, over))
     return found
 
 
@@ -92,7 +92,7 @@ def current_pairs(project: Project) -> list[Pair]:
         Pair(source, tag, unit.source, unit.target, unit.address)
         for tag in project.copy
         if tag != source
-        for unit in units(texts, tag)
+        for unit in translations_of(texts, tag)
         if unit.target.strip()
         and unit.standing in ("translated", "reviewed")
         and (tag, unit.address) in project.origins

@@ -10,9 +10,9 @@ from tavolan.checking import Finding
 from tavolan.checking.status import Status, TextCounts
 from tavolan.languages.tags import locale_name
 from tavolan.project.model import ONCE, Project, Value
-from tavolan.project.texts import Change, Texts
+from tavolan.project.texts import TextChange, Texts
 from tavolan.reports.number_words import counted
-from tavolan.reports.styled import Text, styled
+from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
 from tavolan.rulebooks.measure import measure
 from tavolan.words.coverage import Answer
@@ -26,23 +26,23 @@ _STEPS = 3
 _BEFORE = 34
 
 
-def gauge(length: int, most: int | None) -> Text:
+def gauge(length: int, most: int | None) -> SafeText:
     """Return a small bar of how much of a limit is used."""
     if not most:
-        return Text("")
+        return SafeText("")
     filled = min(_GAUGE, round(_GAUGE * length / most))
     style = "red" if length > most else "green"
-    return Text("━" * filled, style).append("╌" * (_GAUGE - filled), "dim")
+    return SafeText("━" * filled, style).append("╌" * (_GAUGE - filled), "dim")
 
 
-def _length_cells(texts: Texts, locale: str, address: str, text: str) -> tuple[Text, Text, Text]:
+def _length_cells(texts: Texts, locale: str, address: str, text: str) -> tuple[SafeText, SafeText, SafeText]:
     limit = texts.limit(address, locale)
     length = measure(text, limit.unit if limit else "characters")
     if limit is None:
-        return Text(""), Text(str(length) if text else "", "dim"), Text("")
+        return SafeText(""), SafeText(str(length) if text else "", "dim"), SafeText("")
     left = limit.most - length
     style = "bold red" if left < 0 else "default"
-    return gauge(length, limit.most), Text(f"{length}/{limit.most}", style), Text(str(left), style)
+    return gauge(length, limit.most), SafeText(f"{length}/{limit.most}", style), SafeText(str(left), style)
 
 
 def print_field(console: Console, texts: Texts, address: str, answers: list[Answer]) -> None:
@@ -52,11 +52,11 @@ def print_field(console: Console, texts: Texts, address: str, answers: list[Answ
     for tag in project.app.locales:
         text, inherited = texts.shown(tag, address)
         empty = "still to write" if texts.asked(tag, address) else "–"
-        shown = Text(text) if text else Text(empty, "italic dim")
+        shown = SafeText(text) if text else SafeText(empty, "italic dim")
         if inherited:
             shown.append("  written once" if inherited == ONCE else f"  like {inherited}", "dim")
         bar, length, left = _length_cells(texts, tag, address, text)
-        table.add_row(Text(tag, "bold"), shown, bar, length, left, _served(answers, tag, address))
+        table.add_row(SafeText(tag, "bold"), shown, bar, length, left, _served(answers, tag, address))
     console.print(table)
 
 
@@ -87,14 +87,16 @@ def _marks(answers: list[Answer], locale: str, address: str) -> dict[str, bool]:
     return marks
 
 
-def _served(answers: list[Answer], locale: str, address: str) -> Text:
+def _served(answers: list[Answer], locale: str, address: str) -> SafeText:
     """Return a dot per target phrase of the locale: filled where a word of this field helps to answer it."""
     marks = _marks(answers, locale, address)
     if not marks:
-        return Text("")
+        return SafeText("")
     helped = sum(marks.values())
     return (
-        Text("●" * helped, "green").append("○" * (len(marks) - helped), "dim").append(f" {helped}/{len(marks)}", "dim")
+        SafeText("●" * helped, "green")
+        .append("○" * (len(marks) - helped), "dim")
+        .append(f" {helped}/{len(marks)}", "dim")
     )
 
 
@@ -110,29 +112,29 @@ def print_locale(console: Console, texts: Texts, locale: str, only_store: str | 
         if only_store and own_store and not address.startswith(f"{only_store}."):
             continue
         text, inherited = texts.shown(locale, address)
-        shown = Text(text, "dim" if inherited else "default")
+        shown = SafeText(text, "dim" if inherited else "default")
         if not text:
             rule = texts.rule(address)
             if own_store or (rule and rule.required == "never") or not texts.asked(locale, address):
                 continue
-            shown = Text("still to write", "italic dim")
+            shown = SafeText("still to write", "italic dim")
         bar, length, left = _length_cells(texts, locale, address, text)
-        table.add_row(Text(address, "bold"), bar, length, left, shown)
+        table.add_row(SafeText(address, "bold"), bar, length, left, shown)
     console.print(table)
 
 
-def print_changes(console: Console, changes: list[Change], title: str = "") -> None:
+def print_changes(console: Console, changes: list[TextChange], title: str = "") -> None:
     """Print texts before and after, the part that differs in colour."""
     if title:
         console.print(styled("[bold]{}[/]", title))
     for change in changes:
-        console.print(Text(f"{change.locale}  {change.address}", "bold"))
+        console.print(SafeText(f"{change.locale}  {change.address}", "bold"))
         before, after = _clip(change.before, change.after)
-        console.print(Text("  − ", "red").append_text(before))
-        console.print(Text("  + ", "green").append_text(after))
+        console.print(SafeText("  − ", "red").append_text(before))
+        console.print(SafeText("  + ", "green").append_text(after))
 
 
-def _clip(before: str, after: str) -> tuple[Text, Text]:
+def _clip(before: str, after: str) -> tuple[SafeText, SafeText]:
     """Return both texts around the part that differs, that part marked."""
     start = 0
     while start < min(len(before), len(after)) and before[start] == after[start]:
@@ -141,11 +143,11 @@ def _clip(before: str, after: str) -> tuple[Text, Text]:
     while end < min(len(before), len(after)) - start and before[-1 - end] == after[-1 - end]:
         end += 1
 
-    def marked(text: str, style: str) -> Text:
+    def marked(text: str, style: str) -> SafeText:
         head, middle, tail = text[:start], text[start : len(text) - end], text[len(text) - end :]
         head = head if len(head) <= _BEFORE else "…" + head[-_BEFORE:]
         tail = tail if len(tail) <= _BEFORE else tail[:_BEFORE] + "…"
-        return Text(head).append(middle or "∅", f"bold {style}").append(tail)
+        return SafeText(head).append(middle or "∅", f"bold {style}").append(tail)
 
     return marked(before, "red"), marked(after, "green")
 
@@ -159,10 +161,10 @@ def print_status(console: Console, status: Status) -> None:
         for store in project.stores:
             cells += [_status_cell(status.texts.get((tag, store))), _picture_cell(status.pictures.get((tag, store)))]
         like = project.copy[tag].data.get("like")
-        table.add_row(Text(tag, "bold").append(f"  like {like}" if like else "", "dim"), *cells)
+        table.add_row(SafeText(tag, "bold").append(f"  like {like}" if like else "", "dim"), *cells)
     console.print(table)
     for store, facts in status.facts.items():
-        line = Text(f"{store}: {facts.written} of {counted(facts.total, 'fact')} told once", "dim")
+        line = SafeText(f"{store}: {facts.written} of {counted(facts.total, 'fact')} told once", "dim")
         if facts.missing:
             line.append(f", still to tell: {', '.join(facts.missing)}", "yellow")
         if facts.wrong:
@@ -170,27 +172,27 @@ def print_status(console: Console, status: Status) -> None:
         console.print(line)
     console.print()
     if not status.steps:
-        console.print(Text("Nothing left to do.", "green"))
+        console.print(SafeText("Nothing left to do.", "green"))
     for number, step in enumerate(status.steps[:_STEPS]):
         console.print(styled("[bold]{}[/] {} [dim]{}[/]", "Next:" if not number else "Then:", step.what, step.where))
 
 
-def _status_cell(counts: TextCounts | None) -> Text:
+def _status_cell(counts: TextCounts | None) -> SafeText:
     if counts is None:
-        return Text("–", "dim")
+        return SafeText("–", "dim")
     parts = {"missing": ("bold red", counts.missing), "over": ("red", counts.over), "refused": ("red", counts.refused),
              "outdated": ("yellow", counts.outdated)}  # fmt: skip
-    cell = Text()
+    cell = SafeText()
     for name, (style, number) in parts.items():
         if number:
             cell.append(f"{number} {name}  ", style)
     return cell.append(f"{counts.ready} ready", "green" if not cell.plain else "dim")
 
 
-def _picture_cell(counts: PictureCounts | None) -> Text:
+def _picture_cell(counts: PictureCounts | None) -> SafeText:
     if counts is None or not counts.total:
-        return Text("")
-    cell = Text(f"{counts.current}/{counts.total}", "dim")
+        return SafeText("")
+    cell = SafeText(f"{counts.current}/{counts.total}", "dim")
     return cell.append(f", {counts.old} old", "yellow") if counts.old else cell
 
 
@@ -207,16 +209,16 @@ def print_field_status(console: Console, project: Project, findings: list[Findin
         cells = []
         for store in project.stores.values():
             if address not in project.fields_of(store) or tag not in store.locales:
-                cells.append(Text("–", "dim"))
+                cells.append(SafeText("–", "dim"))
                 continue
             value = project.value(store.id, tag, address)
             own = [f for f in findings if f.locale == tag and f.field == address and f.concerns(store.id)]
             worst = next((f for f in own if f.level != "note" and not f.waived), None)
             if worst:
-                cells.append(Text(worst.rule, "red" if worst.level == "error" else "yellow"))
+                cells.append(SafeText(worst.rule, "red" if worst.level == "error" else "yellow"))
             elif not value.written:
-                cells.append(Text("empty", "dim"))
+                cells.append(SafeText("empty", "dim"))
             else:
-                cells.append(Text(_state_of(value), "green"))
-        table.add_row(Text(tag, "bold"), *cells)
+                cells.append(SafeText(_state_of(value), "green"))
+        table.add_row(SafeText(tag, "bold"), *cells)
     console.print(table)

@@ -9,7 +9,7 @@ from rich.console import Console
 from tavolan.project.model import Project
 from tavolan.reports.copytables import gauge
 from tavolan.reports.number_words import counted, some_of
-from tavolan.reports.styled import Text, styled
+from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
 from tavolan.words.coverage import Answer, Unlock
 from tavolan.words.mentions import Mentions
@@ -35,7 +35,13 @@ def print_summary(console: Console, project: Project, answers: list[Answer]) -> 
         reads = ", ".join(own[0].reads) or "none of the project's locales"
         bar = gauge(done, len(own))
         table.add_row(
-            store, Text(front, "bold"), f"{done}/{len(own)}", bar, f"{reached:.0f}", f"{best:.0f}", Text(reads, "dim")
+            store,
+            SafeText(front, "bold"),
+            f"{done}/{len(own)}",
+            bar,
+            f"{reached:.0f}",
+            f"{best:.0f}",
+            SafeText(reads, "dim"),
         )
     if groups:
         console.print(table)
@@ -86,29 +92,29 @@ def _print_total(console: Console, project: Project, answers: list[Answer]) -> N
     )
 
 
-def _cover_row(a: Answer) -> tuple[Text, Text, Text, Text, Text, Text]:
-    mark = Text("✓", "green") if a.covered else Text("✗", "red")
-    where = Text(a.locale or "", "default" if a.confidence == "high" else "dim")
+def _cover_row(a: Answer) -> tuple[SafeText, SafeText, SafeText, SafeText, SafeText, SafeText]:
+    mark = SafeText("✓", "green") if a.covered else SafeText("✗", "red")
+    where = SafeText(a.locale or "", "default" if a.confidence == "high" else "dim")
     if a.covered and a.confidence != "high":
         where.append(f" ({a.confidence} confidence)")
-    words = Text()
+    words = SafeText()
     for word, field in a.used.items():
         words.append(f"{word} ", "default").append(f"{field}  ", "dim")
     for word in a.missing:
         words.append(f"{word} ", "red").append("missing  ", "dim")
-    value = Text(f"{a.value:.0f}/{a.worth.value:.0f}", "default" if a.covered else "dim")
-    how = Text(TIER_WORDS[a.tier] if a.tier else "")
+    value = SafeText(f"{a.value:.0f}/{a.worth.value:.0f}", "default" if a.covered else "dim")
+    how = SafeText(TIER_WORDS[a.tier] if a.tier else "")
     if a.mentions:
         how = _mentions(a.mentions)
-    return mark, Text(a.phrase), value, where if a.covered or a.used else Text(""), how, words
+    return mark, SafeText(a.phrase), value, where if a.covered or a.used else SafeText(""), how, words
 
 
-def _mentions(mentions: Mentions) -> Text:
+def _mentions(mentions: Mentions) -> SafeText:
     """Return how often a phrase stands in each field, its density and first place."""
     if not mentions.total:
-        return Text("never word by word", "dim")
+        return SafeText("never word by word", "dim")
     parts = ", ".join(f"{field} {count}" for field, count in mentions.counts.items() if count)
-    cell = Text(f"{parts}; {mentions.density:.1f} %, first at {mentions.first}")
+    cell = SafeText(f"{parts}; {mentions.density:.1f} %, first at {mentions.first}")
     return cell.append(" stuffed", "bold yellow") if mentions.stuffed else cell
 
 
@@ -124,17 +130,17 @@ def print_matrix(console: Console, answers: list[Answer]) -> None:
         table = plain_table("phrase", "value", *fronts, title=f"\n{store}")
         for phrase in sorted(worth, key=lambda phrase: (-worth[phrase], phrase))[:MOST_ROWS]:
             marks = [_mark(cells.get((phrase, front))) for front in fronts]
-            table.add_row(Text(phrase), f"{worth[phrase]:.0f}", *marks)
+            table.add_row(SafeText(phrase), f"{worth[phrase]:.0f}", *marks)
         console.print(table)
         _print_left(console, len(worth))
     legend = "   ".join(f"{MARKS[tier]} {words}" for tier, words in TIER_WORDS.items())
     console.print(styled("[dim]{}   {} not answered[/]", legend, MARKS[None]))
 
 
-def _mark(answer: Answer | None) -> Text:
+def _mark(answer: Answer | None) -> SafeText:
     if answer is None:
-        return Text("")
-    return Text(MARKS[answer.tier] * 2, "green" if answer.covered else "red")
+        return SafeText("")
+    return SafeText(MARKS[answer.tier] * 2, "green" if answer.covered else "red")
 
 
 def print_unlocks(console: Console, store: str, found: list[Unlock], top: int = 8) -> None:
@@ -146,7 +152,11 @@ def print_unlocks(console: Console, store: str, found: list[Unlock], top: int = 
     )
     for one in found[:top]:
         table.add_row(
-            Text(one.word, "bold"), one.locale, f"{one.value:.1f}", some_of(one.alone, _SOME), some_of(one.helps, _SOME)
+            SafeText(one.word, "bold"),
+            one.locale,
+            f"{one.value:.1f}",
+            some_of(one.alone, _SOME),
+            some_of(one.helps, _SOME),
         )
     console.print(table)
 
@@ -159,7 +169,7 @@ def print_budgets(console: Console, found: list[Budget]) -> None:
     table = plain_table("storefront", "also reads", "", "used", "left", "wasted there", title="\nSecond budgets")
     for one in extra:
         bar = gauge(one.used, one.limit)
-        wasted = Text(", ".join(one.wasted), "yellow")
+        wasted = SafeText(", ".join(one.wasted), "yellow")
         table.add_row(one.storefront, one.locale, bar, f"{one.used}/{one.limit}", str(one.left), wasted)
     console.print(table)
 
@@ -168,10 +178,10 @@ def print_title_words(console: Console, served: dict[str, list[Answer]], ranks: 
     """Print the words of a title with the phrases they serve and the app's rank for each."""
     table = plain_table("word", "phrases", "served, with storefront and rank where it's known")
     for word, answers in served.items():
-        cell = Text()
+        cell = SafeText()
         for a in answers:
             rank = ranks.get((fold(a.phrase), a.storefront))
             cell.append(a.phrase).append(f" {a.storefront}", "dim")
             cell.append(f" #{rank:.0f}" if rank else "", "green").append("   ")
-        table.add_row(Text(word, "bold"), str(len(answers)), cell if answers else Text("none", "dim"))
+        table.add_row(SafeText(word, "bold"), str(len(answers)), cell if answers else SafeText("none", "dim"))
     console.print(table)

@@ -13,8 +13,8 @@ from tavolan.project.locale_suggestions import Suggestion
 from tavolan.project.memory import read_memory
 from tavolan.project.state import digest
 from tavolan.project.texts import Texts
-from tavolan.project.translation_progress import NEEDS_WORK, STANDINGS, Standing, Unit
-from tavolan.reports.styled import Text, styled
+from tavolan.project.translation_progress import NEEDS_WORK, STANDINGS, Standing, Translation
+from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
 
 _WIDTH = 28
@@ -26,7 +26,7 @@ _ORDER: tuple[Standing, ...] = ("reviewed", "translated", "drafted", "outdated",
 _MARKS = {"reviewed": "━", "translated": "━", "drafted": "╍", "outdated": "┅", "over": "┅", "untranslated": "┈"}
 
 
-def print_progress(console: Console, found: dict[str, list[Unit]]) -> None:
+def print_progress(console: Console, found: dict[str, list[Translation]]) -> None:
     """Print a bar and the counts of every locale."""
     shown = _ORDER if _any(found, "reviewed") else _ORDER[1:]
     # In a narrow terminal the names and the bar make room, so that the heads stay whole.
@@ -34,15 +34,15 @@ def print_progress(console: Console, found: dict[str, list[Unit]]) -> None:
     table = plain_table(*(("locale", "", "done") if roomy else ("locale", "done")), *shown)
     for tag, units in found.items():
         counts = Counter(unit.standing for unit in units)
-        name = styled("{} [dim]{}[/]", tag, locale_name(tag)) if roomy else Text(tag)
+        name = styled("{} [dim]{}[/]", tag, locale_name(tag)) if roomy else SafeText(tag)
         if not units:
             # A locale that's like another one may have nothing of its own.
-            table.add_row(name, *([Text("nothing of its own", "dim")] if roomy else []), "–")
+            table.add_row(name, *([SafeText("nothing of its own", "dim")] if roomy else []), "–")
             continue
         total = len(units)
         done = (counts["reviewed"] + counts["translated"]) * 100 // total
         cells = [
-            Text(str(counts[name]) if counts[name] else "·", style=_STYLES[name] if counts[name] else "dim")
+            SafeText(str(counts[name]) if counts[name] else "·", style=_STYLES[name] if counts[name] else "dim")
             for name in shown
         ]
         table.add_row(name, *([_bar(counts, total)] if roomy else []), f"{done} %", *cells)
@@ -54,11 +54,11 @@ def print_progress(console: Console, found: dict[str, list[Unit]]) -> None:
         console.print(f"\n{need} texts need work: tavolan locale send writes them for translators; --units lists them.")
 
 
-def _any(found: dict[str, list[Unit]], standing: str) -> bool:
+def _any(found: dict[str, list[Translation]], standing: str) -> bool:
     return any(unit.standing == standing for units in found.values() for unit in units)
 
 
-def _bar(counts: Counter[Standing], total: int) -> Text:
+def _bar(counts: Counter[Standing], total: int) -> SafeText:
     """Return a bar whose parts add up to its width; nothing that's there is invisible."""
     parts = {name: counts[name] * _WIDTH / total for name in _ORDER}
     cells = {name: max(1, int(parts[name])) if counts[name] else 0 for name in _ORDER}
@@ -66,43 +66,43 @@ def _bar(counts: Counter[Standing], total: int) -> Text:
         cells[max(_ORDER, key=lambda name: parts[name] - cells[name])] += 1
     while sum(cells.values()) > _WIDTH:
         cells[max(_ORDER, key=lambda name: cells[name] - parts[name])] -= 1
-    bar = Text()
+    bar = SafeText()
     for name in _ORDER:
         bar.append(_MARKS[name] * cells[name], style=_STYLES[name])
     return bar
 
 
-def print_units(console: Console, texts: Texts, found: dict[str, list[Unit]]) -> None:
+def print_units(console: Console, texts: Texts, found: dict[str, list[Translation]]) -> None:
     """Print every text that needs work, with what's wrong and what changed in its source."""
     table = plain_table("locale", "field", "state", "")
     earlier = {digest(pair.source): pair.source for pair in read_memory(texts.project.root)}
     for units in found.values():
         for unit in units:
             if unit.standing in NEEDS_WORK:
-                state = Text(unit.standing, style=_STYLES[unit.standing])
+                state = SafeText(unit.standing, style=_STYLES[unit.standing])
                 table.add_row(unit.locale, unit.address, state, _about(unit, _earlier_source(texts, unit, earlier)))
     console.print(table)
 
 
-def _about(unit: Unit, before: str) -> Text:
+def _about(unit: Translation, before: str) -> SafeText:
     if unit.standing == "over":
-        return Text(unit.over)
+        return SafeText(unit.over)
     if unit.standing == "outdated":
-        return difference(before, unit.source) if before else Text("the source changed")
+        return difference(before, unit.source) if before else SafeText("the source changed")
     first = unit.source.strip().splitlines()[0]
-    return Text(first if len(first) <= 60 else first[:59] + "…", style="dim")
+    return SafeText(first if len(first) <= 60 else first[:59] + "…", style="dim")
 
 
-def _earlier_source(texts: Texts, unit: Unit, earlier: dict[str, str]) -> str:
+def _earlier_source(texts: Texts, unit: Translation, earlier: dict[str, str]) -> str:
     """Return the source text that a translation was made from, of earlier ones by their digest, or nothing."""
     entry = texts.project.state.get((unit.locale, unit.address))
     return earlier.get(entry.source, "") if entry else ""
 
 
-def difference(before: str, after: str) -> Text:
+def difference(before: str, after: str) -> SafeText:
     """Return the words that went and came, with a little around them."""
     old, new = before.split(), after.split()
-    made = Text()
+    made = SafeText()
     for kind, i1, i2, j1, j2 in difflib.SequenceMatcher(None, old, new, autojunk=False).get_opcodes():
         if kind == "equal":
             words = new[j1:j2]
@@ -130,9 +130,9 @@ def print_suggestions(console: Console, found: list[Suggestion]) -> None:
         for item in items:
             serving = title.startswith("First")
             people, fronts = (item.people, item.serves) if serving else (item.more_people, item.adds)
-            also = Text(f"; second budget in {_fronts(item.adds)}" if serving and item.adds else "", "dim")
+            also = SafeText(f"; second budget in {_fronts(item.adds)}" if serving and item.adds else "", "dim")
             name = styled("{} [dim]{}[/]", item.locale, locale_name(item.locale))
-            table.add_row(name, item.store, _millions(people), Text(_fronts(fronts)).append_text(also))
+            table.add_row(name, item.store, _millions(people), SafeText(_fronts(fronts)).append_text(also))
         console.print(table)
     if found:
         console.print(styled("[dim]people: who speak the language there, by CLDR's estimates[/]"))
@@ -147,7 +147,7 @@ def _fronts(fronts: tuple[str, ...]) -> str:
     return " ".join(fronts[:12]) + more if fronts else "·"
 
 
-def as_document(found: dict[str, list[Unit]]) -> dict[str, Any]:
+def as_document(found: dict[str, list[Translation]]) -> dict[str, Any]:
     """Return the JSON document `tavolan/locales@1`."""
     locales: dict[str, Any] = {}
     for tag, units in found.items():

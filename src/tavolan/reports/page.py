@@ -181,7 +181,7 @@ def _field(project: Project, store: Store, tag: str, key: str, rule: FieldRule, 
     state = next(
         (level for level in ("error", "warning", "note") if level in levels), "fine" if value.written else "empty"
     )
-    entries: Any = value.value if isinstance(value.value, list) else []
+    entries: Any = value.content if isinstance(value.content, list) else []
     return FieldView(
         key, rule.kind, text.strip(), entries, length, rule.max, state, rule.required != "never", value.inherited_from
     )

@@ -5,7 +5,7 @@ from __future__ import annotations
 from rich.console import Console
 
 from tavolan.reports.copytables import gauge
-from tavolan.reports.styled import Text, styled
+from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
 from tavolan.rulebooks.measure import measure
 from tavolan.words.plan_model import LocalePlan, Plan
@@ -27,9 +27,9 @@ def print_plan(console: Console, plan: Plan, why: bool, prices: list[WordPrice])
             table.add_row(
                 change.storefront,
                 change.phrase,
-                Text(TIER_WORDS[change.before] if change.before else "not answered", "dim"),
-                TIER_WORDS[change.after] if change.after else Text("not answered", "red"),
-                Text(f"{change.value:+.1f}", style),
+                SafeText(TIER_WORDS[change.before] if change.before else "not answered", "dim"),
+                TIER_WORDS[change.after] if change.after else SafeText("not answered", "red"),
+                SafeText(f"{change.value:+.1f}", style),
             )
         console.print()
         console.print(table)
@@ -66,7 +66,7 @@ def _print_prices(console: Console, prices: list[WordPrice]) -> None:
         other = (
             (price.next_word, f"{price.next_earns:.1f}")
             if price.next_word
-            else (Text("no other adds anything", "dim"), "")
+            else (SafeText("no other adds anything", "dim"), "")
         )
         table.add_row(price.locale, price.word, f"{price.earns:.1f}", *other)
     console.print()
@@ -82,17 +82,17 @@ def _print_locale(console: Console, locale: LocalePlan) -> None:
     table.show_header = False
     for name, (before, after) in (("title", locale.title), ("subtitle", locale.subtitle)):
         if before or after:
-            note = Text(f"{measure(after)} characters, ", "dim")
+            note = SafeText(f"{measure(after)} characters, ", "dim")
             note.append("as it is" if before == after else f"instead of {before}")
-            table.add_row(Text(name, "dim"), Text(after, "default" if before == after else "green"), note)
-    words = Text()
+            table.add_row(SafeText(name, "dim"), SafeText(after, "default" if before == after else "green"), note)
+    words = SafeText()
     for word in locale.keywords[1]:
         words.append(f"+{word}" if word in locale.added else word, "green" if word in locale.added else "default")
         words.append("  ")
     length = gauge(locale.length, locale.limit).append(f" {locale.length}/{locale.limit}", "default")
-    table.add_row(Text("keywords", "dim"), words, length)
+    table.add_row(SafeText("keywords", "dim"), words, length)
     if locale.dropped:
-        table.add_row(Text("dropped", "dim"), Text("  ".join(locale.dropped), "red"), Text(""))
+        table.add_row(SafeText("dropped", "dim"), SafeText("  ".join(locale.dropped), "red"), SafeText(""))
     console.print(table)
 
 

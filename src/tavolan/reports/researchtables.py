@@ -7,7 +7,7 @@ from typing import Any
 from rich.console import Console
 
 from tavolan.reports.number_words import counted
-from tavolan.reports.styled import Text, styled
+from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
 from tavolan.words.difficulty import PARTS
 from tavolan.words.mined import Mined
@@ -20,14 +20,14 @@ def print_mined(console: Console, found: list[Mined], total: int) -> None:
     """Print candidates with all their sources."""
     table = plain_table("candidate", "G²", "texts", "apps", "stars", "", "sources, with an example")
     for one in found:
-        marks = Text("target " if one.target else "", "cyan")
+        marks = SafeText("target " if one.target else "", "cyan")
         marks.append("answered" if one.covered else "", "green")
-        sources = Text(", ".join(f"{name} {count}" for name, count in one.sources.items()))
+        sources = SafeText(", ".join(f"{name} {count}" for name, count in one.sources.items()))
         example = next(iter(one.examples.values()))
         sources.append(f"\n{example}", "dim")
         stars = f"{one.stars:.1f}" if one.stars is not None else ""
         apps = str(one.apps) if one.apps else ""
-        table.add_row(Text(one.phrase, "bold"), f"{one.score:+.1f}", str(one.texts), apps, stars, marks, sources)
+        table.add_row(SafeText(one.phrase, "bold"), f"{one.score:+.1f}", str(one.texts), apps, stars, marks, sources)
     console.print(table)
     console.print(styled("[dim]{} of {}; G² as in docs/words.md[/]", len(found), counted(total, "candidate")))
 
@@ -37,13 +37,13 @@ def print_scores(console: Console, found: list[Score], parts: bool) -> None:
     extra = [*PARTS, "crowd"] if parts else []
     table = plain_table("locale", "phrase", "storefront", "difficulty", "from", "demand", "from", *extra)
     for one in found:
-        hard = f"{one.difficulty:.0f}" if one.difficulty is not None else Text("unknown", "dim")
+        hard = f"{one.difficulty:.0f}" if one.difficulty is not None else SafeText("unknown", "dim")
         origin = one.difficulty_from
         if origin == "list" and one.page is not None:
             origin = f"list; page says {one.page:.0f}"
-        asked = f"{one.demand:.0f}" if one.demand is not None else Text("unknown", "dim")
+        asked = f"{one.demand:.0f}" if one.demand is not None else SafeText("unknown", "dim")
         values = [f"{one.parts[name]:.2f}" if name in one.parts else "" for name in extra]
-        phrase = Text(one.phrase, "bold")
+        phrase = SafeText(one.phrase, "bold")
         table.add_row(one.locale, phrase, one.storefront, hard, origin, asked, one.demand_from, *values)
     console.print(table)
     console.print(styled("[dim]difficulty: from terms/, else from data/results.csv; formula: docs/words.md[/]"))
@@ -56,7 +56,7 @@ def print_fit(console: Console, locale: str, fit: Fit) -> None:
     table = plain_table("phrase", "reach")
     order = list(_REACH)
     for phrase, reach in sorted(fit.reach.items(), key=lambda item: (order.index(item[1]), item[0])):
-        table.add_row(phrase, Text(reach, _REACH[reach]))
+        table.add_row(phrase, SafeText(reach, _REACH[reach]))
     console.print(table)
 
 
@@ -64,9 +64,11 @@ def print_lists(console: Console, rows: list[dict[str, Any]]) -> None:
     """Print counts and coverage per list."""
     table = plain_table("list", "locale", "store", "storefront", "phrases", "answered", "value", "at best")
     for row in rows:
-        done = Text(f"{row['answered']}/{row['phrases']}", "green" if row["answered"] == row["phrases"] else "default")
+        done = SafeText(
+            f"{row['answered']}/{row['phrases']}", "green" if row["answered"] == row["phrases"] else "default"
+        )
         table.add_row(
-            Text(row["list"], "bold"), row["locale"], row["store"], row["storefront"], str(row["phrases"]), done,
+            SafeText(row["list"], "bold"), row["locale"], row["store"], row["storefront"], str(row["phrases"]), done,
             f"{row['value']:.1f}", f"{row['value_at_best']:.1f}",
         )  # fmt: skip
     console.print(table)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from rich.console import Console
 
 from tavolan.reports.number_words import counted
-from tavolan.reports.styled import Text, styled
+from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
 from tavolan.rulebooks.model import FieldRule, Rulebook, SizeClass
 
@@ -43,7 +43,7 @@ def print_list(console: Console, books: dict[str, Rulebook], own: set[str]) -> N
         origin = "rules/" if book.id in own else "shipped"
         codes = len(book.locales.codes) + len(book.locales.low_confidence_codes)
         table.add_row(
-            Text(book.id, "bold"), book.name, str(len(book.fields)), str(len(book.classes)), str(codes), book.as_of,
+            SafeText(book.id, "bold"), book.name, str(len(book.fields)), str(len(book.classes)), str(codes), book.as_of,
             book.confidence, origin,
         )  # fmt: skip
     console.print(table)
@@ -80,7 +80,7 @@ def print_rulebook(console: Console, book: Rulebook) -> None:
         console.print(styled("[dim]a project's tag → the store's code:[/] {}", pairs))
     table = plain_table("storefront", "search reads", title="\nStorefronts")
     for code, tags in book.storefronts.reads.items():
-        cell = Text(", ".join(tags))
+        cell = SafeText(", ".join(tags))
         if book.storefronts.default_locale_too:
             cell.append(", " if tags else "").append("the default locale", "dim")
         table.add_row(code, cell)
@@ -130,4 +130,4 @@ def _print_pictures(console: Console, book: Rulebook) -> None:
         lines = [f"{key.replace('_', ' ')}: {', '.join(v) if isinstance(v, tuple) else v}" for key, v in given.items()]
         console.print(styled("\n[bold]Video[/]\n{}", "; ".join(lines)))
         if sizes:
-            console.print(Text(", ".join(f"{name} {w}×{h}" for name, (w, h) in sizes.items()), "dim"))
+            console.print(SafeText(", ".join(f"{name} {w}×{h}" for name, (w, h) in sizes.items()), "dim"))

@@ -18,27 +18,27 @@ PIPED_WIDTH = 120
 _HOLE = "\ufdd0"
 
 
-class Text(RichText):
+class SafeText(RichText):
     """A text for people: what a terminal would obey, or hide, is written out. Rich would leave some of it away."""
 
     def __init__(self, text: str = "", style: str | Style = "", **options: Any) -> None:
         super().__init__(printable(text), style, **options)
 
-    def append(self, text: RichText | str, style: str | Style | None = None) -> Text:
+    def append(self, text: RichText | str, style: str | Style | None = None) -> SafeText:
         """Add a text at the end."""
         super().append(printable(text) if isinstance(text, str) else text, style)
         return self
 
     @classmethod
-    def assemble(cls, *parts: Any, **options: Any) -> Text:
+    def assemble(cls, *parts: Any, **options: Any) -> SafeText:
         """Return a text of parts: texts, strings, and pairs of string and style."""
-        return cast(Text, super().assemble(*parts, **options))
+        return cast(SafeText, super().assemble(*parts, **options))
 
 
-def styled(template: str, *values: object) -> Text:
+def styled(template: str, *values: object) -> SafeText:
     """Return a text whose template may hold mark-up, as `styled("[bold]{}[/] {:.1f}", name, value)`.
 
-    Values go in as they are, whatever they hold; a `Text` keeps its own styles.
+    Values go in as they are, whatever they hold; a `SafeText` keeps its own styles.
     """
     filled = iter(values)
     marked, inserted = "", []
@@ -46,10 +46,10 @@ def styled(template: str, *values: object) -> Text:
         marked += literal
         if name is not None:
             value = next(filled)
-            inserted.append(value if isinstance(value, RichText) else Text(format(value, spec or "")))
+            inserted.append(value if isinstance(value, RichText) else SafeText(format(value, spec or "")))
             marked += _HOLE
     text = RichText.from_markup(marked, emoji=False)
-    made = Text()
+    made = SafeText()
     for piece in text.split(_HOLE, include_separator=True, allow_blank=True):
         if not piece.plain.endswith(_HOLE):
             made.append_text(piece)

@@ -11,7 +11,7 @@ from tavolan.checking.findings import LEVELS, Finding, count_levels
 from tavolan.languages.tags import locale_name
 from tavolan.project.model import Project
 from tavolan.reports.number_words import counted
-from tavolan.reports.styled import Text, styled
+from tavolan.reports.styled import SafeText, styled
 
 # How many locales and stores were looked at.
 Scope = tuple[int, int]
@@ -47,17 +47,17 @@ def print_findings(
     width = min(24, max([12, *(len(f.field) for f in shown)]))
     for locale, group in groupby(by_locale, key=lambda f: f.locale):
         heading = f"{locale_name(locale)} · {locale}" if locale else "The whole project"
-        console.print(Text(f"\n{heading}", style="bold"))
+        console.print(SafeText(f"\n{heading}", style="bold"))
         table = Table(box=None, pad_edge=False, show_header=False, padding=(0, 2, 0, 0), expand=True)
         table.add_column(width=7, no_wrap=True)
         table.add_column(width=width, overflow="fold")
         table.add_column(ratio=1)
         table.add_column(no_wrap=True, overflow="fold", style="dim")
         for finding in group:
-            field = styled("{}\n[dim]{}[/]", finding.field, finding.store) if finding.store else Text(finding.field)
+            field = styled("{}\n[dim]{}[/]", finding.field, finding.store) if finding.store else SafeText(finding.field)
             words = styled("{}. [dim]{}[/]", finding.message, finding.remedy)
             where = f"{finding.path}:{finding.line}" if finding.line else finding.path
-            table.add_row(Text(finding.level, LEVEL_STYLE[finding.level]), field, words, f"{where}\n{finding.rule}")
+            table.add_row(SafeText(finding.level, LEVEL_STYLE[finding.level]), field, words, f"{where}\n{finding.rule}")
         console.print(table)
     console.print()
     console.print(summary_line(project, findings, scope))
@@ -74,15 +74,15 @@ def _order(project: Project, locale: str) -> int:
     return project.app.locales.index(locale) if locale in project.app.locales else -1
 
 
-def summary_line(project: Project, findings: list[Finding], scope: Scope | None = None) -> Text:
+def summary_line(project: Project, findings: list[Finding], scope: Scope | None = None) -> SafeText:
     """Return the one line that sums a check up, of all locales and stores or of those looked at."""
     counts = count_levels(findings)
     locales, stores = scope or (len(project.app.locales), len(project.stores))
     places = f"{counted(locales, 'locale')}, {counted(stores, 'store')}"
     if not any(counts.values()):
-        return Text(f"{project.app.name}: nothing to find fault with in {places}.", "green")
-    line = Text(f"{project.app.name}: ", "bold")
-    parts = [Text(counted(counts[level], level), LEVEL_STYLE[level]) for level in LEVELS if counts[level]]
-    line.append_text(Text(", ").join(parts))
+        return SafeText(f"{project.app.name}: nothing to find fault with in {places}.", "green")
+    line = SafeText(f"{project.app.name}: ", "bold")
+    parts = [SafeText(counted(counts[level], level), LEVEL_STYLE[level]) for level in LEVELS if counts[level]]
+    line.append_text(SafeText(", ").join(parts))
     line.append(f" in {places}.", "default")
     return line

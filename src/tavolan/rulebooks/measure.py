@@ -4,10 +4,10 @@ from __future__ import annotations
 
 import unicodedata
 
-from tavolan.rulebooks.model import Unit
+from tavolan.rulebooks.model import LengthUnit
 
 
-def measure(text: str, unit: Unit = "characters") -> int:
+def measure(text: str, unit: LengthUnit = "characters") -> int:
     """Return the length of a text after NFC, with line ends counted as one.
 
     Units: `characters` Unicode code points; `graphemes` user-perceived characters (extended grapheme clusters,

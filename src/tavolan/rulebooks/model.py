@@ -9,7 +9,7 @@ from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Fie
 from tavolan.support.safe_names import PathPart
 
 Confidence = Literal["high", "medium", "low"]
-Unit = Literal["characters", "graphemes", "utf16", "bytes"]
+LengthUnit = Literal["characters", "graphemes", "utf16", "bytes"]
 # What a field is for, whatever its id: all behaviour asks for roles.
 Role = Literal[
     "title", "subtitle", "short", "promo", "prose", "bullets", "keywords", "notes", "tester_notes", "name", "link",
@@ -33,13 +33,13 @@ Codes = Annotated[tuple[str, ...], BeforeValidator(_codes)]
 PathCodes = Annotated[tuple[PathPart, ...], BeforeValidator(_codes)]
 
 
-class Part(BaseModel):
+class RulebookPart(BaseModel):
     """Base of all parts of a rulebook: read-only, and strict about unknown keys."""
 
     model_config = ConfigDict(allow_inf_nan=False, extra="forbid", frozen=True, defer_build=True)
 
 
-class FieldRule(Part):
+class FieldRule(RulebookPart):
     """What a store asks of one field. Lengths are in `unit`, or the rulebook's own unit when empty.
 
     `role` says what the field is for; where a rulebook doesn't say it, it follows from kind, scope and search.
@@ -51,7 +51,7 @@ class FieldRule(Part):
     scope: Literal["locale", "once", "item", "reply"] = "locale"
     min: int = Field(0, ge=0)
     max: int | None = Field(None, ge=1)
-    unit: Unit | None = None
+    unit: LengthUnit | None = None
     separator: str = ","
     min_items: int = Field(0, ge=0)
     max_items: int | None = Field(None, ge=1)
@@ -85,7 +85,7 @@ def _usual_role(data: dict[str, Any]) -> Role:
     return by_search.get(search, "notes" if data.get("required") == "update" else "prose")
 
 
-class PictureRule(Part):
+class PictureRule(RulebookPart):
     """What a store asks of every screenshot; sides in pixels, `max_ratio` is long side by short side."""
 
     formats: tuple[Literal["png", "jpeg"], ...] = ("png",)
@@ -100,7 +100,7 @@ class PictureRule(Part):
     confidence: Confidence | None = None
 
 
-class SizeClass(Part):
+class SizeClass(RulebookPart):
     """One size class; `sizes` are width x height in pixels, the first is the one to render."""
 
     form: Literal["phone", "tablet", "desktop", "tv", "watch"]
@@ -124,7 +124,7 @@ class SizeClass(Part):
         return self.sizes[0]
 
 
-class Graphic(Part):
+class Graphic(RulebookPart):
     """A picture beside the screenshots: icon, banner, feature graphic. Sizes in pixels."""
 
     what: str = ""
@@ -136,7 +136,7 @@ class Graphic(Part):
     confidence: Confidence | None = None
 
 
-class Video(Part):
+class Video(RulebookPart):
     """What a store asks of preview videos; sizes in pixels per size class."""
 
     max_count: int | None = None
@@ -151,7 +151,7 @@ class Video(Part):
     confidence: Confidence | None = None
 
 
-class Search(Part):
+class Search(RulebookPart):
     """How the store's search uses the listing.
 
     `plurals` lists the languages whose plurals match their singulars; `plain` says that diacritics make no difference.
@@ -164,7 +164,7 @@ class Search(Part):
     most_density: float | None = Field(None, gt=0, le=100)
 
 
-class Policy(Part):
+class Policy(RulebookPart):
     """What the store refuses in text: other platforms' names, and claims in titles (per language)."""
 
     platforms: tuple[str, ...] = ()
@@ -173,7 +173,7 @@ class Policy(Part):
     confidence: Confidence | None = None
 
 
-class LocaleCodes(Part):
+class LocaleCodes(RulebookPart):
     """The store's own locale codes, and the BCP 47 tags that map to them by name."""
 
     codes: PathCodes
@@ -182,7 +182,7 @@ class LocaleCodes(Part):
     confidence: Confidence | None = None
 
 
-class Storefronts(Part):
+class Storefronts(RulebookPart):
     """Which locales a storefront's search reads, strongest first."""
 
     default_locale_too: bool = False
@@ -205,7 +205,7 @@ class Rulebook(BaseModel):
     as_of: Annotated[str, AfterValidator(_date)]
     source: str = ""
     confidence: Confidence = "medium"
-    unit: Unit = "characters"
+    unit: LengthUnit = "characters"
     search: Search = Search()
     policy: Policy = Policy()
     fields: Annotated[dict[str, FieldRule], Field(alias="field")]
@@ -216,11 +216,11 @@ class Rulebook(BaseModel):
     locales: LocaleCodes
     storefronts: Storefronts = Storefronts()
 
-    def unit_of(self, field: FieldRule) -> Unit:
+    def unit_of(self, field: FieldRule) -> LengthUnit:
         """Unit in which the lengths of this field count."""
         return field.unit or self.unit
 
-    def confidence_of(self, part: Part) -> Confidence:
+    def confidence_of(self, part: RulebookPart) -> Confidence:
         """Confidence of a part of the rulebook: its own, or the rulebook's."""
         return getattr(part, "confidence", None) or self.confidence
 

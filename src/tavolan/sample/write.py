@@ -31,11 +31,11 @@ def write_texts(folder: Path) -> int:
     """
     marker = folder / "tavolan.toml"
     if folder.exists() and not folder.is_dir():
-        raise UsageError(f"{folder} is a file. Choose another folder.")
+        raise UsageError(f"{folder} is a file", "Choose another folder.")
     if folder.exists() and any(folder.iterdir()):
         is_ours = marker.is_file() and read_toml(marker, str(marker))[0].get("app", {}).get("name") == "Kilnary"
         if not is_ours:
-            raise UsageError(f"{folder} holds other files. Choose an empty or a new folder.")
+            raise UsageError(f"{folder} holds other files", "Choose an empty or a new folder.")
     written = 0
     for name, data in {**sample_files(), ".gitignore": b"out/\n"}.items():
         if not (folder / name).exists():

@@ -14,7 +14,7 @@ from http.server import BaseHTTPRequestHandler
 
 from tavolan.errors import ProjectError, one_problem
 from tavolan.exchange.inline import has_emphasis, joined, pieces
-from tavolan.exchange.translation_request import Parcel, Text
+from tavolan.exchange.translation_request import TranslationRequest, TranslationUnit
 from tavolan.exchange.xliff import parse_xliff, write_xliff
 from tavolan.languages.tags import is_right_to_left
 from tavolan.project.memory import Match, Pair
@@ -105,10 +105,10 @@ def translate(document: bytes, keep: tuple[str, ...] = ("Kilnary",)) -> bytes:
         for text in parcel.texts
     ]
     answers = [_as_draft(text, parcel) for text in done]
-    return write_xliff(Parcel(parcel.app, parcel.source_locale, parcel.locale, answers))
+    return write_xliff(TranslationRequest(parcel.app, parcel.source_locale, parcel.locale, answers))
 
 
-def _as_draft(text: Text, parcel: Parcel) -> Text:
+def _as_draft(text: TranslationUnit, parcel: TranslationRequest) -> TranslationUnit:
     """Return an answer, with a shorter one beside it where the first is long: what a good service offers."""
     words = text.target.split(" ")
     fit = max(1, len(words) * 2 // 3)

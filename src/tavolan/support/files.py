@@ -12,7 +12,7 @@ from contextvars import ContextVar
 from pathlib import Path
 from typing import Any
 
-from tavolan.errors import OutsideError, one_problem
+from tavolan.errors import FileAccessError, one_problem
 
 # No file that a project has, or takes in, is larger.
 MOST_BYTES = 1_000_000_000
@@ -210,7 +210,7 @@ def delete_inside(root: Path, name: str | Path) -> None:
         path.unlink(missing_ok=True)
     except (OSError, ValueError) as error:
         reason = getattr(error, "strerror", None) or error
-        raise OutsideError(f"{path}: can't be deleted ({reason}). Check its rights.") from error
+        raise FileAccessError(path, "deleted", reason, "Check its rights.") from error
 
 
 def replace_file(path: Path, data: bytes) -> None:
@@ -218,7 +218,7 @@ def replace_file(path: Path, data: bytes) -> None:
     draft = path
     try:
         if path.is_dir():
-            raise OutsideError(f"{path}: can't be written (it is a folder). Name a file in it.")
+            raise FileAccessError(path, "written", "it is a folder", "Name a file in it.")
         draft = draft_of(path)
         path.parent.mkdir(parents=True, exist_ok=True)
         with draft.open("xb") as handle:
@@ -232,7 +232,7 @@ def replace_file(path: Path, data: bytes) -> None:
             if draft != path:
                 draft.unlink(missing_ok=True)
         reason = getattr(error, "strerror", None) or error
-        raise OutsideError(f"{path}: can't be written ({reason}). Check the disk and its rights.") from error
+        raise FileAccessError(path, "written", reason, "Check the disk and its rights.") from error
     except BaseException:
         if draft != path:
             draft.unlink(missing_ok=True)

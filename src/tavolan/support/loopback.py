@@ -61,4 +61,4 @@ def loopback_server(port: int, handler: type[BaseHTTPRequestHandler]) -> Threadi
         return _Server(("127.0.0.1", port), handler)
     except (OSError, OverflowError) as error:
         reason = getattr(error, "strerror", None) or error
-        raise OutsideError(f"port {port} can't be used ({reason}). Choose another one with --port.") from error
+        raise OutsideError(f"port {port} can't be used ({reason})", "Choose another one with --port.") from error

@@ -7,23 +7,24 @@ from typing import Annotated
 
 from pydantic import AfterValidator
 
+from tavolan.errors import FaultError
+
 _PART = re.compile(r"[A-Za-z0-9][A-Za-z0-9._-]{0,99}")
 _VERSION = re.compile(r"[^\W_][\w.+() -]{0,99}")
 
 
 def path_part(value: str) -> str:
-    """Return a name that may be a folder or a file. Raises ValueError for any other."""
+    """Return a name that may be a folder or a file. Raises FaultError for any other."""
     if not _PART.fullmatch(value):
-        raise ValueError(
-            f'"{value[:40]}" can\'t name a folder | Use letters, digits, hyphens, underscores and points, at most 100.'
-        )
+        remedy = "Use letters, digits, hyphens, underscores and points, at most 100."
+        raise FaultError(f'"{value[:40]}" can\'t name a folder', remedy)
     return value
 
 
 def version_name(value: str) -> str:
-    """Return a version that may be part of a file's name, or an empty text. Raises ValueError for any other."""
+    """Return a version that may be part of a file's name, or an empty text. Raises FaultError for any other."""
     if value and not _VERSION.fullmatch(value):
-        raise ValueError(f'"{value[:40]}" can\'t be a version | Write it as in "2.4" or "2.4.0-beta.1".')
+        raise FaultError(f'"{value[:40]}" can\'t be a version', 'Write it as in "2.4" or "2.4.0-beta.1".')
     return value
 
 

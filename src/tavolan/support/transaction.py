@@ -22,7 +22,7 @@ from typing import Any
 
 from filelock import FileLock, Timeout
 
-from tavolan.errors import OutsideError
+from tavolan.errors import FileAccessError, OutsideError
 from tavolan.support.files import STAGE, Stage, inside, replace_file, sweep
 
 FOLDER = ".tavolan"
@@ -133,13 +133,11 @@ def _acquire(lock: FileLock, holder: Path) -> None:
             holder.write_text(f"{os.getpid()} {_command()}", encoding="utf-8", errors="replace")
     except Timeout as error:
         raise OutsideError(
-            f"{_held_by(holder)} is still writing in this project after {_wait(holder.stem):g} s. "
-            "Run this again when it's done, or set TAVOLAN_WAIT to more seconds."
+            f"{_held_by(holder)} is still writing in this project after {_wait(holder.stem):g} s",
+            "Run this again when it's done, or set TAVOLAN_WAIT to more seconds.",
         ) from error
     except OSError as error:
-        raise OutsideError(
-            f"{folder}: can't be written ({error.strerror or error}). Check the disk and its rights."
-        ) from error
+        raise FileAccessError(folder, "written", error.strerror or error, "Check the disk and its rights.") from error
 
 
 def _command() -> str:
@@ -183,8 +181,8 @@ def _write(stage: Stage) -> None:
     except OSError as error:
         _undo(stage.root)
         raise OutsideError(
-            f"{error.filename or stage.root}: can't be written ({error.strerror or error}). Nothing was changed. "
-            "Check the disk and its rights."
+            f"{error.filename or stage.root}: can't be written ({error.strerror or error})",
+            "Nothing was changed. Check the disk and its rights.",
         ) from error
     except BaseException:
         _undo(stage.root)
@@ -225,7 +223,7 @@ def _undo(root: Path) -> None:
                 elif not entry.get("kept"):
                     path.unlink()
         except OSError as error:
-            raise OutsideError(f"{path}: can't be put back ({error.strerror or error}). Check its rights.") from error
+            raise FileAccessError(path, "put back", error.strerror or error, "Check its rights.") from error
     shutil.rmtree(folder, ignore_errors=True)
     _held[root / FOLDER / "project.lock"].entries = {}
     if count:

@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-import difflib
-from collections.abc import Iterable
 from types import UnionType
 from typing import Any, Union, get_args, get_origin
 
 from pydantic import BaseModel, ValidationError
 
-from tavolan.errors import Problem
+from tavolan.errors import FaultError, Problem, nearest
 from tavolan.support.toml_lines import KeyPath, line_of
 
 _TYPES = {
@@ -29,18 +27,6 @@ _TYPES = {
 }
 
 
-def nearest(word: str, known: Iterable[str]) -> str:
-    """Return a remedy that names the known word nearest to a mistyped one, or lists them all."""
-    names = sorted(known)
-    low = word.lower()
-    begins = [name for name in names if len(name) > 2 and low.startswith(name.lower())]
-    close = begins or difflib.get_close_matches(low, [name.lower() for name in names], n=1, cutoff=0.6)
-    if close:
-        meant = next(name for name in names if name.lower() == close[-1].lower())
-        return f'Did you mean "{meant}"?'
-    return f"Known here: {', '.join(names)}." if names else ""
-
-
 def problems_of(error: ValidationError, shown: str, text: str, model: type[BaseModel]) -> list[Problem]:
     """Turn every error of a validation into a `Problem` with its line in the TOML text."""
     problems = []
@@ -58,8 +44,8 @@ def _in_words(item: dict[str, Any], model: type[BaseModel], path: KeyPath) -> tu
     if kind == "extra_forbidden":
         return "isn't a known key", nearest(str(path[-1]), _keys_at(model, path[:-1]))
     if kind == "value_error":
-        message, _, remedy = str(context["error"]).partition(" | ")
-        return message, remedy
+        refused = context["error"]
+        return refused.fault if isinstance(refused, FaultError) else (str(refused), "")
     if kind == "literal_error":
         return f"can't be {_shown(given)}", f"Write one of: {context['expected']}."
     if kind in _TYPES:

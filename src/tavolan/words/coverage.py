@@ -202,7 +202,7 @@ def title_words(project: Project, store: Store, locale: str, answers: list[Answe
     """Return per word of the title the answers of this locale that use it, weightiest first."""
     key = store.rulebook.searched_fields()[0]
     match = split.matching_of(store.rulebook.search, locale)
-    title = split.tokens(str(project.value(store.id, locale, key).value or ""), match)
+    title = split.tokens(str(project.value(store.id, locale, key).content or ""), match)
     served: dict[str, list[Answer]] = {unit: [] for word in title for unit in split.units_of(word)}
     for answer in sorted(answers, key=lambda a: (-a.worth.value, a.storefront)):
         if answer.covered and answer.locale == locale:

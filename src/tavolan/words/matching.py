@@ -122,7 +122,7 @@ def searched_texts(project: Project, store: Store, locale: str) -> list[tuple[st
     """Return (field, level, text) of all that a store searches in a locale; an entry of a list is a text of its own."""
     found = []
     for key in store.rulebook.searched_fields():
-        value = project.value(store.id, locale, key).value
+        value = project.value(store.id, locale, key).content
         level = level_of(store.rulebook.fields[key].search)
         found += [(key, level, str(text)) for text in (value if isinstance(value, list) else [value or ""])]
     if store.rulebook.search.publisher:

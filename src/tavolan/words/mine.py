@@ -28,8 +28,8 @@ from tavolan.rulebooks.model import Role
 from tavolan.words import split
 from tavolan.words.corpus import PART, Corpus, Progress, corpus_of
 from tavolan.words.matching import Listing, listing_of
-from tavolan.words.mined import Facts, Mined, Text, describe
-from tavolan.words.ngrams import LONGEST, Counter, Flags, Longs, Phrases, Rules, without_parts
+from tavolan.words.mined import Facts, Mined, SourceText, describe
+from tavolan.words.ngrams import LONGEST, Counter, Flags, Longs, Phrases, WordRules, without_parts
 from tavolan.words.phrases import phrase_of
 
 # What says what the app is about.
@@ -45,26 +45,26 @@ class Mining(NamedTuple):
     total: int
 
 
-def gather(project: Project, locale: str) -> Iterator[Text]:
+def gather(project: Project, locale: str) -> Iterator[SourceText]:
     """Yield all texts of a locale, one after the other: there may be more than memory holds.
 
     Raises ProjectError when a data file can't be read.
     """
     for row in stream_data(project.root, REVIEWS):
         if row.text("locale") == locale:
-            yield Text("reviews", f"line {row.line}", row.text("text"), stars=row.numbers["stars"])
+            yield SourceText("reviews", f"line {row.line}", row.text("text"), stars=row.numbers["stars"])
     for row in stream_data(project.root, LISTINGS):
         if row.text("locale") == locale:
             for name in ("title", "subtitle", "description"):
                 if row.text(name):
-                    yield Text(f"listings: {name}", f"line {row.line}", row.text(name), app=row.text("app"))
+                    yield SourceText(f"listings: {name}", f"line {row.line}", row.text(name), app=row.text("app"))
     for row in stream_data(project.root, SUGGESTIONS):
         if row.text("locale") == locale:
             place = f"“{row.text('seed')}” {row.numbers['position']:.0f}"
-            yield Text("suggestions", place, row.text("phrase"))
+            yield SourceText("suggestions", place, row.text("phrase"))
     for store in list(project.stores.values())[:1]:
-        own = project.value(store.id, locale, store.rulebook.field_with("prose")).value
-        yield from (Text("own description", "", line) for line in str(own or "").split("\n") if line.strip())
+        own = project.value(store.id, locale, store.rulebook.field_with("prose")).content
+        yield from (SourceText("own description", "", line) for line in str(own or "").split("\n") if line.strip())
 
 
 def log_likelihood(a: int, b: int, size_a: int, size_b: int) -> float:
@@ -130,13 +130,15 @@ def mine(
     return Mining(sorted(described, key=lambda one: (one.covered, -one.score, -one.texts, one.phrase)), total)
 
 
-def _rules(project: Project, corpus: Corpus, match: split.Matching, fillers: frozenset[str]) -> tuple[Rules, list[str]]:
+def _rules(
+    project: Project, corpus: Corpus, match: split.Matching, fillers: frozenset[str]
+) -> tuple[WordRules, list[str]]:
     """Return what words may do in a candidate, and the forms by their number."""
     brands = {split.fold(name, match.language) for name in (*project.guard.brands, project.app.name)}
     numbers: dict[str, int] = {"": PART}
     words = [split.fold(word, match.language) for word in corpus.spelled]
     form_of = np.array([numbers.setdefault(split.key(word, match), len(numbers)) for word in words], np.int32)
-    rules = Rules(
+    rules = WordRules(
         form_of,
         np.array([word in fillers for word in words], np.bool_),
         np.array([word in brands or word.isdigit() for word in words], np.bool_),
@@ -161,7 +163,7 @@ def _ranked(
 
 def _subject_words(project: Project, locale: str, match: split.Matching, fillers: frozenset[str]) -> set[str]:
     texts = [
-        str(project.value(store.id, locale, key).value or "")
+        str(project.value(store.id, locale, key).content or "")
         for store in project.stores.values()
         for role in _SUBJECT_ROLES
         if (key := store.rulebook.field_with(role))

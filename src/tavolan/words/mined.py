@@ -16,7 +16,7 @@ from tavolan.words.ngrams import Longs, distinct
 _EXAMPLE = 70
 
 
-class Text(NamedTuple):
+class SourceText(NamedTuple):
     """One text to mine: where it's from, and who said it."""
 
     source: str
@@ -50,7 +50,7 @@ class Facts:
         self.source, self.app, self.stars = array("b"), array("i"), array("f")
         self._examples, self._ends = bytearray(), array("q", [0])
 
-    def noted(self, texts: Iterable[Text]) -> Iterator[str]:
+    def noted(self, texts: Iterable[SourceText]) -> Iterator[str]:
         """Yield the texts themselves, and note the rest of what's known."""
         for text in texts:
             self.source.append(self.sources.setdefault(text.source, len(self.sources)))

@@ -22,7 +22,7 @@ Flags = np.ndarray[Any, np.dtype[np.bool_]]
 
 
 @dataclass(frozen=True)
-class Rules:
+class WordRules:
     """What words may not do, by their number: begin or end a phrase (`outer`), stand in one, or stand alone."""
 
     forms: Numbers
@@ -43,7 +43,7 @@ class Phrases:
 class Counter:
     """Counts the phrases of a corpus; `marked` says of each text whether it's one of a group."""
 
-    def __init__(self, corpus: Corpus, rules: Rules, marked: Flags, least: int) -> None:
+    def __init__(self, corpus: Corpus, rules: WordRules, marked: Flags, least: int) -> None:
         self.corpus, self.rules, self.marked, self.least = corpus, rules, marked, max(1, least)
         forms = rules.forms[corpus.words]
         # A word that stands in too few texts stands in no phrase.

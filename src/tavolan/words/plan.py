@@ -18,7 +18,7 @@ from tavolan.words.coverage import Answer, cover, storefronts_of, targets
 from tavolan.words.matching import TIERS
 from tavolan.words.plan_choices import Fields, LocaleChoices, Options, choices_of, fields_of, reader_of
 from tavolan.words.plan_model import LocalePlan, PhraseChange, Plan
-from tavolan.words.plan_program import Program
+from tavolan.words.plan_program import PlanProgram
 from tavolan.words.plan_writing import changes_of
 from tavolan.words.value import Valuer
 
@@ -67,20 +67,20 @@ def _storefronts(store: Store, options: Options) -> list[str]:
     ]
 
 
-def program_of(project: Project, options: Options, valuer: Valuer) -> Program:
+def program_of(project: Project, options: Options, valuer: Valuer) -> PlanProgram:
     """Return the program of a plan. Raises UsageError when no storefront has a target phrase."""
     store = project.stores[options.store]
     fields, fronts = fields_of(store), _storefronts(store, options)
     aims = {front: targets(project, store, front) for front in fronts}
     if not any(aims.values()):
-        raise UsageError("there are no target phrases for these locales. Write them into terms/<locale>.csv.")
+        raise UsageError("there are no target phrases for these locales", "Write them into terms/<locale>.csv.")
     choices = {}
     for tag in options.locales:
         terms = [term for front, own in aims.items() if tag in store.reads(front) for term in own]
         choices[tag] = choices_of(project, store, tag, terms, options, fields)
     read = dict.fromkeys(tag for front in fronts for tag in store.reads(front))
     readers = {tag: reader_of(project, store, tag, choices, fields) for tag in (*read, *choices)}
-    program = Program(choices, readers)
+    program = PlanProgram(choices, readers)
     for front, terms in aims.items():
         for term in terms:
             program.aim(term.phrase, valuer.worth(term, front).value, store.reads(front))
@@ -91,7 +91,7 @@ def _locale_plan(
     project: Project, store: Store, choice: LocaleChoices, chosen: tuple[int, int, tuple[int, ...]], fields: Fields
 ) -> LocalePlan:
     rule = store.rulebook.fields[fields.keywords]
-    now = [str(word) for word in project.value(store.id, choice.locale, fields.keywords).value or []]
+    now = [str(word) for word in project.value(store.id, choice.locale, fields.keywords).content or []]
     title, subtitle, numbers = chosen
     entries = [choice.entries[number] for number in numbers]
     # Those that were there in their old order, then the new ones by name. An empty list is never written.

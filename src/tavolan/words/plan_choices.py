@@ -33,7 +33,7 @@ class Fields:
 
 
 @dataclass(frozen=True)
-class Entry:
+class KeywordChoice:
     """A keyword that may be written: its cost with a separator behind it, and whether it stands already."""
 
     text: str
@@ -52,7 +52,7 @@ class LocaleChoices:
     locale: str
     titles: list[str]
     subtitles: list[str]
-    entries: list[Entry]
+    entries: list[KeywordChoice]
     standing: int
     budget: int
     most: int | None = None
@@ -112,7 +112,7 @@ def choices_of(
     match = split.matching_of(store.rulebook.search, tag)
     rule = store.rulebook.fields[fields.keywords]
     unit = store.rulebook.unit_of(rule)
-    now = [str(word) for word in project.value(store.id, tag, fields.keywords).value or []]
+    now = [str(word) for word in project.value(store.id, tag, fields.keywords).content or []]
     must = project.words.must if tag == options.locales[0] else []
     spoken = [term.phrase for term in terms if options.any_language or _same_language(term.locale, tag)]
     new = list(_spellings([*must, *spoken], match))
@@ -130,8 +130,8 @@ def choices_of(
     for form, word in new:
         if allowed(word) and word not in now:
             cheapest[form] = min(cheapest.get(form, word), word, key=lambda text: (cost(text), text))
-    entries = [Entry(word, cost(word), True) for word in now if allowed(word)]
-    entries += [Entry(word, cost(word), False) for word in sorted(set(cheapest.values()))]
+    entries = [KeywordChoice(word, cost(word), True) for word in now if allowed(word)]
+    entries += [KeywordChoice(word, cost(word), False) for word in sorted(set(cheapest.values()))]
     return LocaleChoices(
         tag,
         _texts(project, store, tag, fields.title, options),
@@ -195,9 +195,9 @@ def _texts(project: Project, store: Store, tag: str, key: str, options: Options)
     """Return the texts that may stand in a field: the one that does, then its alternates that fit."""
     if not key:
         return [""]
-    now = str(project.value(store.id, tag, key).value or "")
+    now = str(project.value(store.id, tag, key).content or "")
     copy = project.copy[tag]
-    others = [*copy.alternates(f"{store.id}.{key}").value, *copy.alternates(key).value] if options.fields else []
+    others = [*copy.alternates(f"{store.id}.{key}").content, *copy.alternates(key).content] if options.fields else []
     rule = store.rulebook.fields[key]
     unit = store.rulebook.unit_of(rule)
     fitting = [text for text in others if rule.max is None or measure(text, unit) <= rule.max]

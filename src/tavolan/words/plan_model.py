@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from tavolan.project.texts import Change
+from tavolan.project.texts import TextChange
 from tavolan.words.matching import Tier
 from tavolan.words.plan_choices import Fields
 
@@ -62,7 +62,7 @@ class Plan:
     store: str
     fields: Fields
     locales: list[LocalePlan]
-    texts: list[Change]
+    texts: list[TextChange]
     changes: list[PhraseChange]
     before: float
     value: float

@@ -11,7 +11,7 @@ from tavolan.words.phrases import Words, phrase_of
 from tavolan.words.plan import program_of
 from tavolan.words.plan_choices import LocaleChoices, Option, Options, Reader
 from tavolan.words.plan_model import LocalePlan, Plan
-from tavolan.words.plan_program import Program
+from tavolan.words.plan_program import PlanProgram
 from tavolan.words.value import Valuer
 
 Taken = frozenset[Option]
@@ -89,7 +89,7 @@ def _forms(worth: _Worth, choice: LocaleChoices, number: int) -> set[str]:
 class _Worth:
     """Values choices by the matcher, a few phrases at a time."""
 
-    def __init__(self, program: Program, weights: dict[Tier, float]) -> None:
+    def __init__(self, program: PlanProgram, weights: dict[Tier, float]) -> None:
         self.program, self.weights = program, weights
         self.aims = list(program.aims.items())
         self.touched_by = lru_cache(None)(self._touched_by)

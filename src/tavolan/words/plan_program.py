@@ -14,7 +14,7 @@ from dataclasses import dataclass, field
 
 from tavolan.words.matching import LEVEL_OF_TIER, TIERS, Tier
 from tavolan.words.phrases import Words, phrase_of
-from tavolan.words.plan_choices import Entry, LocaleChoices, Option, Reader
+from tavolan.words.plan_choices import KeywordChoice, LocaleChoices, Option, Reader
 from tavolan.words.split import Token
 
 # Per planned locale: number of the title, number of the subtitle, numbers of the keywords.
@@ -24,7 +24,7 @@ Support = list[int] | None
 
 
 @dataclass
-class Program:
+class PlanProgram:
     """What can be chosen, who reads it, and what answers are worth: by (phrase, locales that may answer it)."""
 
     choices: dict[str, LocaleChoices]
@@ -82,7 +82,7 @@ class Built:
     alike: int
 
 
-def build(program: Program, weights: dict[Tier, float], changes: int | None) -> Built:
+def build(program: PlanProgram, weights: dict[Tier, float], changes: int | None) -> Built:
     """Return the unknowns and rows of a program. `changes` caps how many present keywords are dropped."""
     rows = _Rows()
     columns = _option_columns(rows, program, changes)
@@ -93,7 +93,7 @@ def build(program: Program, weights: dict[Tier, float], changes: int | None) -> 
     return Built(rows, columns, alike)
 
 
-def _option_columns(rows: _Rows, program: Program, changes: int | None) -> dict[Option, int]:
+def _option_columns(rows: _Rows, program: PlanProgram, changes: int | None) -> dict[Option, int]:
     """Add the unknowns of all options: one title and one subtitle per locale, keywords within the budget."""
     columns: dict[Option, int] = {}
     stand: list[int] = []
@@ -123,7 +123,7 @@ def _option_columns(rows: _Rows, program: Program, changes: int | None) -> dict[
     return columns
 
 
-def _charges(entries: list[Entry]) -> list[float]:
+def _charges(entries: list[KeywordChoice]) -> list[float]:
     """Return what each keyword is charged among plans of one value.
 
     What answers nothing goes, also where it stands; of words that serve alike, the one that stands is kept.
@@ -141,7 +141,7 @@ def _holding(reader: Reader, columns: dict[Option, int], level: int, holds: Call
 
 def _aim(
     rows: _Rows,
-    program: Program,
+    program: PlanProgram,
     columns: dict[Option, int],
     key: tuple[str, tuple[str, ...]],
     value: float,
@@ -242,7 +242,7 @@ def _on_a_path(edges: set[tuple[int, int]], end: int) -> set[tuple[int, int]]:
     return {(start, stop) for start, stop in edges if start in forth and stop in back and (start, stop) != (0, end)}
 
 
-def _break_symmetry(rows: _Rows, program: Program, columns: dict[Option, int]) -> None:
+def _break_symmetry(rows: _Rows, program: PlanProgram, columns: dict[Option, int]) -> None:
     """Of two locales with the same choices and readers, let the first spend at least as much: the mirror image of a
     plan needn't be searched again.
     """

@@ -20,7 +20,7 @@ from scipy.sparse import csr_matrix
 from tavolan.errors import UsageError
 from tavolan.words.matching import Tier
 from tavolan.words.plan_choices import LocaleChoices, Option
-from tavolan.words.plan_program import Built, Chosen, Program, build
+from tavolan.words.plan_program import Built, Chosen, PlanProgram, build
 
 # How much of the value the second solve may give up for tidiness: less than the solver's own tolerance.
 _SLACK = 1e-7
@@ -80,7 +80,7 @@ class _Solver:
         )
 
 
-def solve(program: Program, weights: dict[Tier, float], changes: int | None, seconds: float) -> Solution:
+def solve(program: PlanProgram, weights: dict[Tier, float], changes: int | None, seconds: float) -> Solution:
     """Solve a program. `changes` caps how many present keywords are dropped; `seconds` caps the solver's time.
 
     Raises UsageError when nothing fits, as when the words that must stand don't.
@@ -99,10 +99,10 @@ def solve(program: Program, weights: dict[Tier, float], changes: int | None, sec
         x, value = result.x, float(result.fun)
     if x is None:
         if result.status == 1:
-            raise UsageError(f"no plan was found in {seconds:g} s. Give it more time with --seconds.")
+            raise UsageError(f"no plan was found in {seconds:g} s", "Give it more time with --seconds.")
         raise UsageError(
-            "no choice keeps to the budget with all the words that must stand, and to --changes. "
-            "Shorten [words] must, or allow more changes."
+            "no choice keeps to the budget with all the words that must stand, and to --changes",
+            "Shorten [words] must, or allow more changes.",
         )
     bound = program.most(weights) if result.mip_dual_bound is None else -float(result.mip_dual_bound)
     # Among choices of the same value: no word that answers nothing, rather words that stand than others, and then by
@@ -113,7 +113,7 @@ def solve(program: Program, weights: dict[Tier, float], changes: int | None, sec
     return Solution(chosen, bound, time.perf_counter() - begin)
 
 
-def _in_turn(solver: _Solver, program: Program, seconds: float) -> tuple[_Numbers | None, float]:
+def _in_turn(solver: _Solver, program: PlanProgram, seconds: float) -> tuple[_Numbers | None, float]:
     """Plan one locale after the other, the others fixed, until none gains; return the unknowns and their value."""
     end = time.perf_counter() + seconds
     of_locale = {

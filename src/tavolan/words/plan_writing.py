@@ -6,23 +6,23 @@ from collections.abc import Iterator
 
 from tavolan.project.hypothetical import with_texts
 from tavolan.project.model import Project, Store
-from tavolan.project.texts import Change, Texts
+from tavolan.project.texts import TextChange, Texts
 from tavolan.support.transaction import changing
 from tavolan.words.plan_choices import Fields
 from tavolan.words.plan_model import LocalePlan, Plan
 
 
-def changes_of(project: Project, store: Store, fields: Fields, locales: list[LocalePlan]) -> list[Change]:
+def changes_of(project: Project, store: Store, fields: Fields, locales: list[LocalePlan]) -> list[TextChange]:
     """Return what has to be written so that the listing is as planned."""
     texts = Texts(project)
-    changes: dict[tuple[str, str], Change] = {}
+    changes: dict[tuple[str, str], TextChange] = {}
     planned = project
     # A locale that is like a planned one changes with it: what it should keep is then written too.
     for _ in range(2):
         for tag, key, after in _planned_texts(store, fields, locales):
             if after and after != planned.value(store.id, tag, key).text(store.rulebook.fields[key]):
                 address = address_for(project, store.id, tag, key)
-                changes[tag, address] = Change(tag, address, texts.get(tag, address), after)
+                changes[tag, address] = TextChange(tag, address, texts.get(tag, address), after)
         planned = with_texts(project, list(changes.values()))
     return list(changes.values())
 
@@ -36,7 +36,7 @@ def _planned_texts(store: Store, fields: Fields, locales: list[LocalePlan]) -> I
         yield plan.locale, fields.keywords, separator.join(plan.keywords[1])
 
 
-def apply_plan(project: Project, made: Plan) -> list[Change]:
+def apply_plan(project: Project, made: Plan) -> list[TextChange]:
     """Write a plan and return what changed. What stood there goes to the front of the field's alternates."""
     texts = Texts(project)
     book = project.stores[made.store].rulebook
@@ -44,7 +44,7 @@ def apply_plan(project: Project, made: Plan) -> list[Change]:
     for change in made.texts:
         key = change.address.rpartition(".")[2]
         before = project.value(made.store, change.locale, key).text(book.fields[key])
-        known = project.copy[change.locale].alternates(change.address).value
+        known = project.copy[change.locale].alternates(change.address).content
         kept = dict.fromkeys([before, *known] if before else known)
         alternates.append((change.locale, change.address, [text for text in kept if text != change.after]))
     with changing(project.root):

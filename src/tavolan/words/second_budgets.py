@@ -43,7 +43,7 @@ def budgets(project: Project, store: Store, answers: list[Answer]) -> list[Budge
         held: set[str] = set()
         for place, tag in enumerate(store.reads(front)):
             value = project.value(store.id, tag, lists[0])
-            words = [str(word) for word in value.value or []]
+            words = [str(word) for word in value.content or []]
             wasted = tuple(word for word in words if split.fold(word) in held and (tag, split.fold(word)) not in needed)
             held |= {split.fold(word) for word in words}
             used = measure(value.text(rule), store.rulebook.unit_of(rule)) if words else 0

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import NotRequired
 
-from tavolan.cli.documents.shape import Shape
+from tavolan.cli.documents.shape import DocumentPart
 from tavolan.words.matching import Tier
 
 
-class Mentions(Shape):
+class Mentions(DocumentPart):
     counts: dict[str, int]
     """Per searched field."""
     density: float
@@ -18,7 +18,7 @@ class Mentions(Shape):
     stuffed: bool
 
 
-class Answer(Shape):
+class Answer(DocumentPart):
     store: str
     storefront: str
     phrase: str
@@ -38,14 +38,14 @@ class Answer(Shape):
     mentions: NotRequired[Mentions]
 
 
-class CoverSummary(Shape):
+class CoverSummary(DocumentPart):
     phrases: int
     covered: int
     value: float
     value_at_best: float
 
 
-class Cover(Shape):
+class Cover(DocumentPart):
     """Printed by `tavolan terms cover --json`."""
 
     answers: list[Answer]
@@ -53,7 +53,7 @@ class Cover(Shape):
     """By store, then by storefront."""
 
 
-class Fit(Shape):
+class Fit(DocumentPart):
     """Printed by `tavolan terms fit --json`."""
 
     locale: str
@@ -65,7 +65,7 @@ class Fit(Shape):
     """By phrase: within reach, a stretch, or out of reach."""
 
 
-class ListRow(Shape):
+class ListRow(DocumentPart):
     list: str
     locale: str
     store: str
@@ -76,13 +76,13 @@ class ListRow(Shape):
     value_at_best: float
 
 
-class Lists(Shape):
+class Lists(DocumentPart):
     """Printed by `tavolan terms lists --json`."""
 
     lists: list[ListRow]
 
 
-class Candidate(Shape):
+class Candidate(DocumentPart):
     phrase: str
     score: float
     texts: int
@@ -95,20 +95,20 @@ class Candidate(Shape):
     target: bool
 
 
-class Mine(Shape):
+class Mine(DocumentPart):
     """Printed by `tavolan terms mine --json`."""
 
     locale: str
     candidates: list[Candidate]
 
 
-class PlannedFields(Shape):
+class PlannedFields(DocumentPart):
     title: str
     subtitle: str
     keywords: str
 
 
-class LocalePlan(Shape):
+class LocalePlan(DocumentPart):
     locale: str
     title: tuple[str, str]
     """Before and after, as `subtitle` and `keywords`."""
@@ -119,14 +119,14 @@ class LocalePlan(Shape):
     limit: int
 
 
-class TextChange(Shape):
+class TextChange(DocumentPart):
     locale: str
     address: str
     before: str
     after: str
 
 
-class PhraseChange(Shape):
+class PhraseChange(DocumentPart):
     storefront: str
     phrase: str
     before: Tier | None
@@ -135,7 +135,7 @@ class PhraseChange(Shape):
     """What the change is worth."""
 
 
-class WordPrice(Shape):
+class WordPrice(DocumentPart):
     locale: str
     word: str
     earns: float
@@ -144,7 +144,7 @@ class WordPrice(Shape):
     next_earns: float
 
 
-class Plan(Shape):
+class Plan(DocumentPart):
     """Printed by `tavolan terms plan --json`."""
 
     store: str
@@ -166,7 +166,7 @@ class Plan(Shape):
     """With `--why`."""
 
 
-class ScoreRow(Shape):
+class ScoreRow(DocumentPart):
     phrase: str
     locale: str
     storefront: str
@@ -180,24 +180,24 @@ class ScoreRow(Shape):
     demand_from: str
 
 
-class Score(Shape):
+class Score(DocumentPart):
     """Printed by `tavolan terms score --json`."""
 
     scores: list[ScoreRow]
 
 
-class ServedPhrase(Shape):
+class ServedPhrase(DocumentPart):
     phrase: str
     storefront: str
     rank: float | None
 
 
-class TitleWord(Shape):
+class TitleWord(DocumentPart):
     word: str
     phrases: list[ServedPhrase]
 
 
-class Title(Shape):
+class Title(DocumentPart):
     """Printed by `tavolan terms title --json`."""
 
     locale: str

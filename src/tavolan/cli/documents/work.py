@@ -5,18 +5,18 @@ from __future__ import annotations
 from typing import NotRequired
 
 from tavolan.checking.findings import Level
-from tavolan.cli.documents.shape import Shape
+from tavolan.cli.documents.shape import DocumentPart
 from tavolan.project.translation_progress import Standing
 
 
-class Baseline(Shape):
+class Baseline(DocumentPart):
     """Written by `tavolan check --write-baseline FILE`: findings that are known."""
 
     findings: dict[str, str]
     """What each says, by the finding's id."""
 
 
-class Finding(Shape):
+class Finding(DocumentPart):
     id: str
     """Stays the same when lines move or lengths change."""
     rule: str
@@ -40,7 +40,7 @@ class Finding(Shape):
     """Why the project lives with it; empty where it doesn't."""
 
 
-class CheckSummary(Shape):
+class CheckSummary(DocumentPart):
     error: int
     warning: int
     note: int
@@ -51,14 +51,14 @@ class CheckSummary(Shape):
     stores: int
 
 
-class Check(Shape):
+class Check(DocumentPart):
     """Printed by `tavolan check --json`."""
 
     findings: list[Finding]
     summary: CheckSummary
 
 
-class Copy(Shape):
+class Copy(DocumentPart):
     """Printed by `tavolan copy show LOCALE --json`."""
 
     locale: str
@@ -66,7 +66,7 @@ class Copy(Shape):
     """What is written in the locale's own file, by address."""
 
 
-class Text(Shape):
+class Text(DocumentPart):
     """Printed by `tavolan copy show LOCALE FIELD --json`."""
 
     locale: str
@@ -76,7 +76,7 @@ class Text(Shape):
     """The locale that lends the text; empty where it's the locale's own."""
 
 
-class LocaleField(Shape):
+class LocaleField(DocumentPart):
     locale: str
     text: str
     like: str
@@ -90,21 +90,21 @@ class LocaleField(Shape):
     """Target phrases that the field's words help to answer."""
 
 
-class Field(Shape):
+class Field(DocumentPart):
     """Printed by `tavolan copy table FIELD --json`."""
 
     field: str
     locales: list[LocaleField]
 
 
-class Work(Shape):
+class Work(DocumentPart):
     field: str
     state: Standing
     over: str
     """By how much it's too long, in words; empty where it isn't."""
 
 
-class LocaleStanding(Shape):
+class LocaleStanding(DocumentPart):
     total: int
     untranslated: int
     over: int
@@ -115,13 +115,13 @@ class LocaleStanding(Shape):
     needs_work: list[Work]
 
 
-class Locales(Shape):
+class Locales(DocumentPart):
     """Printed by `tavolan locale status --json`."""
 
     locales: dict[str, LocaleStanding]
 
 
-class Note(Shape):
+class Note(DocumentPart):
     store: str
     locale: str
     code: str
@@ -133,13 +133,13 @@ class Note(Shape):
     """Lines that didn't fit."""
 
 
-class Notes(Shape):
+class Notes(DocumentPart):
     """Written by `tavolan notes export --format json`."""
 
     notes: list[Note]
 
 
-class PackedFile(Shape):
+class PackedFile(DocumentPart):
     file: str
     bytes: int
     sha256: str
@@ -159,7 +159,7 @@ class PackedFile(Shape):
     """Digest of all that it was made from."""
 
 
-class Pack(Shape):
+class Pack(DocumentPart):
     """`manifest.json` in the archives that `tavolan shots pack` writes."""
 
     store: str
@@ -170,7 +170,7 @@ class Pack(Shape):
     files: list[PackedFile]
 
 
-class Render(Shape):
+class Render(DocumentPart):
     """Printed by `tavolan shots render --json`."""
 
     files: list[str]
@@ -183,27 +183,27 @@ class Render(Shape):
     """Files that no shot asks for any more."""
 
 
-class RulebookRow(Shape):
+class RulebookRow(DocumentPart):
     id: str
     name: str
     as_of: str
     confidence: str
 
 
-class Rules(Shape):
+class Rules(DocumentPart):
     """Printed by `tavolan rules --json`."""
 
     rulebooks: list[RulebookRow]
 
 
-class PictureCounts(Shape):
+class PictureCounts(DocumentPart):
     total: int
     current: int
     old: int
     """Made from something that has changed since."""
 
 
-class StatusRow(Shape):
+class StatusRow(DocumentPart):
     locale: str
     store: str
     missing: int
@@ -214,19 +214,19 @@ class StatusRow(Shape):
     pictures: PictureCounts
 
 
-class FactCounts(Shape):
+class FactCounts(DocumentPart):
     written: int
     total: int
     missing: list[str]
     wrong: list[str]
 
 
-class Step(Shape):
+class Step(DocumentPart):
     what: str
     where: str
 
 
-class Status(Shape):
+class Status(DocumentPart):
     """Printed by `tavolan status --json`."""
 
     rows: list[StatusRow]
@@ -235,7 +235,7 @@ class Status(Shape):
     next: list[Step]
 
 
-class SuggestedLocale(Shape):
+class SuggestedLocale(DocumentPart):
     store: str
     locale: str
     serves: list[str]
@@ -246,7 +246,7 @@ class SuggestedLocale(Shape):
     more_people: int
 
 
-class Suggestions(Shape):
+class Suggestions(DocumentPart):
     """Printed by `tavolan locale suggest --json`."""
 
     suggestions: list[SuggestedLocale]

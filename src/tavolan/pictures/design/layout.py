@@ -10,13 +10,12 @@ from functools import lru_cache
 import numpy as np
 
 from tavolan.pictures.design.frames import Frame, frame_kind, lies, outer_shares
-from tavolan.pictures.design.look import Box as Shares
-from tavolan.pictures.design.look import Device, Look, Pose, Shadow
+from tavolan.pictures.design.look import Device, Look, Pose, Shadow, Shares
 from tavolan.pictures.design.perspective import Placing, rounded_points
 
 
 @dataclass(frozen=True)
-class Box:
+class PixelBox:
     """A rectangle in pixels."""
 
     x: float
@@ -42,7 +41,7 @@ class Placed:
     name: str
     frame: Frame
     placing: Placing
-    bounds: Box
+    bounds: PixelBox
     screen: str
     shadow: tuple[Shadow, ...]
     fade: float
@@ -52,7 +51,7 @@ class Placed:
 class PlacedCard:
     """An enlarged part of the screen in its place."""
 
-    box: Box
+    box: PixelBox
     region: Shares
     corner: float
     shadow: tuple[Shadow, ...]
@@ -62,7 +61,7 @@ class PlacedCard:
 class PlacedBadge:
     """The icon in its place."""
 
-    box: Box
+    box: PixelBox
     shadow: tuple[Shadow, ...]
 
 
@@ -76,7 +75,7 @@ class Scene:
     devices: tuple[Placed, ...]
     cards: tuple[PlacedCard, ...]
     badge: PlacedBadge | None
-    caption: Box
+    caption: PixelBox
 
     @property
     def scale(self) -> float:
@@ -117,7 +116,7 @@ def lay_out(look: Look, setting: Setting) -> Scene:
     if look.badge:
         side = look.badge.size * scale
         x = 1 - look.badge.x if setting.mirrored else look.badge.x
-        box = Box(round(x * width - side / 2), round(look.badge.y * height - side / 2), round(side), round(side))
+        box = PixelBox(round(x * width - side / 2), round(look.badge.y * height - side / 2), round(side), round(side))
         badge = PlacedBadge(box, _shadows(look.badge.shadow, setting.mirrored))
     caption = _pixels(look.caption.box, setting)
     if not look.caption.box[3]:
@@ -126,13 +125,13 @@ def lay_out(look: Look, setting: Setting) -> Scene:
     return Scene(width, height, setting.mirrored, devices, cards, badge, caption)
 
 
-def _pixels(box: Shares, setting: Setting, shift: float = 0.0) -> Box:
+def _pixels(box: Shares, setting: Setting, shift: float = 0.0) -> PixelBox:
     x, y, wide, high = box
     x -= shift
     if setting.mirrored:
         x = 1 - x - wide
     width, height = setting.size
-    return Box(x * width, y * height, wide * width, high * height)
+    return PixelBox(x * width, y * height, wide * width, high * height)
 
 
 def _shadows(shadows: Mapping[str, Shadow], mirrored: bool) -> tuple[Shadow, ...]:
@@ -181,16 +180,16 @@ class _Placer:
     aspect: float
     pose: Pose
 
-    def sized(self, screen_width: float) -> tuple[Frame, Placing, Box]:
+    def sized(self, screen_width: float) -> tuple[Frame, Placing, PixelBox]:
         """Return frame, placing and bounds for a screen's width in pixels."""
         width = max(1, round(screen_width))
         return self._built(width, max(1, round(width * self.aspect)))
 
-    def bounds(self, screen_width: float) -> Box:
+    def bounds(self, screen_width: float) -> PixelBox:
         """Return the bounds at a width, without rounding."""
         return self._built(screen_width, screen_width * self.aspect)[2]
 
-    def _built(self, width: float, height: float) -> tuple[Frame, Placing, Box]:
+    def _built(self, width: float, height: float) -> tuple[Frame, Placing, PixelBox]:
         setting = self.setting
         frame = Frame(setting.form, self.finish, setting.cutout, 0.0, 0.0, width, height)
         lying = lies(setting.form, self.aspect)
@@ -200,11 +199,11 @@ class _Placer:
         middle = (x + body_width / 2, y + body_height / 2)
         reach = max(body_width, body_height)
         if self.pose.straight:
-            bounds = Box(-left, -top, width + left + right, height + top + bottom)
+            bounds = PixelBox(-left, -top, width + left + right, height + top + bottom)
             return frame, Placing(middle, middle, reach), bounds
         placing = Placing(middle, middle, reach, self.pose)
         outline = rounded_points(frame.body, frame.body_radius)
         backs = 0.0 if placing.flat else frame.thick
         seen = np.concatenate([placing.project(outline, np.full(len(outline), depth)) for depth in (0.0, backs)])
         (x0, y0), (x1, y1) = seen.min(0), seen.max(0)
-        return frame, placing, Box(float(x0), float(y0), float(x1 - x0), float(y1 - y0))
+        return frame, placing, PixelBox(float(x0), float(y0), float(x1 - x0), float(y1 - y0))

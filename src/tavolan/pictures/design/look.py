@@ -16,9 +16,9 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
-from tavolan.errors import ProjectError, UsageError
+from tavolan.errors import ProjectError, UnknownNameError
 from tavolan.support.files import merge, read_toml
-from tavolan.support.validation import nearest, problems_of
+from tavolan.support.validation import problems_of
 
 BUILT_IN = Path(__file__).parent / "looks"
 Role = Literal[
@@ -26,7 +26,7 @@ Role = Literal[
 ]
 Share = Annotated[float, Field(ge=0, le=3)]
 Opacity = Annotated[float, Field(ge=0, le=1)]
-Box = tuple[float, float, float, float]
+Shares = tuple[float, float, float, float]
 # What a variant can ask of the place that a look is used in, beside forms, size classes and graphics by name.
 WORDS = {
     "tall": "the picture is taller than wide",
@@ -43,13 +43,13 @@ WORDS = {
 }
 
 
-class Part(BaseModel):
+class LookPart(BaseModel):
     """Base of all parts of a look."""
 
     model_config = ConfigDict(allow_inf_nan=False, extra="forbid", frozen=True, defer_build=True)
 
 
-class Spot(Part):
+class Spot(LookPart):
     """A soft round light or colour; several make a mesh. `x`, `y` are shares, the radius is a share of the scale."""
 
     x: float
@@ -59,7 +59,7 @@ class Spot(Part):
     opacity: Opacity = 0.5
 
 
-class Pattern(Part):
+class Pattern(LookPart):
     """Fine repeated marks over the background; `step` and `size` are shares of the scale, `angle` in degrees."""
 
     kind: Literal["dots", "lines", "grid", "rings", "waves"]
@@ -72,7 +72,7 @@ class Pattern(Part):
     opacity: Opacity = 0.1
 
 
-class Photo(Part):
+class Photo(LookPart):
     """A picture that covers the background: the shot's own, a file under art/, or the shot's screen.
 
     `x`, `y` say which part stays when it's cropped; `blur` is a share of the scale; `veil` lays a colour over it.
@@ -89,7 +89,7 @@ class Photo(Part):
     mirror: bool = True
 
 
-class Shape(Part):
+class Shape(LookPart):
     """A flat decoration. A `band` runs across the whole picture at the height `y`, swinging by `swing`."""
 
     kind: Literal["disc", "ring", "card", "band"]
@@ -104,7 +104,7 @@ class Shape(Part):
     opacity: Opacity = 1.0
 
 
-class Background(Part):
+class Background(LookPart):
     """What lies behind: a gradient between palette roles, spots, and perhaps a picture, a pattern and shapes.
 
     `angle` in degrees, 180 runs straight down; a radial gradient starts at `x`, `y`. With `span`, one background runs
@@ -123,7 +123,7 @@ class Background(Part):
     shape: dict[str, Shape] = {}
 
 
-class Emphasis(Part):
+class Emphasis(LookPart):
     """How `*words*` of a caption are set apart. A weight or slant that a script lacks falls away."""
 
     colour: Role | None = "accent"
@@ -132,13 +132,13 @@ class Emphasis(Part):
     marker: Role | None = None
 
 
-class CaptionBox(Part):
+class CaptionBox(LookPart):
     """Where the caption stands and how it's set. A box of height 0 reaches down to the device, less the gap.
 
     `size`, `min_size` and `gap` are shares of the scale; `sub_size` is a share of the title's size.
     """
 
-    box: Box
+    box: Shares
     align: Literal["centre", "start"] = "centre"
     stand: Opacity = 0.5
     size: Share
@@ -154,7 +154,7 @@ class CaptionBox(Part):
     gap: Share = 0.022
 
 
-class Shadow(Part):
+class Shadow(LookPart):
     """One layer of a shadow: blur and shift are shares of the scale. A `contact` shadow follows a tilted body."""
 
     blur: Share
@@ -164,7 +164,7 @@ class Shadow(Part):
     contact: bool = False
 
 
-class Pose(Part):
+class Pose(LookPart):
     """A device turned in space, in degrees. `distance` of the eye is a multiple of the device's longer side.
 
     Positive yaw turns the right edge away, positive pitch the upper edge; roll turns clockwise in the picture.
@@ -181,14 +181,14 @@ class Pose(Part):
         return not (self.yaw or self.pitch or self.roll)
 
 
-class Device(Part):
+class Device(LookPart):
     """A device in its box. `inside` shows it whole, standing at `stand` (0 to 1 across and down) of the spare room.
 
     `width` takes the box's width and lets it run out below; where it would end above the picture's lower edge, it's
     moved down until the share `hidden` of it lies below. `height` takes the box's height and centres it across.
     """
 
-    box: Box
+    box: Shares
     fit: Literal["inside", "width", "height"] = "inside"
     stand: tuple[float, float] = (0.5, 0.5)
     hidden: Annotated[float, Field(ge=0, le=0.9)] = 0.0
@@ -200,16 +200,16 @@ class Device(Part):
     order: int = 0
 
 
-class Card(Part):
+class Card(LookPart):
     """A part of the screen, enlarged on a card. `region` (x, y, width, height as shares of the screen) is a default."""
 
-    box: Box
-    region: Box = (0.05, 0.3, 0.9, 0.2)
+    box: Shares
+    region: Shares = (0.05, 0.3, 0.9, 0.2)
     corner: Share = 0.02
     shadow: dict[str, Shadow] = {}
 
 
-class Badge(Part):
+class Badge(LookPart):
     """The app's icon, at `x`, `y` (its middle, as shares) with a side as a share of the scale."""
 
     x: float
@@ -218,7 +218,7 @@ class Badge(Part):
     shadow: dict[str, Shadow] = {}
 
 
-class Variant(Part):
+class Variant(LookPart):
     """What differs in some places: `when` lists words that must all hold; the rest patches the look.
 
     `device.second = false` takes a part out.
@@ -229,7 +229,7 @@ class Variant(Part):
     when: tuple[str, ...] = Field(min_length=1)
 
 
-class Look(Part):
+class Look(LookPart):
     """A whole look."""
 
     schema_: Annotated[Literal["tavolan/look@1"], Field(alias="schema")]
@@ -289,7 +289,7 @@ def load_look(root: Path, name: str, words: Collection[str] = ()) -> Look:
     own = root / "looks" / f"{name}.toml"
     path = own if own.exists() else BUILT_IN / f"{name}.toml"
     if not path.exists():
-        raise UsageError(f'there\'s no look "{name}". {nearest(name, look_names(root))}')
+        raise UnknownNameError("there's no look", name, look_names(root))
     shown = f"looks/{path.name}"
     data, text = read_toml(path, shown)
     # The file as it stands is checked first, so that an error is told at the line that it's on.

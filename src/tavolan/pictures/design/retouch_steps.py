@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from tavolan.pictures.design.look import Box
+from tavolan.pictures.design.look import Shares
 
 
 @dataclass(frozen=True)
@@ -14,7 +14,7 @@ class RetouchStep:
     `name` is the key of its text under `[showcase]`.
     """
 
-    region: Box
+    region: Shares
     kind: str
     text: str = ""
     locale: str = ""

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from tavolan.pictures.design.colour import Colours, argb
-from tavolan.pictures.design.layout import Box, Placed, PlacedBadge, PlacedCard, Scene
+from tavolan.pictures.design.layout import PixelBox, Placed, PlacedBadge, PlacedCard, Scene
 from tavolan.pictures.design.look import Look, Photo, Shadow, Span
 from tavolan.pictures.drawing.devices import paint_body, paint_cutout, skia_matrix
 from tavolan.pictures.drawing.grounds import Soft, shadow_on, shadow_path
@@ -170,7 +170,7 @@ def _within(begin: float, end: float, most: int) -> slice:
     return slice(first, max(first, min(math.floor(end), most)))
 
 
-def card_shadow(card: PlacedCard, place: Box, scene: Scene) -> Overlay:
+def card_shadow(card: PlacedCard, place: PixelBox, scene: Scene) -> Overlay:
     """Return a card's shadow on nothing: blurring it anew for every locale would take longer than all else drawn."""
     pad = _reach(card.shadow) * scene.scale + 2
     overlay = _empty(place.x - pad, place.y - pad, place.right + pad, place.bottom + pad, scene)
@@ -180,7 +180,7 @@ def card_shadow(card: PlacedCard, place: Box, scene: Scene) -> Overlay:
     return overlay
 
 
-def paint_card(canvas: Any, card: PlacedCard, place: Box, image: Pixels, shadow: Overlay, scene: Scene) -> None:
+def paint_card(canvas: Any, card: PlacedCard, place: PixelBox, image: Pixels, shadow: Overlay, scene: Scene) -> None:
     """Paint an enlarged part of a screen on a card with its shadow."""
     sk = skia()
     path = smooth_rect(place.x, place.y, place.width, place.height, card.corner)
@@ -212,7 +212,7 @@ def _box_shadows(canvas: Any, shadows: tuple[Shadow, ...], path: Any, scene: Sce
         shadow_on(canvas, shadow, moved, scene.scale)
 
 
-def card_place(card: PlacedCard, region_aspect: float, origin: Box | None = None) -> Box:
+def card_place(card: PlacedCard, region_aspect: float, origin: PixelBox | None = None) -> PixelBox:
     """Return where a card of a region (height by width in pixels) stands: centred in its box, as wide as it can be.
 
     It's moved up or down so far that it covers its `origin`, the part of the device that it enlarges: no figure is seen
@@ -224,4 +224,4 @@ def card_place(card: PlacedCard, region_aspect: float, origin: Box | None = None
     y = box.y + (box.height - height) / 2
     if origin and origin.height <= height:
         y = min(max(y, origin.bottom - height), origin.y)
-    return Box(round(box.x + (box.width - width) / 2), round(y), round(width), round(height))
+    return PixelBox(round(box.x + (box.width - width) / 2), round(y), round(width), round(height))

@@ -33,11 +33,13 @@ def make_all(root: Path, jobs: list[Job], address: str) -> Iterator[tuple[Job, d
     try:
         from distributed import Client, as_completed
     except ImportError as error:
-        raise OutsideError("--cluster needs Dask. Install it: pip install 'tavolan[cluster]'") from error
+        raise OutsideError("--cluster needs Dask", "Install it: pip install 'tavolan[cluster]'") from error
     try:
         client = Client(address, timeout=5, set_as_default=False)
     except (OSError, TimeoutError, ValueError) as error:
-        raise OutsideError(f"the cluster at {address} can't be reached ({error}). Is its scheduler running?") from error
+        raise OutsideError(
+            f"the cluster at {address} can't be reached ({error})", "Is its scheduler running?"
+        ) from error
     with client:
         most = max(2, _AHEAD * sum(client.nthreads().values()))
         waiting = iter(jobs)

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from tavolan.languages.tags import language_of, script_of
 from tavolan.pictures.design.colour import Colours
-from tavolan.pictures.design.look import Box, Look, Span
+from tavolan.pictures.design.look import Look, Shares, Span
 from tavolan.pictures.design.retouch_steps import RetouchStep
 from tavolan.project.picture_records import digest_of, kept
 
@@ -66,7 +66,7 @@ class Job:
     mirrored: bool
     span: Span
     slot: int
-    region: Box | None
+    region: Shares | None
     photo: File | None
     icon: File | None
     wanted: str

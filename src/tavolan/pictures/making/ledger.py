@@ -54,7 +54,7 @@ class Ledger:
             try:
                 return self._open(path)
             except (sqlite3.DatabaseError, ValueError, TypeError) as error:
-                raise OutsideError(f"{path} can't be written ({error}). Delete it, or free the disk.") from error
+                raise OutsideError(f"{path} can't be written ({error})", "Delete it, or free the disk.") from error
 
     @staticmethod
     def _clear_away(path: Path) -> None:

@@ -12,8 +12,8 @@ import numpy as np
 
 from tavolan.errors import one_problem
 from tavolan.languages.tags import is_right_to_left
-from tavolan.pictures.design.layout import Box, Placed, PlacedCard
-from tavolan.pictures.design.look import Box as Shares
+from tavolan.pictures.design.layout import PixelBox, Placed, PlacedCard
+from tavolan.pictures.design.look import Shares
 from tavolan.pictures.design.retouch_steps import RetouchStep
 from tavolan.pictures.drawing import layers
 from tavolan.pictures.drawing.layers import Overlay
@@ -172,7 +172,7 @@ class Painter:
         screen[rows, columns] = images.coarse(screen[rows, columns])
 
     @staticmethod
-    def _part(job: Job, card: PlacedCard) -> tuple[Shares, Box]:
+    def _part(job: Job, card: PlacedCard) -> tuple[Shares, PixelBox]:
         """Return the region of the screen that a card shows, and where the card lies."""
         use = next(use for use in job.screens if use.part == "own")
         x, y, wide, high = job.region or card.region
@@ -182,7 +182,7 @@ class Painter:
         origin = _origin(job, part)
         return part, layers.card_place(card, high * use.size[1] / (wide * use.size[0]), origin)
 
-    def _card_shadow(self, job: Job, card: PlacedCard, place: Box) -> Overlay:
+    def _card_shadow(self, job: Job, card: PlacedCard, place: PixelBox) -> Overlay:
         return self._overlays.get((card, place, job.size), lambda: layers.card_shadow(card, place, job.scene))
 
     def _caption(self, pixels: Pixels, canvas: Any, job: Job) -> Any:
@@ -252,7 +252,7 @@ class Painter:
         return pixels
 
 
-def _origin(job: Job, part: Shares) -> Box | None:
+def _origin(job: Job, part: Shares) -> PixelBox | None:
     """Return where a part of the screen stands in its device, as far as the picture shows it; None when it's turned."""
     device = next((device for device in job.scene.devices if device.screen == "own"), None)
     if device is None or device.placing.matrix is not None:
@@ -260,10 +260,10 @@ def _origin(job: Job, part: Shares) -> Box | None:
     frame = device.frame
     top, bottom = frame.y + part[1] * frame.height, frame.y + (part[1] + part[3]) * frame.height
     top, bottom = max(0.0, top), min(float(job.size[1]), bottom)
-    return Box(frame.x + part[0] * frame.width, top, part[2] * frame.width, bottom - top) if bottom > top else None
+    return PixelBox(frame.x + part[0] * frame.width, top, part[2] * frame.width, bottom - top) if bottom > top else None
 
 
-def _covers(place: Box, origin: Box) -> bool:
+def _covers(place: PixelBox, origin: PixelBox) -> bool:
     """Whether a card covers its origin, but for rounding."""
     beside = place.x <= origin.x + 1 and origin.right <= place.right + 1
     return beside and place.y <= origin.y + 1 and origin.bottom <= place.bottom + 1

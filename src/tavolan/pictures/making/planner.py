@@ -9,7 +9,7 @@ from pathlib import Path
 from tavolan.errors import Problem, ProjectError, UsageError
 from tavolan.languages.tags import is_right_to_left
 from tavolan.pictures.design.colour import Colours, resolve
-from tavolan.pictures.design.look import Box, Look, Span, built_in_look, load_look, place_words
+from tavolan.pictures.design.look import Look, Shares, Span, built_in_look, load_look, place_words
 from tavolan.pictures.making.caption_sizes import Fitter
 from tavolan.pictures.making.drawing_version import drawing_version
 from tavolan.pictures.making.job import File, Job, ScreenUse
@@ -216,7 +216,7 @@ class Planner:
             return None
         captured = own.size_class if own else name
         told = picture.regions.get(captured) or picture.regions.get(size_class.form) or picture.region
-        region: Box | None = (told[0], told[1], told[2], told[3]) if told else None
+        region: Shares | None = (told[0], told[1], told[2], told[3]) if told else None
         photo = picture.picture or look.background.picture.file if look.background.kind == "picture" else ""
         return Job(
             file="", kind="shot", store="", place=name, locale=tag, number=0, name=picture.name, size=size,

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from tavolan.errors import Problem
 from tavolan.languages.tags import is_right_to_left
-from tavolan.pictures.design.look import Box
+from tavolan.pictures.design.look import Shares
 from tavolan.pictures.design.retouch_steps import RetouchStep
 from tavolan.pictures.making.job import File
 from tavolan.project.model import Project
@@ -46,7 +46,7 @@ class Retoucher:
         given = configured or ([0.0, 0.0, 1.0, _BAR[form]] if kind == "bar" else None)
         if given is None:
             return self._fault(number, "has no region", "Add region = [x, y, width, height] as shares of the screen.")
-        region: Box = (given[0], given[1], given[2], given[3])
+        region: Shares = (given[0], given[1], given[2], given[3])
         plain = RetouchStep(region, kind, locale=tag, ink=retouch.ink or "", ground=retouch.ground or "")
         if kind == "text":
             return self._with_text(plain, retouch, number, tag)
@@ -60,7 +60,7 @@ class Retoucher:
         for locale in (tag, self.project.source_locale):
             value = self.project.copy[locale].entry("showcase", name)
             if value.written:
-                return replace(plain, text=str(value.value), locale=locale, name=name, align=retouch.align,
+                return replace(plain, text=str(value.content), locale=locale, name=name, align=retouch.align,
                                weight=retouch.weight, size=retouch.size)  # fmt: skip
         remedy = f'Write {name} = "…" under [showcase] in copy/{self.project.source_locale}.toml.'
         return self._fault(number, f'shows "{name}", which no copy file has', remedy)

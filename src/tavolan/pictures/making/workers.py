@@ -52,7 +52,7 @@ def worker_count() -> int:
     """Return how many pictures to make at a time: one on each core, or what TAVOLAN_WORKERS says."""
     told = os.environ.get("TAVOLAN_WORKERS")
     if told and not told.isdecimal():
-        raise UsageError(f'TAVOLAN_WORKERS is "{told}". Set it to a whole number, or to nothing for all cores.')
+        raise UsageError(f'TAVOLAN_WORKERS is "{told}"', "Set it to a whole number, or to nothing for all cores.")
     return max(1, int(told) if told else os.cpu_count() or 1)
 
 
@@ -93,7 +93,7 @@ class Workers:
         self._begin(len(jobs), setters)
         makers: list[Make] = [maker(self.root, setters), *(process.make for process in self._beside)]
         threads = 1 if self._beside else worker_count()
-        left = Work(work, len(makers))
+        left = WorkQueue(work, len(makers))
         came: SimpleQueue[Result | BaseException] = SimpleQueue()
         running = [
             threading.Thread(target=_make_all, args=(left, number, make, came))
@@ -134,7 +134,7 @@ def _in_order(jobs: list[Job]) -> list[Job]:
     return [job for group in groups.values() for job in group]
 
 
-class Work:
+class WorkQueue:
     """What's left to make. Each maker has a stretch of its own, so that it rarely needs other layers than before."""
 
     def __init__(self, jobs: list[Job], makers: int) -> None:
@@ -162,7 +162,7 @@ class Work:
             self._stretches = [[0, 0] for _ in self._stretches]
 
 
-def _make_all(work: Work, number: int, make: Make, came: SimpleQueue[Result | BaseException]) -> None:
+def _make_all(work: WorkQueue, number: int, make: Make, came: SimpleQueue[Result | BaseException]) -> None:
     try:
         while job := work.take(number):
             came.put((job, *make(job)))
@@ -199,8 +199,8 @@ class _Process:
             outcome, problems, failure = pickle.load(self._answers)
         except (OSError, EOFError, pickle.UnpicklingError) as error:
             raise OutsideError(
-                f"a process that made pictures ended early (exit {self.wait()}). Is memory short? "
-                "Run it again: what was made is kept. TAVOLAN_WORKERS=1 needs the least memory."
+                f"a process that made pictures ended early (exit {self.wait()})",
+                "Is memory short? Run it again: what was made is kept. TAVOLAN_WORKERS=1 needs the least memory.",
             ) from error
         if failure:
             raise failure

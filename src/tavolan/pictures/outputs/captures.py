@@ -8,14 +8,13 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-from tavolan.errors import Problem, ProjectError, UsageError, one_problem
+from tavolan.errors import Problem, ProjectError, UnknownNameError, UsageError, one_problem
 from tavolan.pictures.outputs.capture_names import read_name
 from tavolan.pictures.raster import images, png
 from tavolan.pictures.raster.canvas import Pixels
 from tavolan.project.model import Project
 from tavolan.project.screens import ScreenIndex
 from tavolan.support.files import read_bytes, write_inside
-from tavolan.support.validation import nearest
 
 # Proportions that differ by no more than this are the same but for rounding.
 _SAME = 0.004
@@ -56,12 +55,14 @@ class Taker:
         replace: bool = False, ask: Ask | None = None,
     ) -> None:  # fmt: skip
         if locale and locale not in project.app.locales:
-            raise UsageError(f'--locale: this project has no "{locale}". {nearest(locale, project.app.locales)}')
+            raise UnknownNameError("this project has no", locale, project.app.locales, option="--locale")
         self.project, self.locale, self.crop, self.replace = project, locale, crop, replace
         self._ask = ask or (lambda _said, _classes: "")
         self._all = self._sizes_of_classes()
         if size_class and size_class not in self._all:
-            raise UsageError(f'--device: no store here has "{size_class}". Known here: {", ".join(sorted(self._all))}.')
+            raise UsageError(
+                f'no store here has "{size_class}"', f"Known here: {', '.join(sorted(self._all))}.", option="--device"
+            )
         self.wanted = size_class
         shots = project.shots.shot
         self.screens = list(dict.fromkeys([*(s.screen for s in shots), *(s.second for s in shots if s.second)]))

@@ -83,7 +83,7 @@ def make_boards(
         groups.setdefault((job.store, job.place), []).append(job)
     there = finished(project.root, (job.file for job in jobs))
     if not there:
-        raise UsageError("there are no pictures to show yet. Make them with: tavolan shots render")
+        raise UsageError("there are no pictures to show yet", "Make them with: tavolan shots render")
     paths = {job.file: there[job.file] for job in jobs if job.kind == "shot" and job.file in there}
     keys = {place: _key(project, group, paths) for place, group in groups.items()}
     shown = {place: f"out/boards/{place[0]}-{place[1]}.png" for place in groups}

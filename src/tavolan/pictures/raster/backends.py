@@ -16,7 +16,7 @@ def skia() -> ModuleType:
         import skia as module
     except ImportError as error:
         raise OutsideError(
-            f"Skia can't start ({error}). It needs libEGL and libGL: on Debian, apt-get install libegl1 libgl1"
+            f"Skia can't start ({error})", "It needs libEGL and libGL: on Debian, apt-get install libegl1 libgl1"
         ) from error
     return module  # type: ignore[no-any-return]
 
@@ -28,7 +28,7 @@ def vips() -> ModuleType:
     try:
         import pyvips as module
     except (ImportError, OSError) as error:
-        raise OutsideError(f"libvips can't start ({error}). Install pyvips-binary again.") from error
+        raise OutsideError(f"libvips can't start ({error})", "Install pyvips-binary again.") from error
     # Every picture is made once: operation caching only costs memory here.
     module.cache_set_max(0)
     return module  # type: ignore[no-any-return]

@@ -10,7 +10,7 @@ from typing import Any, Protocol
 import numpy as np
 
 from tavolan.errors import one_problem
-from tavolan.pictures.design.look import Box
+from tavolan.pictures.design.look import Shares
 from tavolan.pictures.raster import png
 from tavolan.pictures.raster.backends import vips
 from tavolan.pictures.raster.canvas import Pixels
@@ -18,7 +18,7 @@ from tavolan.pictures.raster.resize import bgra, cropped, resized, vips_image
 from tavolan.support.files import read_bytes, require_file
 
 
-class Change(Protocol):
+class RowChange(Protocol):
     """What's done to a screen at its full size. Equal ones do the same."""
 
     def rows(self, height: int) -> tuple[int, int]:
@@ -77,7 +77,7 @@ def _bgra(image: Any, shown: str, size: tuple[int, int] | None = None) -> Pixels
 
 
 def load_screen(
-    path: Path, shown: str, width: int, height: int, region: Box | None = None, change: Change | None = None
+    path: Path, shown: str, width: int, height: int, region: Shares | None = None, change: RowChange | None = None
 ) -> Pixels:
     """Return a raw screen, or a region of it (shares), resized to a size in pixels, as BGRA.
 
@@ -93,7 +93,7 @@ def load_screen(
     return _bgra(cropped(image, region) if region else image, shown, (width, height))
 
 
-def _quickly(path: Path, change: Change | None) -> Any:
+def _quickly(path: Path, change: RowChange | None) -> Any:
     """Return a PNG as we write it, which `shots take` makes of screens, changed; or None for any other file.
 
     Each thread keeps the last one: a look may show one screen in a device and a part of it on a card.

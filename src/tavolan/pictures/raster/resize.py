@@ -16,7 +16,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from tavolan.pictures.design.look import Box
+from tavolan.pictures.design.look import Shares
 from tavolan.pictures.raster.backends import vips
 from tavolan.pictures.raster.canvas import Pixels
 
@@ -57,7 +57,7 @@ def bgra(image: Any) -> Pixels:
     return words.view(np.uint8).reshape(height, width, 4)
 
 
-def cropped(image: Any, region: Box) -> Any:
+def cropped(image: Any, region: Shares) -> Any:
     """Return a region (shares) of a picture of libvips, or of the rows of a PNG file; at least one pixel."""
     (x, y, wide, high), (width, height) = region, size_of(image)
     left, top = round(x * width), round(y * height)

@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 
 from tavolan.pictures.design.colour import Colours, argb, contrast, luminance
-from tavolan.pictures.design.layout import Box
+from tavolan.pictures.design.layout import PixelBox
 from tavolan.pictures.design.look import CaptionBox
 from tavolan.pictures.raster.backends import skia
 from tavolan.pictures.raster.canvas import Pixels, canvas_on
@@ -21,17 +21,17 @@ _MASK = 4
 
 
 @dataclass(frozen=True)
-class Text:
+class CaptionText:
     """The runs of a caption: its first line is the title, what follows is the sub-line."""
 
     title: list[Run]
     sub: list[Run]
 
 
-def split(caption: str) -> Text:
+def split(caption: str) -> CaptionText:
     """Return title and sub-line of a caption. Raises MarkupError."""
     title, _, sub = caption.strip().partition("\n")
-    return Text(parse(title.strip()), parse(" ".join(sub.split())))
+    return CaptionText(parse(title.strip()), parse(" ".join(sub.split())))
 
 
 @dataclass(frozen=True)
@@ -64,7 +64,9 @@ class Setter:
     def __init__(self, typesetter: Typesetter) -> None:
         self.type = typesetter
 
-    def fitted(self, text: Text, rules: CaptionBox, box: Box, scale: float, share: float = 1.0) -> int | None:
+    def fitted(
+        self, text: CaptionText, rules: CaptionBox, box: PixelBox, scale: float, share: float = 1.0
+    ) -> int | None:
         """Return the largest size in pixels at which a caption fits its box, or None.
 
         One of more than this share of the full size isn't looked for.
@@ -78,7 +80,9 @@ class Setter:
                 return size
         return None
 
-    def _fits(self, text: Text, rules: CaptionBox, style: Style, box: Box, size: float, phrases: bool) -> bool:
+    def _fits(
+        self, text: CaptionText, rules: CaptionBox, style: Style, box: PixelBox, size: float, phrases: bool
+    ) -> bool:
         sub = 0.0
         if text.sub:
             sub_size = size * rules.sub_size
@@ -90,7 +94,7 @@ class Setter:
             sub = made.Height + size * _SUB_GAP
         return self.type.fits(text.title, style, size, box.width, box.height - sub, rules.max_lines, phrases)
 
-    def lay(self, text: Text, rules: CaptionBox, colours: Colours, box: Box, size: int) -> SetCaption:
+    def lay(self, text: CaptionText, rules: CaptionBox, colours: Colours, box: PixelBox, size: int) -> SetCaption:
         """Lay a caption out at a size that fits."""
         emphasis = rules.emphasis
         ink = getattr(colours, rules.colour)
@@ -107,7 +111,14 @@ class Setter:
         return SetCaption(title, sub, size * _SUB_GAP)
 
     def paint(
-        self, pixels: Pixels, canvas: Any, text: Text, rules: CaptionBox, colours: Colours, box: Box, size: int
+        self,
+        pixels: Pixels,
+        canvas: Any,
+        text: CaptionText,
+        rules: CaptionBox,
+        colours: Colours,
+        box: PixelBox,
+        size: int,
     ) -> Measured:
         """Paint a caption into its box and return what was measured against the pixels below it."""
         made = self.lay(text, rules, colours, box, size)
@@ -133,7 +144,7 @@ class Setter:
             worst = min(worst, *(contrast(ink * soft + value * (1 - soft), value) for value in ground[1]))
         return Measured(worst, accent, size, made.sub.size if made.sub else None)
 
-    def _x(self, block: Block, box: Box, rules: CaptionBox) -> float:
+    def _x(self, block: Block, box: PixelBox, rules: CaptionBox) -> float:
         if rules.align == "centre":
             return box.x + (box.width - block.width) / 2
         return box.right - block.width if self.type.right_to_left else box.x

@@ -84,7 +84,7 @@ def packaged_path(name: str) -> str:
     package, file = _PACKAGED[name]
     spec = find_spec(package)
     if spec is None or spec.origin is None:
-        raise OutsideError(f"the font package {package} is missing. Install Tavolan again: pip install tavolan")
+        raise OutsideError(f"the font package {package} is missing", "Install Tavolan again: pip install tavolan")
     return str(Path(spec.origin).parent / "fonts" / "ofl" / file)
 
 
