@@ -10,12 +10,12 @@ from hypothesis import strategies as st
 from conftest import examples, replace, write_screen
 from tavolan.errors import ProjectError, UsageError
 from tavolan.pictures.design.colour import Lch, contrast, from_lch, luminance, resolve, rgb, to_lch
-from tavolan.pictures.design.frames import smooth_rect
 from tavolan.pictures.design.layout import Setting, lay_out
 from tavolan.pictures.design.look import WORDS, Pose, Shadow, built_in_looks, load_look, place_words
 from tavolan.pictures.design.perspective import Placing, hull
 from tavolan.pictures.drawing.grounds import _SHADE, paint_shadow, shadow_on
 from tavolan.pictures.drawing.layers import paint_screen
+from tavolan.pictures.drawing.paths import smooth_rect
 from tavolan.pictures.raster.canvas import canvas_on
 from tavolan.project.schema import Palette, PalettePatch
 from tavolan.rulebooks.load import SHIPPED, shipped_rulebook

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 import tavolan
 from conftest import replace, write_screen
 from tavolan.errors import ProjectError
+from tavolan.languages.scripts import script
 from tavolan.pictures.design.colour import resolve, rgb
 from tavolan.pictures.making.planner import Planner, Selection
 from tavolan.pictures.making.render import render
@@ -103,12 +104,12 @@ def test_right_to_left_text_is_laid_out_from_the_right_whatever_it_begins_and_en
 
 
 def test_japanese_breaks_between_phrases_and_korean_at_spaces():
-    whole = joined([Run("狙ったコーンに"), Run("届くスケジュール", True)], "Jpan")
+    whole = joined([Run("狙ったコーンに"), Run("届くスケジュール", True)], script("Jpan"))
     assert "".join(run.text for run in whole).replace("\u2060", "") == "狙ったコーンに届くスケジュール"
     assert "狙\u2060っ\u2060た" in whole[0].text and "にス" not in whole[1].text
     assert not whole[0].text.endswith("\u2060")
-    assert joined([Run("모든 유약")], "Kore")[0].text == "모\u2060든 유\u2060약"
-    assert joined([Run("plain words")], "Latn") == [Run("plain words")]
+    assert joined([Run("모든 유약")], script("Kore"))[0].text == "모\u2060든 유\u2060약"
+    assert joined([Run("plain words")], script("Latn")) == [Run("plain words")]
 
 
 def test_no_last_word_is_left_alone():

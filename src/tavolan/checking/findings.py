@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Iterable
-from dataclasses import asdict, dataclass, replace
+from dataclasses import dataclass, replace
 from typing import Any, Literal
 
 Level = Literal["error", "warning", "note"]
@@ -117,15 +117,3 @@ def count_levels(findings: Iterable[Finding]) -> dict[str, int]:
         if not finding.waived:
             counts[finding.level] += 1
     return counts
-
-
-def as_document(findings: list[Finding], locales: int, stores: int, hidden: int = 0) -> dict[str, Any]:
-    """Return findings as the JSON document `tavolan/check@1`; `hidden` counts those that a baseline holds."""
-    waived = sum(bool(finding.waived) for finding in findings)
-    return {
-        "schema": "tavolan/check@1",
-        "findings": [{"id": f.id, **asdict(f), "stores": list(f.stores)} for f in findings],
-        "summary": {
-            **count_levels(findings), "waived": waived, "hidden": hidden, "locales": locales, "stores": stores
-        },
-    }  # fmt: skip

@@ -46,7 +46,7 @@ def check(
     explain: Annotated[str | None, typer.Option("--explain", help="Explain a rule.", metavar="RULE")] = None,
 ) -> None:
     """Report every finding: all stores, all locales. Exit code 1 when one is an error."""
-    from tavolan.checking import as_document, count_levels, run_checks
+    from tavolan.checking import count_levels, run_checks
     from tavolan.checking.baseline import read_baseline
     from tavolan.checking.baseline import write_baseline as write_known
     from tavolan.reports.number_words import counted
@@ -71,7 +71,9 @@ def check(
     shown = [f for f in findings if f.id not in known]
     hidden = len(findings) - len(shown)
     if chosen == "json":
-        print_json(as_document(shown, len(locales), len(stores), hidden))
+        from tavolan.reports.documents.build import check_document
+
+        print_json(check_document(shown, len(locales), len(stores), hidden))
     elif chosen == "table":
         from tavolan.reports.tables import print_findings
 

@@ -48,23 +48,21 @@ def show(
     json: JsonOption = False,
 ) -> None:
     """Print the text of one locale with its lengths, or one field exactly as it ships."""
+    from tavolan.reports.documents.build import copy_document, text_document
+
     texts = _texts(project)
     tag = _locale(texts, locale)
     if field:
         texts.key(field)
-        text, lent_by = texts.shown(tag, field)
         if json:
-            document = {"schema": "tavolan/text@1", "locale": tag, "field": field, "text": text, "like": lent_by}
-            print_json(document)
+            print_json(text_document(texts, tag, field))
         else:
-            sys.stdout.write(text)
+            sys.stdout.write(texts.shown(tag, field)[0])
             if sys.stdout.isatty():
                 sys.stdout.write("\n")
         return
     if json:
-        values = {address: texts.project.copy[tag].at(texts.key(address)).content for address in texts.addresses()}
-        there = {address: value for address, value in values.items() if value is not None}
-        print_json({"schema": "tavolan/copy@1", "locale": tag, "texts": there})
+        print_json(copy_document(texts, tag))
         return
     from tavolan.reports.copytables import print_locale
 
@@ -78,7 +76,8 @@ def table(
     json: JsonOption = False,
 ) -> None:
     """Print one field in all locales: text, length, room left, and the phrases that its words serve."""
-    from tavolan.reports.copytables import field_document, print_field
+    from tavolan.reports.copytables import print_field
+    from tavolan.reports.documents.build import field_document
     from tavolan.words.coverage import cover
 
     texts = _texts(project)

@@ -116,10 +116,10 @@ def _exchange(out: Console, project: Project) -> None:
 
 def _coverage(out: Console, project: Project) -> None:
     import tavolan
-    from tavolan.words.coverage import as_document
+    from tavolan.words.coverage import coverage_by_storefront
 
     answers = tavolan.cover(project)
-    for store, fronts in as_document(answers)["summary"].items():
+    for store, fronts in coverage_by_storefront(answers).items():
         parts = [f"{front} {cell['covered']}/{cell['phrases']}" for front, cell in fronts.items()]
         out.print(styled("   [bold]{}[/]  {}", store, "  ".join(parts)))
     best = max((a for a in answers if not a.covered), key=lambda a: a.term.relevance or 0)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Literal
 
@@ -48,14 +47,15 @@ def status(
     from tavolan.project.origins import unknown_origins
     from tavolan.project.texts import Texts
     from tavolan.project.translation_progress import translations_of as units_of
-    from tavolan.reports.localetables import as_document, print_progress, print_units
+    from tavolan.reports.documents.build import locales_document
+    from tavolan.reports.localetables import print_progress, print_units
     from tavolan.reports.number_words import counted
 
     opened = open_project(project)
     texts = Texts(opened)
     found = {tag: units_of(texts, tag) for tag in _targets(opened, locale)}
     if json:
-        print_json(as_document(found))
+        print_json(locales_document(found))
     elif units:
         print_units(console(), texts, found)
     else:
@@ -120,6 +120,7 @@ def suggest(
 ) -> None:
     """Suggest locales: for storefronts that read none of yours, and for a second keyword budget in those that do."""
     from tavolan.project.locale_suggestions import suggest as suggest_locales
+    from tavolan.reports.documents.build import suggestions_document
     from tavolan.reports.localetables import print_suggestions
 
     opened = open_project(project)
@@ -127,7 +128,7 @@ def suggest(
         opened.pick("--store", [store], list(opened.stores))
     found = [item for item in suggest_locales(opened) if store in (None, item.store)]
     if json:
-        print_json({"schema": "tavolan/suggestions@1", "suggestions": [asdict(item) for item in found]})
+        print_json(suggestions_document(found))
     else:
         print_suggestions(console(), found)
 

@@ -40,8 +40,9 @@ def rules(context: typer.Context, project: ProjectOption = None, json: JsonOptio
         return
     books, own = known_books(project)
     if json:
-        listed = [{"id": b.id, "name": b.name, "as_of": b.as_of, "confidence": b.confidence} for b in books.values()]
-        print_json({"schema": "tavolan/rules@1", "rulebooks": listed})
+        from tavolan.reports.documents.build import rulebooks_document
+
+        print_json(rulebooks_document(books.values()))
         return
     from tavolan.reports.rulebook_tables import print_list
 

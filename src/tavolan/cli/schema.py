@@ -24,9 +24,9 @@ def schema(
     ] = False,
 ) -> None:
     """Print the JSON Schema of a kind of TOML file, for editors, or of a JSON document, for programs that read it."""
-    from tavolan.cli.documents import SHAPES
     from tavolan.errors import UnknownNameError, UsageError
     from tavolan.project.json_schemas import NAMES
+    from tavolan.reports.documents.schemas import SHAPES
     from tavolan.support.files import write_text
 
     if write:
@@ -52,7 +52,7 @@ def schema_files(project: Path | None = None) -> dict[str, str]:
 
 def document_files() -> dict[str, str]:
     """Return the texts of the schemas of all JSON documents by their name."""
-    from tavolan.cli.documents import SHAPES
+    from tavolan.reports.documents.schemas import SHAPES
 
     return {name: _text(_schema(name, None)) for name in SHAPES}
 
@@ -62,8 +62,8 @@ def _text(schema: dict[str, Any]) -> str:
 
 
 def _schema(name: str, project: Path | None) -> dict[str, Any]:
-    from tavolan.cli.documents import SHAPES, document_schema
     from tavolan.cli.rules import known_books
+    from tavolan.reports.documents.schemas import SHAPES, document_schema
 
     if name in SHAPES:
         return document_schema(name)

@@ -158,9 +158,9 @@ def render(
     with progress_bar("Rendering") as move:
         done = render_shots(opened, wanted, move, again=again, cluster=cluster)
     if json:
-        files = [file.relative_to(opened.root).as_posix() for file in done.files]
-        counts = {"kept": done.kept, "copied": done.copied, "removed": done.removed}
-        print_json({"schema": "tavolan/render@1", "files": files, "made": done.why, **counts})
+        from tavolan.reports.documents.build import render_document
+
+        print_json(render_document(opened, done))
         return
     if why:
         out = console()

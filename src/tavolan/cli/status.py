@@ -2,15 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from tavolan.cli.common import JsonOption, ProjectOption, console, open_project, print_json
 
 if TYPE_CHECKING:
-    from tavolan.checking.status import Status
+    pass
 
 
 def status(
@@ -33,16 +32,8 @@ def status(
         return
     found = status_of(opened, findings, count_pictures(opened))
     if json:
-        print_json(_document(found))
+        from tavolan.reports.documents.build import status_document
+
+        print_json(status_document(found))
         return
     copytables.print_status(console(), found)
-
-
-def _document(found: Status) -> dict[str, Any]:
-    """Return a status as the JSON document `tavolan/status@2`."""
-    rows = []
-    for (tag, store), counts in found.texts.items():
-        pictures = found.pictures[tag, store]
-        rows.append({"locale": tag, "store": store, **asdict(counts), "pictures": asdict(pictures)})
-    facts = {store: asdict(counts) for store, counts in found.facts.items()}
-    return {"schema": "tavolan/status@2", "rows": rows, "facts": facts, "next": [asdict(step) for step in found.steps]}

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
@@ -20,14 +20,11 @@ from tavolan.cli.common import (
 )
 
 if TYPE_CHECKING:
-    from rich.console import Console
-
     from tavolan.project.model import Project
     from tavolan.project.texts import TextChange
     from tavolan.words.coverage import Answer
     from tavolan.words.plan_choices import Options
     from tavolan.words.plan_model import Plan
-    from tavolan.words.plan_prices import WordPrice
 
 app = typer.Typer(help="The phrases that people search for, and what answers them.", no_args_is_help=True)
 app.command("mine")(word_sources.mine)
@@ -63,23 +60,17 @@ def cover(
 
     A line per storefront; --storefront, --list, --uncovered and --all tell every phrase.
     """
-    from tavolan.words.coverage import as_document, storefronts_of
+    from tavolan.reports.documents.build import coverage_document
+    from tavolan.words.coverage import aimed_at, storefronts_of
     from tavolan.words.coverage import cover as cover_phrases
 
     opened = open_project(project)
     stores = opened.pick("--store", store or [], list(opened.stores))
     known = list(dict.fromkeys(front for s in stores for front in storefronts_of(opened.stores[s])))
     fronts = opened.pick("--storefront", storefront or [], known)
-    tags = opened.pick("--locale", locale or [], list(opened.terms)) if locale else list(opened.terms)
-    names = list(dict.fromkeys(term.list for terms in opened.terms.values() for term in terms if term.list))
-    chosen = opened.pick("--list", list_ or [], names) if list_ else None
-    answers = [
-        a
-        for a in cover_phrases(opened, stores, fronts)
-        if a.terms_locale in tags and (chosen is None or a.term.list in chosen)
-    ]
+    answers = aimed_at(opened, cover_phrases(opened, stores, fronts), locale or [], list_ or [])
     if json:
-        print_json(as_document([a for a in answers if not (uncovered and a.covered)]))
+        print_json(coverage_document([a for a in answers if not (uncovered and a.covered)]))
         return
     if matrix or budgets:
         _print_apart(opened, stores, answers, matrix, budgets)
@@ -165,8 +156,9 @@ def plan(
 ) -> None:
     """Find the title, subtitle and keywords that answer the most value, with proof that nothing is better."""
     from tavolan.errors import UsageError
-    from tavolan.reports.plantable import print_plan
-    from tavolan.words.coverage import storefronts_of
+    from tavolan.reports.documents.build import plan_document
+    from tavolan.reports.plantable import print_factors, print_plan
+    from tavolan.words.coverage import factors, storefronts_of
     from tavolan.words.plan import plan as make_plan
     from tavolan.words.plan_choices import Options
     from tavolan.words.plan_prices import word_prices
@@ -185,10 +177,10 @@ def plan(
     made = make_plan(opened, options)
     prices = word_prices(opened, options, made) if why else []
     if json:
-        print_json(_plan_document(made, prices if why else None))
+        print_json(plan_document(made, prices if why else None))
     else:
         if why:
-            _print_factors(console(), opened, chosen, locales)
+            print_factors(console(), factors(opened, chosen, locales))
         print_plan(console(), made, why, prices)
     if figure:
         _write_curve(opened, options, made, figure)
@@ -225,27 +217,6 @@ def _planned_store(project: Project, store: str | None) -> str:
     return project.pick("--store", [store], list(project.stores))[0] if store else first_store_with_keywords(project)
 
 
-def _plan_document(made: Plan, prices: list[WordPrice] | None) -> dict[str, Any]:
-    """Return a plan as the JSON document `tavolan/plan@1`."""
-    from dataclasses import asdict
-
-    priced = {} if prices is None else {"prices": [asdict(price) for price in prices]}
-    return {"schema": "tavolan/plan@1", **asdict(made), "gap": made.gap, "proven": made.proven, **priced}
-
-
-def _print_factors(out: Console, project: Project, store: str, locales: list[str]) -> None:
-    from tavolan.reports.plantable import print_factors
-    from tavolan.words.coverage import cover as cover_phrases
-
-    rows: dict[tuple[str, str, float, float, float, float], None] = {}
-    for answer in cover_phrases(project, [store]):
-        if set(answer.reads) & set(locales):
-            worth = answer.worth
-            row = (answer.terms_locale, answer.phrase, worth.relevance, worth.demand, worth.chance, worth.value)
-            rows[row] = None
-    print_factors(out, sorted(rows, key=lambda row: -row[5]))
-
-
 @app.command()
 def title(
     locale: Annotated[str, typer.Option("--locale", help="Locale, as in en-US.")],
@@ -255,9 +226,9 @@ def title(
 ) -> None:
     """Tell for each word of the title which phrases it serves, and where the app stands for them."""
     from tavolan.reports.covertables import print_title_words
+    from tavolan.reports.documents.build import title_document
     from tavolan.words.coverage import cover as cover_phrases
     from tavolan.words.coverage import title_words
-    from tavolan.words.split import fold
     from tavolan.words.value import latest_ranks
 
     opened = open_project(project)
@@ -266,11 +237,6 @@ def title(
     served = title_words(opened, opened.stores[chosen], tag, cover_phrases(opened, [chosen]))
     ranks = latest_ranks(opened)
     if json:
-        rows = [
-            {"word": word, "phrases": [{"phrase": a.phrase, "storefront": a.storefront,
-             "rank": ranks.get((fold(a.phrase), a.storefront))} for a in answers]}
-            for word, answers in served.items()
-        ]  # fmt: skip
-        print_json({"schema": "tavolan/title@1", "locale": tag, "words": rows})
+        print_json(title_document(tag, served, ranks))
         return
     print_title_words(console(), served, ranks)

@@ -44,8 +44,7 @@ def mine(
     json: JsonOption = False,
 ) -> None:
     """Find candidate words in reviews, other listings, suggestions and your description, each with its sources."""
-    from dataclasses import asdict
-
+    from tavolan.reports.documents.build import mine_document
     from tavolan.reports.researchtables import print_mined
     from tavolan.words.mine import mine as find
 
@@ -55,7 +54,7 @@ def mine(
         mined = find(opened, tag, least=least, progress=lambda texts: move(texts, None))
     found = [one for one in mined.found if not (fresh and one.target)]
     if json:
-        print_json({"schema": "tavolan/mine@1", "locale": tag, "candidates": [asdict(one) for one in found[:top]]})
+        print_json(mine_document(tag, found[:top]))
         return
     print_mined(console(), found[:top], len(found) if fresh else mined.total)
 
@@ -70,18 +69,11 @@ def import_terms(
     dry_run: DryRun = False,
 ) -> None:
     """Take phrases of a research service into terms/: columns guessed and shown, duplicates merged, nothing lost."""
-    from tavolan.errors import UsageError
-    from tavolan.exchange.terms_import import import_table, write_terms
+    from tavolan.exchange.terms_import import column_map, import_table, write_terms
 
     opened = open_project(project, write=not dry_run)
     tag = _one(opened, locale)
-    given = {}
-    for pair in filter(None, map.split(",")):
-        theirs, separator, ours = pair.rpartition("=")
-        if not separator or not theirs.strip():
-            raise UsageError(f'"{pair}" isn\'t THEIRS=ours', 'Write it as in "Search term=phrase".', option="--map")
-        given[theirs.strip()] = ours.strip()
-    done = import_table(opened, tag, file, given)
+    done = import_table(opened, tag, file, column_map(map))
     out = console()
     for ours, theirs in done.mapping.items():
         out.print(styled("{} [dim]from[/] {}", ours, theirs))
@@ -104,24 +96,21 @@ def score(
     json: JsonOption = False,
 ) -> None:
     """Tell difficulty and demand of the target phrases, from saved search pages, volumes and suggestions."""
-    from dataclasses import asdict
-
+    from tavolan.reports.documents.build import score_document
     from tavolan.reports.researchtables import print_scores
     from tavolan.words.score import score as score_phrases
 
     opened = open_project(project)
     found = score_phrases(opened, _with_terms(opened, locale), date.today())
     if json:
-        print_json({"schema": "tavolan/score@1", "scores": [asdict(one) for one in found]})
+        print_json(score_document(found))
         return
     print_scores(console(), found, parts)
 
 
 def fit(locale: OneLocale, project: ProjectOption = None, json: JsonOption = False) -> None:
     """Tell which phrases are within reach, from those where the app already stands in the first ten."""
-    from dataclasses import asdict
-
-    from tavolan.errors import UsageError
+    from tavolan.reports.documents.build import fit_document
     from tavolan.reports.researchtables import print_fit
     from tavolan.words.score import fit as fit_phrases
     from tavolan.words.score import score as score_phrases
@@ -129,26 +118,22 @@ def fit(locale: OneLocale, project: ProjectOption = None, json: JsonOption = Fal
     opened = open_project(project)
     tag = _one(opened, locale)
     found = fit_phrases(opened, tag, score_phrases(opened, [tag], date.today()))
-    if found is None:
-        raise UsageError(
-            f"{tag}: data/ranks.csv has no first ten for a phrase whose difficulty is known",
-            "Add ranks, or difficulties (terms score tells them).",
-        )
     if json:
-        print_json({"schema": "tavolan/fit@1", "locale": tag, **asdict(found)})
+        print_json(fit_document(tag, found))
         return
     print_fit(console(), tag, found)
 
 
 def lists(project: ProjectOption = None, locale: LocaleOption = None, json: JsonOption = False) -> None:
     """Count phrases, coverage and value per list and storefront: own names, phrases to win, seasonal, …"""
+    from tavolan.reports.documents.build import lists_document
     from tavolan.reports.researchtables import print_lists
     from tavolan.words.coverage import cover, list_rows
 
     opened = open_project(project)
     tags = _with_terms(opened, locale)
-    document = list_rows([answer for answer in cover(opened, list(opened.stores)) if answer.terms_locale in tags])
+    rows = list_rows([answer for answer in cover(opened, list(opened.stores)) if answer.terms_locale in tags])
     if json:
-        print_json({"schema": "tavolan/lists@2", "lists": document})
+        print_json(lists_document(rows))
         return
-    print_lists(console(), document)
+    print_lists(console(), rows)

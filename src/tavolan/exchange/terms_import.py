@@ -119,6 +119,17 @@ def _number(text: str) -> float | None:
     return None if value is None or math.isnan(value) else value * factor
 
 
+def column_map(text: str) -> dict[str, str]:
+    """Return their columns by ours from a text as `Search term=phrase,Pop=volume`. Raises UsageError."""
+    given = {}
+    for pair in filter(None, text.split(",")):
+        theirs, separator, ours = pair.rpartition("=")
+        if not separator or not theirs.strip():
+            raise UsageError(f'"{pair}" isn\'t THEIRS=ours', 'Write it as in "Search term=phrase".', option="--map")
+        given[theirs.strip()] = ours.strip()
+    return given
+
+
 def import_table(project: Project, locale: str, path: Path, given: dict[str, str]) -> Import:
     """Return the terms of a locale with a research file merged in; nothing is written.
 

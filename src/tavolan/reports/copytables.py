@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING
 
 from rich.console import Console
 
@@ -15,7 +15,7 @@ from tavolan.reports.number_words import counted
 from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
 from tavolan.rulebooks.measure import measure
-from tavolan.words.coverage import Answer
+from tavolan.words.coverage import Answer, phrases_served
 
 if TYPE_CHECKING:
     from tavolan.project.picture_records import PictureCounts
@@ -60,36 +60,9 @@ def print_field(console: Console, texts: Texts, address: str, answers: list[Answ
     console.print(table)
 
 
-def field_document(texts: Texts, address: str, answers: list[Answer]) -> dict[str, Any]:
-    """Return one field in all locales as the JSON document `tavolan/field@1`."""
-    rows = []
-    for tag in texts.project.app.locales:
-        text, lent_by = texts.shown(tag, address)
-        limit = texts.limit(address, tag)
-        served = _marks(answers, tag, address)
-        length = measure(text, limit.unit) if limit else measure(text)
-        rows.append({
-            "locale": tag, "text": text, "like": lent_by, "length": length,
-            "limit": limit.most if limit else None, "unit": limit.unit if limit else "characters",
-            "phrases": len(served), "served": [phrase for phrase, helps in served.items() if helps],
-        })  # fmt: skip
-    return {"schema": "tavolan/field@1", "field": address, "locales": rows}
-
-
-def _marks(answers: list[Answer], locale: str, address: str) -> dict[str, bool]:
-    """Return per target phrase of a locale whether a word of a field helps to answer it."""
-    field = address.rsplit(".", maxsplit=1)[-1]
-    marks: dict[str, bool] = {}
-    for a in answers:
-        if a.terms_locale == locale:
-            helps = a.locale == locale and field in a.used.values()
-            marks[a.phrase] = marks.get(a.phrase, False) or helps
-    return marks
-
-
 def _served(answers: list[Answer], locale: str, address: str) -> SafeText:
     """Return a dot per target phrase of the locale: filled where a word of this field helps to answer it."""
-    marks = _marks(answers, locale, address)
+    marks = phrases_served(answers, locale, address)
     if not marks:
         return SafeText("")
     helped = sum(marks.values())

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import difflib
 from collections import Counter
-from typing import Any
 
 from rich.console import Console
 
@@ -13,7 +12,7 @@ from tavolan.project.locale_suggestions import Suggestion
 from tavolan.project.memory import read_memory
 from tavolan.project.state import digest
 from tavolan.project.texts import Texts
-from tavolan.project.translation_progress import NEEDS_WORK, STANDINGS, Standing, Translation
+from tavolan.project.translation_progress import NEEDS_WORK, Standing, Translation
 from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
 
@@ -145,14 +144,3 @@ def _millions(people: int) -> str:
 def _fronts(fronts: tuple[str, ...]) -> str:
     more = f" and {len(fronts) - 12} more" if len(fronts) > 12 else ""
     return " ".join(fronts[:12]) + more if fronts else "·"
-
-
-def as_document(found: dict[str, list[Translation]]) -> dict[str, Any]:
-    """Return the JSON document `tavolan/locales@1`."""
-    locales: dict[str, Any] = {}
-    for tag, units in found.items():
-        counts = Counter(unit.standing for unit in units)
-        todo = [{"field": unit.address, "state": unit.standing, "over": unit.over} for unit in units
-                if unit.standing in NEEDS_WORK]  # fmt: skip
-        locales[tag] = {"total": len(units), **{name: counts[name] for name in STANDINGS}, "needs_work": todo}
-    return {"schema": "tavolan/locales@1", "locales": locales}

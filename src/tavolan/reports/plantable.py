@@ -10,7 +10,7 @@ from tavolan.reports.tables import plain_table
 from tavolan.rulebooks.measure import measure
 from tavolan.words.plan_model import LocalePlan, Plan
 from tavolan.words.plan_prices import WordPrice
-from tavolan.words.value import TIER_WORDS
+from tavolan.words.value import TIER_WORDS, Worth
 
 
 def print_plan(console: Console, plan: Plan, why: bool, prices: list[WordPrice]) -> None:
@@ -96,11 +96,12 @@ def _print_locale(console: Console, locale: LocalePlan) -> None:
     console.print(table)
 
 
-def print_factors(console: Console, rows: list[tuple[str, str, float, float, float, float]]) -> None:
+def print_factors(console: Console, rows: list[tuple[str, str, Worth]]) -> None:
     """Print the factors of every phrase's value."""
     table = plain_table("locale", "phrase", "relevance", "demand", "chance", "value at best")
-    for locale, phrase, relevance, demand, chance, value in rows:
-        table.add_row(locale, phrase, f"{relevance:.2f}", f"{demand:.2f}", f"{chance:.2f}", f"{value:.1f}")
+    for locale, phrase, worth in rows:
+        parts = (f"{part:.2f}" for part in (worth.relevance, worth.demand, worth.chance))
+        table.add_row(locale, phrase, *parts, f"{worth.value:.1f}")
     console.print(table)
     console.print(
         styled("[dim]value = 100 × relevance × demand × chance, times the tier's weight in \\[words.tiers][/]")

@@ -11,7 +11,7 @@ the keyword field (or whatever else is searched).
 from __future__ import annotations
 
 import heapq
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from typing import Any
 
 from tavolan.project.model import Project, Store, Term
@@ -266,27 +266,8 @@ def list_rows(answers: list[Answer]) -> list[dict[str, Any]]:
     ]  # fmt: skip
 
 
-def as_document(answers: list[Answer]) -> dict[str, Any]:
-    """Return coverage as the JSON document `tavolan/cover@1`."""
-    rows = [
-        {
-            "store": a.store,
-            "storefront": a.storefront,
-            "phrase": a.phrase,
-            "terms_locale": a.terms_locale,
-            "covered": a.covered,
-            "tier": a.tier,
-            "locale": a.locale,
-            "confidence": a.confidence,
-            "used": a.used,
-            "missing": list(a.missing),
-            "reads": list(a.reads),
-            "value": round(a.value, 4),
-            "value_at_best": round(a.worth.value, 4),
-            **({"mentions": asdict(a.mentions)} if a.mentions else {}),
-        }
-        for a in answers
-    ]
+def coverage_by_storefront(answers: list[Answer]) -> dict[str, dict[str, dict[str, float]]]:
+    """Return per store and storefront: phrases, how many are covered, the value, and the value at best."""
     summary: dict[str, dict[str, dict[str, float]]] = {}
     for a in answers:
         cell = summary.setdefault(a.store, {}).setdefault(
@@ -296,4 +277,32 @@ def as_document(answers: list[Answer]) -> dict[str, Any]:
         cell["covered"] += a.covered
         cell["value"] = round(cell["value"] + a.value, 4)
         cell["value_at_best"] = round(cell["value_at_best"] + a.worth.value, 4)
-    return {"schema": "tavolan/cover@1", "answers": rows, "summary": summary}
+    return summary
+
+
+def phrases_served(answers: list[Answer], locale: str, address: str) -> dict[str, bool]:
+    """Return per target phrase of a locale whether a word of a field helps to answer it."""
+    field = address.rsplit(".", maxsplit=1)[-1]
+    marks: dict[str, bool] = {}
+    for a in answers:
+        if a.terms_locale == locale:
+            helps = a.locale == locale and field in a.used.values()
+            marks[a.phrase] = marks.get(a.phrase, False) or helps
+    return marks
+
+
+def aimed_at(project: Project, answers: list[Answer], locales: list[str], lists: list[str]) -> list[Answer]:
+    """Return the answers to phrases of some locales' lists; none of either means all. Raises UnknownNameError."""
+    tags = project.pick("--locale", locales, list(project.terms))
+    names = list(dict.fromkeys(term.list for terms in project.terms.values() for term in terms if term.list))
+    chosen = project.pick("--list", lists, names)
+    return [a for a in answers if a.terms_locale in tags and (not lists or a.term.list in chosen)]
+
+
+def factors(project: Project, store: str, locales: list[str]) -> list[tuple[str, str, Worth]]:
+    """Return (locale, phrase, worth) of each phrase that some storefront reads one of the locales for, best first."""
+    rows: dict[tuple[str, str, Worth], None] = {}
+    for answer in cover(project, [store]):
+        if set(answer.reads) & set(locales):
+            rows[answer.terms_locale, answer.phrase, answer.worth] = None
+    return sorted(rows, key=lambda row: -row[2].value)

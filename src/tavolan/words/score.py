@@ -17,6 +17,7 @@ import statistics
 from dataclasses import dataclass
 from datetime import date
 
+from tavolan.errors import UsageError
 from tavolan.project.datafile import SUGGESTIONS, Row, read_data
 from tavolan.project.model import Project, Term
 from tavolan.words import split
@@ -90,12 +91,13 @@ def _demand(term: Term, suggestions: list[Row], valuer: Valuer) -> tuple[float |
     return value, "suggestions" if value is not None else ""
 
 
-def fit(project: Project, locale: str, scores: list[Score]) -> Fit | None:
-    """Return what the app can win in a locale, or None when it stands in no first ten of a phrase with a difficulty.
+def fit(project: Project, locale: str, scores: list[Score]) -> Fit:
+    """Return what the app can win in a locale.
 
     A phrase is won where the app stands in the first ten of some storefront. Another one is within reach up to mean +
     spread of what was won, a stretch up to mean + 2 x spread, else out of reach. The spread is the standard deviation,
-    at least 5, since a handful of phrases says little.
+    at least 5, since a handful of phrases says little. Raises UsageError where the app stands in no first ten of a
+    phrase with a difficulty.
     """
     known: dict[str, float] = {}
     for score_ in scores:
@@ -108,7 +110,10 @@ def fit(project: Project, locale: str, scores: list[Score]) -> Fit | None:
         best[phrase] = min(rank, best.get(phrase, rank))
     won = [known[phrase] for (phrase, _), rank in ranks.items() if rank <= TOP and phrase in known]
     if not won:
-        return None
+        raise UsageError(
+            f"{locale}: data/ranks.csv has no first ten for a phrase whose difficulty is known",
+            "Add ranks, or difficulties (terms score tells them).",
+        )
     mean, spread = statistics.fmean(won), max(5.0, statistics.pstdev(won))
     reach = {}
     for term in project.terms.get(locale, ()):

@@ -7,30 +7,30 @@ from typing import Any
 from pydantic import TypeAdapter
 from pydantic.json_schema import GenerateJsonSchema
 
-from tavolan.cli.documents import words, work
 from tavolan.project.json_schemas import DRAFT
+from tavolan.reports.documents import word_shapes, work_shapes
 
 # The shape of each document by its id and version, as its `schema` names it.
 SHAPES: dict[str, type] = {
-    "baseline@1": work.Baseline,
-    "check@1": work.Check,
-    "copy@1": work.Copy,
-    "cover@1": words.Cover,
-    "field@1": work.Field,
-    "fit@1": words.Fit,
-    "lists@2": words.Lists,
-    "locales@1": work.Locales,
-    "mine@1": words.Mine,
-    "notes@1": work.Notes,
-    "pack@1": work.Pack,
-    "plan@1": words.Plan,
-    "render@1": work.Render,
-    "rules@1": work.Rules,
-    "score@1": words.Score,
-    "status@2": work.Status,
-    "suggestions@1": work.Suggestions,
-    "text@1": work.Text,
-    "title@1": words.Title,
+    "baseline@1": work_shapes.Baseline,
+    "check@1": work_shapes.Check,
+    "copy@1": work_shapes.Copy,
+    "cover@1": word_shapes.Cover,
+    "field@1": work_shapes.Field,
+    "fit@1": word_shapes.Fit,
+    "lists@2": word_shapes.Lists,
+    "locales@1": work_shapes.Locales,
+    "mine@1": word_shapes.Mine,
+    "notes@1": work_shapes.Notes,
+    "pack@1": work_shapes.Pack,
+    "plan@1": word_shapes.Plan,
+    "render@1": work_shapes.Render,
+    "rules@1": work_shapes.Rules,
+    "score@1": word_shapes.Score,
+    "status@2": work_shapes.Status,
+    "suggestions@1": work_shapes.Suggestions,
+    "text@1": work_shapes.Text,
+    "title@1": word_shapes.Title,
 }
 
 

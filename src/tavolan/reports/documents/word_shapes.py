@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import NotRequired
 
-from tavolan.cli.documents.shape import DocumentPart
+from tavolan.reports.documents.shape import DocumentPart
 from tavolan.words.matching import Tier
 
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from typing import NotRequired
 
 from tavolan.checking.findings import Level
-from tavolan.cli.documents.shape import DocumentPart
 from tavolan.project.translation_progress import Standing
+from tavolan.reports.documents.shape import DocumentPart
 
 
 class Baseline(DocumentPart):

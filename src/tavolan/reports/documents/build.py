@@ -1,0 +1,187 @@
+"""Build the JSON documents that commands print: plain data, each with a `schema` key. `schemas` has their shapes."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable
+from dataclasses import asdict
+from typing import TYPE_CHECKING, Any
+
+from tavolan.checking.findings import Finding, count_levels
+
+if TYPE_CHECKING:
+    from tavolan.checking.status import Status
+    from tavolan.pictures.making.render import Rendered
+    from tavolan.project.locale_suggestions import Suggestion
+    from tavolan.project.model import Project
+    from tavolan.project.texts import Texts
+    from tavolan.project.translation_progress import Translation
+    from tavolan.rulebooks.model import Rulebook
+    from tavolan.words.coverage import Answer
+    from tavolan.words.mined import Mined
+    from tavolan.words.plan_model import Plan
+    from tavolan.words.plan_prices import WordPrice
+    from tavolan.words.score import Fit, Score
+
+Document = dict[str, Any]
+
+
+def check_document(findings: list[Finding], locales: int, stores: int, hidden: int = 0) -> Document:
+    """Return findings as `tavolan/check@1`; `hidden` counts those that a baseline holds."""
+    waived = sum(bool(finding.waived) for finding in findings)
+    return {
+        "schema": "tavolan/check@1",
+        "findings": [{"id": f.id, **asdict(f), "stores": list(f.stores)} for f in findings],
+        "summary": {
+            **count_levels(findings),
+            "waived": waived,
+            "hidden": hidden,
+            "locales": locales,
+            "stores": stores,
+        },
+    }
+
+
+def status_document(found: Status) -> Document:
+    """Return who is done as `tavolan/status@2`."""
+    rows = []
+    for (tag, store), counts in found.texts.items():
+        pictures = found.pictures[tag, store]
+        rows.append({"locale": tag, "store": store, **asdict(counts), "pictures": asdict(pictures)})
+    facts = {store: asdict(counts) for store, counts in found.facts.items()}
+    return {"schema": "tavolan/status@2", "rows": rows, "facts": facts, "next": [asdict(step) for step in found.steps]}
+
+
+def text_document(texts: Texts, locale: str, address: str) -> Document:
+    """Return one text as it ships, as `tavolan/text@1`."""
+    text, lent_by = texts.shown(locale, address)
+    return {"schema": "tavolan/text@1", "locale": locale, "field": address, "text": text, "like": lent_by}
+
+
+def copy_document(texts: Texts, locale: str) -> Document:
+    """Return all texts of a locale as `tavolan/copy@1`."""
+    values = {address: texts.project.copy[locale].at(texts.key(address)).content for address in texts.addresses()}
+    there = {address: value for address, value in values.items() if value is not None}
+    return {"schema": "tavolan/copy@1", "locale": locale, "texts": there}
+
+
+def field_document(texts: Texts, address: str, answers: list[Answer]) -> Document:
+    """Return one field in all locales as `tavolan/field@1`."""
+    from tavolan.rulebooks.measure import measure
+    from tavolan.words.coverage import phrases_served
+
+    rows = []
+    for tag in texts.project.app.locales:
+        text, lent_by = texts.shown(tag, address)
+        limit = texts.limit(address, tag)
+        served = phrases_served(answers, tag, address)
+        rows.append({
+            "locale": tag, "text": text, "like": lent_by,
+            "length": measure(text, limit.unit) if limit else measure(text),
+            "limit": limit.most if limit else None, "unit": limit.unit if limit else "characters",
+            "phrases": len(served), "served": [phrase for phrase, helps in served.items() if helps],
+        })  # fmt: skip
+    return {"schema": "tavolan/field@1", "field": address, "locales": rows}
+
+
+def locales_document(found: dict[str, list[Translation]]) -> Document:
+    """Return how far the translations are as `tavolan/locales@1`."""
+    from tavolan.project.translation_progress import NEEDS_WORK, STANDINGS
+
+    locales: Document = {}
+    for tag, texts in found.items():
+        counts = Counter(text.standing for text in texts)
+        todo = [
+            {"field": text.address, "state": text.standing, "over": text.over}
+            for text in texts
+            if text.standing in NEEDS_WORK
+        ]
+        locales[tag] = {"total": len(texts), **{name: counts[name] for name in STANDINGS}, "needs_work": todo}
+    return {"schema": "tavolan/locales@1", "locales": locales}
+
+
+def suggestions_document(found: Iterable[Suggestion]) -> Document:
+    """Return locales that would pay as `tavolan/suggestions@1`."""
+    return {"schema": "tavolan/suggestions@1", "suggestions": [asdict(item) for item in found]}
+
+
+def render_document(project: Project, done: Rendered) -> Document:
+    """Return what a run made as `tavolan/render@1`."""
+    files = [file.relative_to(project.root).as_posix() for file in done.files]
+    counts = {"kept": done.kept, "copied": done.copied, "removed": done.removed}
+    return {"schema": "tavolan/render@1", "files": files, "made": done.why, **counts}
+
+
+def rulebooks_document(books: Iterable[Rulebook]) -> Document:
+    """Return the rulebooks at hand as `tavolan/rules@1`."""
+    listed = [{"id": b.id, "name": b.name, "as_of": b.as_of, "confidence": b.confidence} for b in books]
+    return {"schema": "tavolan/rules@1", "rulebooks": listed}
+
+
+def coverage_document(answers: list[Answer]) -> Document:
+    """Return coverage as `tavolan/cover@1`."""
+    from tavolan.words.coverage import coverage_by_storefront
+
+    rows = [
+        {
+            "store": a.store,
+            "storefront": a.storefront,
+            "phrase": a.phrase,
+            "terms_locale": a.terms_locale,
+            "covered": a.covered,
+            "tier": a.tier,
+            "locale": a.locale,
+            "confidence": a.confidence,
+            "used": a.used,
+            "missing": list(a.missing),
+            "reads": list(a.reads),
+            "value": round(a.value, 4),
+            "value_at_best": round(a.worth.value, 4),
+            **({"mentions": asdict(a.mentions)} if a.mentions else {}),
+        }
+        for a in answers
+    ]
+    return {"schema": "tavolan/cover@1", "answers": rows, "summary": coverage_by_storefront(answers)}
+
+
+def plan_document(made: Plan, prices: list[WordPrice] | None) -> Document:
+    """Return a plan of words as `tavolan/plan@1`, with what each keyword earns where that was asked for."""
+    priced = {} if prices is None else {"prices": [asdict(price) for price in prices]}
+    return {"schema": "tavolan/plan@1", **asdict(made), "gap": made.gap, "proven": made.proven, **priced}
+
+
+def title_document(locale: str, served: dict[str, list[Answer]], ranks: dict[tuple[str, str], float]) -> Document:
+    """Return what each word of a title serves as `tavolan/title@1`."""
+    from tavolan.words.split import fold
+
+    rows = [
+        {
+            "word": word,
+            "phrases": [
+                {"phrase": a.phrase, "storefront": a.storefront, "rank": ranks.get((fold(a.phrase), a.storefront))}
+                for a in answers
+            ],
+        }
+        for word, answers in served.items()
+    ]
+    return {"schema": "tavolan/title@1", "locale": locale, "words": rows}
+
+
+def mine_document(locale: str, found: Iterable[Mined]) -> Document:
+    """Return candidate words as `tavolan/mine@1`."""
+    return {"schema": "tavolan/mine@1", "locale": locale, "candidates": [asdict(one) for one in found]}
+
+
+def score_document(found: Iterable[Score]) -> Document:
+    """Return difficulty and demand of phrases as `tavolan/score@1`."""
+    return {"schema": "tavolan/score@1", "scores": [asdict(one) for one in found]}
+
+
+def fit_document(locale: str, found: Fit) -> Document:
+    """Return which phrases are within reach as `tavolan/fit@1`."""
+    return {"schema": "tavolan/fit@1", "locale": locale, **asdict(found)}
+
+
+def lists_document(rows: list[dict[str, Any]]) -> Document:
+    """Return counts per list of phrases as `tavolan/lists@2`."""
+    return {"schema": "tavolan/lists@2", "lists": rows}
