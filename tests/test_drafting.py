@@ -64,7 +64,7 @@ def test_a_program_can_be_the_provider(missing):
     done = run_tavolan("locale", "draft", "--locale", "de-DE", cwd=missing)
     assert done.code == 0 and "5 drafts written" in done.out, done.err
     broken = provider_for("bad", ProviderTable(command=["false"]))
-    with pytest.raises(OutsideError, match="provider bad ended with 1"):
+    with pytest.raises(OutsideError, match="provider bad: ended with 1"):
         broken.ask(b"")
     with pytest.raises(OutsideError, match="there's no program"):
         ProgramProvider("none", ProviderTable(command=["no-such-program-here"])).ask(b"")

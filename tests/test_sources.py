@@ -164,7 +164,8 @@ def test_reach_comes_from_what_was_won(project):
         "d": "out of reach",
         "e": "out of reach",
     }
-    assert fit(opened, "de-DE", []) is None
+    with pytest.raises(UsageError, match="no first ten"):
+        fit(opened, "de-DE", [])
 
 
 def test_second_budgets_name_what_is_wasted(project):

@@ -23,7 +23,7 @@ from tavolan.exchange.xliff import parse_xliff, write_xliff
 from tavolan.project.load import load_project
 from tavolan.project.memory import read_memory
 from tavolan.project.model import Project
-from tavolan.project.schema import ProviderTable
+from tavolan.project.schema import USUAL_BATCH, USUAL_PARALLEL, ProviderTable
 from tavolan.project.state import digest
 from tavolan.project.texts import TextChange, Texts
 from tavolan.project.translation_progress import is_drafted
@@ -93,8 +93,9 @@ class Drafter:
         self.project, self.provider = project, provider
         self.texts = Texts(project)
         self._seen = self._stamp()
-        table = getattr(provider, "table", None) or ProviderTable()
-        self.batch, self.parallel = table.batch, table.parallel
+        table = getattr(provider, "table", None)
+        self.batch = table.batch if table else USUAL_BATCH
+        self.parallel = table.parallel if table else USUAL_PARALLEL
         self.terms = read_glossary(project.root)
         self.protected = (project.app.name, *project.translate.keep)
 

@@ -113,6 +113,10 @@ class WordsTable(Table):
     never: list[str] = []
 
 
+# How many texts are asked for in one question, and how many questions at a time.
+USUAL_BATCH, USUAL_PARALLEL = 100, 2
+
+
 class ProviderTable(Table):
     """`[provider.<name>]`: who drafts translations: an address that takes XLIFF by POST, or a program that filters it.
 
@@ -123,8 +127,8 @@ class ProviderTable(Table):
     url: str = ""
     command: list[str] = []
     token_env: str = ""
-    batch: int = Field(100, ge=1, le=500)
-    parallel: int = Field(2, ge=1, le=16)
+    batch: int = Field(USUAL_BATCH, ge=1, le=500)
+    parallel: int = Field(USUAL_PARALLEL, ge=1, le=16)
     timeout: float = Field(60, gt=0, le=3600)
     tries: int = Field(5, ge=1, le=20)
 
