@@ -1,46 +1,24 @@
-"""Making pictures on several cores: what's given to whom, and what a process may do wrong."""
+"""Making pictures on several cores: all are made, faults travel back, and no process outlives the run."""
 
 from __future__ import annotations
 
-import io
 import os
 import pickle
-import signal
 import subprocess
 import sys
 import threading
-from collections import Counter
+from dataclasses import replace as with_values
+from pathlib import Path
 
 import pytest
-from hypothesis import given
-from hypothesis import strategies as st
 
 import tavolan
 from conftest import replace, write_project
-from tavolan.errors import OutsideError
+from tavolan.errors import FileAccessError, Problem, ProjectError, ProviderError, UnknownNameError
 from tavolan.pictures.making import workers
 from tavolan.pictures.making.caption_sizes import Setters
 from tavolan.pictures.making.painter import Painter
 from tavolan.pictures.making.planner import Planner, Selection
-from tavolan.pictures.making.workers import WorkQueue, _outcome, _Started
-
-
-@given(st.integers(0, 60), st.lists(st.integers(0, 4), max_size=200), st.integers(1, 5))
-def test_every_job_is_given_once_whoever_asks(count, askers, makers):
-    work = WorkQueue(list(range(1, count + 1)), makers)  # type: ignore[arg-type]
-    given_out = [work.take(asker % makers) for asker in askers]
-    rest = iter(lambda: work.take(0), None)
-    assert Counter([*filter(None, given_out), *rest]) == Counter(range(1, count + 1))
-
-
-def test_each_maker_has_a_stretch_and_then_helps_with_the_longest():
-    work = WorkQueue(list("abcdefgh"), 2)  # type: ignore[arg-type]
-    assert [work.take(0) for _ in range(4)] == list("abcd")
-    assert [work.take(0), work.take(1), work.take(0), work.take(1)] == ["g", "e", "h", "f"]
-    assert work.take(0) is None
-    work = WorkQueue(list("abc"), 1)  # type: ignore[arg-type]
-    work.stop()
-    assert work.take(0) is None
 
 
 def watch_project(root):
@@ -53,123 +31,148 @@ def watch_project(root):
     return root
 
 
-@pytest.fixture(scope="module")
-def planned(tmp_path_factory):
+@pytest.fixture
+def planned(tmp_path):
     """A project and the jobs of its pictures, small ones."""
-    root = watch_project(tmp_path_factory.mktemp("workers") / "potto")
-    return root, Planner(tavolan.open_project(root)).jobs(Selection(classes=("watch-large",)))
+    root = watch_project(tmp_path / "potto")
+    return root, Planner(tavolan.open_project(root)).jobs(Selection())
 
 
-def in_a_fresh_process(root, code):
+HEAD = """\
+import os, signal, sys, tavolan
+from multiprocessing import active_children
+from pathlib import Path
+from tavolan.pictures.making.planner import Planner, Selection
+from tavolan.pictures.making.workers import can_fork, make_pictures
+root = Path(sys.argv[1])
+jobs = Planner(tavolan.open_project(root)).jobs(Selection())
+"""
+
+
+def in_a_fresh_process(root, code, cores="2"):
     """Run code where libvips isn't loaded yet, which must have nothing to complain of; return its output."""
-    head = (
-        "import sys, tavolan\nfrom pathlib import Path\nfrom tavolan.pictures.making.planner import Planner, Selection\n"
-        "from tavolan.pictures.making.workers import Workers, _Forked, can_fork\n"
-        "root = Path(sys.argv[1])\njobs = Planner(tavolan.open_project(root)).jobs(Selection())\n"
-    )
-    env = {**os.environ, "TAVOLAN_WORKERS": "2"}
+    env = {**os.environ, "TAVOLAN_WORKERS": cores}
     done = subprocess.run(
-        [sys.executable, "-c", head + code, str(root)], capture_output=True, text=True, check=False, env=env
+        [sys.executable, "-c", HEAD + code, str(root)], capture_output=True, text=True, check=False, env=env
     )
-    assert done.stderr == ""
+    assert done.stderr == "", done.stderr
     return done.stdout
 
 
-@pytest.mark.skipif(sys.platform != "linux", reason="only here are processes forked")
-def test_a_forked_process_makes_what_this_one_makes(planned):
+def files(root):
+    return {
+        path.relative_to(root).as_posix(): path.read_bytes() for path in sorted((root / "out/shots").rglob("*.png"))
+    }
+
+
+@pytest.mark.parametrize(("cores", "processes"), [("2", 2), ("3", 3), ("1", 0)])
+def test_many_pictures_are_made_once_each_in_processes(planned, cores, processes):
     root, jobs = planned
     code = (
-        "assert can_fork()\nprocess = _Forked(root)\nfacts, problems = process.make(jobs[0])\n"
-        "print(facts['path'], facts['bytes'], problems)\nprocess.let_go()\nprint(process.wait())\n"
+        "beside, made = set(), []\n"
+        "for job, facts, problems in make_pictures(root, jobs * 2):\n"
+        "    beside |= {child.pid for child in active_children()}\n"
+        "    made.append((job.file, facts['path'], problems))\n"
+        "print(len(made), len({file for file, _, _ in made}), len(beside), len(active_children()))\n"
     )
-    shown = in_a_fresh_process(root, code)
-    path, size, *_ = shown.split()
-    made = (root / path).read_bytes()
-    assert shown.split("\n")[1] == "0" and int(size) == len(made)
-    (root / path).unlink()
-    facts, _ = workers.maker(root)(jobs[0])
-    assert facts and facts["path"] == path and (root / path).read_bytes() == made
+    assert in_a_fresh_process(root, code, cores) == f"{2 * len(jobs)} {len(jobs)} {processes} 0\n"
+    in_processes = files(root)
+    for _, facts, _ in workers.make_pictures(root, jobs[:5]):
+        assert facts and (root / facts["path"]).read_bytes() == in_processes[facts["path"]]
 
 
-def test_many_pictures_are_made_in_processes_and_few_on_threads(planned):
+def test_few_pictures_are_made_without_processes(planned):
     root, _ = planned
-    code = (
-        "for some in (jobs, jobs[:5]):\n    workers = Workers(root)\n    made = list(workers.make(some * 2))\n"
-        "    print(len(made), len(workers._beside), all(facts for _, facts, _ in made))\n    workers.close()\n"
-    )
-    assert in_a_fresh_process(root, code) == "24 1 True\n10 0 True\n"
+    code = "print(len(list(make_pictures(root, jobs[:5]))), list(make_pictures(root, [])), can_fork())\n"
+    assert in_a_fresh_process(root, code) == "5 [] False\n"
 
 
-def test_any_number_of_processes_ends(planned):
-    root, _ = planned
-    code = (
-        "import os\nos.environ['TAVOLAN_WORKERS'] = '4'\nworkers = Workers(root)\n"
-        "made = list(workers.make(jobs * 3))\nprint(len(made), len(workers._beside))\nworkers.close()\n"
-    )
-    assert in_a_fresh_process(root, code) == "36 3\n"
-
-
-def test_a_started_process_tells_what_it_made_and_what_is_damaged(planned, tmp_path):
+def test_a_damaged_screen_is_a_problem_and_all_others_are_made(planned):
     root, jobs = planned
-    process = _Started(root)
-    try:
-        facts, problems = process.make(jobs[0])
-        assert facts and (root / facts["path"]).stat().st_size == facts["bytes"] and not problems
-    finally:
-        process.let_go()
-        process.wait()
-    assert process.wait() == 0
-    process = _Started(watch_project(tmp_path / "potto"))
-    (tmp_path / "potto" / jobs[0].screens[0].path).write_bytes(b"no picture")
-    try:
-        facts, problems = process.make(jobs[0])
-        assert facts is None and "isn't a picture that can be read" in str(problems[0])
-        assert problems[0].path == jobs[0].screens[0].path
-    finally:
-        process.let_go()
-        process.wait()
+    code = (
+        "(root / jobs[0].screens[0].path).write_bytes(b'no picture')\n"
+        "for job, facts, problems in make_pictures(root, jobs * 2):\n"
+        "    print(job.file, bool(facts), *map(str, problems))\n"
+    )
+    lines = in_a_fresh_process(root, code).splitlines()
+    hurt = [line for line in lines if jobs[0].screens[0].path in line]
+    assert len(lines) == 2 * len(jobs) and hurt
+    assert all("isn't a picture that can be read" in line and " False " in line for line in hurt)
+    assert all(line.endswith(" True") for line in lines if line not in hurt)
 
 
 def test_a_process_that_ends_early_is_told_with_what_to_do(planned):
+    root, _ = planned
+    code = (
+        "found = make_pictures(root, jobs * 4)\nnext(found)\n"
+        "for child in active_children(): os.kill(child.pid, signal.SIGKILL)\n"
+        "try: list(found)\nexcept tavolan.errors.OutsideError as error: print(error)\n"
+    )
+    said = in_a_fresh_process(root, code)
+    assert said.startswith("a process that made pictures ended early. Is memory short?") and "TAVOLAN_WORKERS=1" in said
+
+
+def test_a_mistake_of_ours_travels_back_with_its_place(planned):
+    root, _ = planned
+    code = (
+        "from dataclasses import replace\n"
+        "try: list(make_pictures(root, [replace(job, caption=5) for job in jobs * 2]))\n"
+        "except AttributeError as error: print('painter.py' in str(error.__cause__), len(active_children()))\n"
+    )
+    assert in_a_fresh_process(root, code) == "True 0\n"
+
+
+def test_who_stops_listening_leaves_no_process_and_no_half_picture(planned):
+    root, _ = planned
+    code = (
+        "found = make_pictures(root, jobs * 4)\nnext(found)\nfound.close()\n"
+        "print(len(active_children()), len(list(root.rglob('*.part'))))\n"
+    )
+    assert in_a_fresh_process(root, code) == "0 0\n"
+
+
+def has_ended(pid):
+    """Whether a process is gone, or only its exit code is left for whoever asks."""
+    status = Path(f"/proc/{pid}/status")
+    return not status.exists() or "State:\tZ" in status.read_text()
+
+
+@pytest.mark.skipif(sys.platform != "linux", reason="asks the system for parents in Linux's way")
+def test_processes_end_with_a_run_that_was_killed(planned):
+    root, _ = planned
+    code = (
+        "found = make_pictures(root, jobs * 4)\nnext(found)\n"
+        "print(*(child.pid for child in active_children()), flush=True)\nos.kill(os.getpid(), signal.SIGKILL)\n"
+    )
+    # Reading the output ends when none of them can write any more.
+    pids = in_a_fresh_process(root, code).split()
+    assert len(pids) == 2 and all(has_ended(pid) for pid in pids)
+
+
+ERRORS = [
+    ProjectError([Problem("a.toml", 3, "app.name", "is missing", "Add it.")]),
+    UnknownNameError("there's no look", "rize", ["rise", "stand"], option="--look"),
+    FileAccessError("out/a.png", "written", "No space left on device", "Free the disk."),
+    ProviderError("own", "no answer within 3 s"),
+]
+
+
+@pytest.mark.parametrize("error", ERRORS, ids=lambda error: type(error).__name__)
+def test_errors_travel_between_processes_with_their_facts(error):
+    there = pickle.loads(pickle.dumps(error))
+    assert type(there) is type(error) and str(there) == str(error) and there.__dict__ == error.__dict__
+
+
+def test_setters_are_used_by_the_thread_that_has_them_only(planned):
     root, jobs = planned
-    process = _Started(root)
-    process._program.send_signal(signal.SIGKILL)
-    with pytest.raises(OutsideError, match=r"ended early \(exit -9\).*TAVOLAN_WORKERS=1"):
-        process.make(jobs[0])
-    process.let_go()
-    process.wait()
-
-
-def test_what_goes_wrong_in_a_process_travels_back(planned):
-    _, jobs = planned
-
-    def full(job):
-        raise OutsideError("the disk is full")
-
-    def broken(job):
-        raise KeyError("a mistake of ours")
-
-    assert str(_outcome(full, jobs[0])[2]) == "the disk is full"
-    failure = _outcome(broken, jobs[0])[2]
-    stream = io.BytesIO(pickle.dumps(failure))
-    assert isinstance(failure, RuntimeError) and "a mistake of ours" in str(pickle.load(stream))
-
-
-def test_setters_that_know_the_captions_are_used_by_one_thread_only(planned):
-    root, jobs = planned
-    setters = Setters(root)
-    painter = Painter(root, setters)
-    painted, _ = painter.paint(jobs[0])
-    assert setters.of(jobs[0].caption_locale).type._widest
+    painter = Painter(root, Setters(root))
+    painted = painter.paint(jobs[0])[0].copy()
     elsewhere = []
-
-    def paint():
-        elsewhere.append((painter._own.setters, painter.paint(jobs[0])[0].copy()))
-
-    thread = threading.Thread(target=paint)
+    thread = threading.Thread(target=lambda: elsewhere.append(painter.paint(jobs[0])[0].copy()))
     thread.start()
     thread.join()
-    assert elsewhere[0][0] is not setters and (elsewhere[0][1] == painted).all()
+    assert (elsewhere[0] == painted).all()
+    assert painter.layer_key(jobs[0]) == painter.layer_key(with_values(jobs[0], caption="Other words"))
 
 
 def test_nothing_is_forked_beside_another_thread():

@@ -15,7 +15,7 @@ import difflib
 from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
 
 class Fault(NamedTuple):
@@ -54,6 +54,16 @@ class TavolanError(Exception):
     """Base of all errors raised on purpose; `exit_code` is what the program ends with."""
 
     exit_code = 3
+
+    def __reduce__(self) -> Any:
+        """Travel between processes with all facts."""
+        return _restored, (type(self), self.args, self.__dict__)
+
+
+def _restored(kind: type[TavolanError], arguments: tuple[Any, ...], facts: dict[str, Any]) -> TavolanError:
+    error = kind.__new__(kind, *arguments)
+    error.__dict__.update(facts)
+    return error
 
 
 class ProjectError(TavolanError):

@@ -98,13 +98,6 @@ class Planner:
         if self.problems:
             raise ProjectError(self.problems)
 
-    def count(self, selection: Selection) -> int:
-        """Return about how many pictures a selection is."""
-        locales = selection.locales or self.project.app.locales
-        stores = [store for store, _, _ in self._places(selection)]
-        tags = sum(tag in store.locales for store in stores for tag in locales)
-        return tags * (len(selection.shots) or len(self.project.shots.shot))
-
     def _planned(self, selection: Selection) -> list[Job]:
         found: list[Job] = []
         everything = [*self.project.shots.shot, *self.project.shots.graphic]

@@ -14,7 +14,7 @@ from tavolan.pictures.making.job import Job
 from tavolan.pictures.making.ledger import Ledger
 from tavolan.pictures.making.planner import Planner, Selection
 from tavolan.pictures.making.thumbnails import keep_thumbs
-from tavolan.pictures.making.workers import Workers
+from tavolan.pictures.making.workers import make_pictures
 from tavolan.project.model import Project
 from tavolan.project.picture_records import LEDGER, Made
 from tavolan.support.files import delete_inside, read_bytes, write_inside
@@ -54,8 +54,8 @@ def render(
     """
     out = writing(project.root, "out")
     try:
-        with out, closing(Ledger(project.root)) as ledger, closing(Workers(project.root)) as workers:
-            return _run(project, ledger, workers, selection, progress, again, cluster)
+        with out, closing(Ledger(project.root)) as ledger:
+            return _run(project, ledger, selection, progress, again, cluster)
     except sqlite3.Error as error:
         message = f"{LEDGER.as_posix()} can't be used ({error}). Free the disk, or delete it: it's made anew then."
         raise OutsideError(message) from error
@@ -64,15 +64,12 @@ def render(
 def _run(
     project: Project,
     ledger: Ledger,
-    workers: Workers,
     selection: Selection,
     progress: Progress | None,
     again: bool,
     cluster: str,
 ) -> Rendered:
     planner = Planner(project, ledger)
-    if not cluster and (again or not ledger.made):
-        workers.expect(planner.count(selection))
     jobs = planner.jobs(selection)
     done = Rendered()
     if selection.everything:
@@ -81,7 +78,11 @@ def _run(
     planner.check_showcase(todo)
     problems: list[Problem] = []
     thumbs: dict[str, bytes] = {}
-    results = _on_cluster(project.root, todo, cluster) if cluster else workers.make(todo, planner.fitter.setters)
+    results = (
+        _on_cluster(project.root, todo, cluster)
+        if cluster
+        else make_pictures(project.root, todo, planner.fitter.setters)
+    )
     for number, (job, facts, found) in enumerate(results, 1):
         problems += found
         if facts is not None:
