@@ -23,7 +23,11 @@ from tavolan.rulebooks.measure import measure
 from tavolan.support.xmlfile import bad_character
 
 any_text = st.text(st.characters(codec="utf-8"))
-sheet_text = st.text(st.characters(codec="utf-8", exclude_categories=["Cc", "Cs"], include_characters="\n\t"))
+sheet_text = st.text(
+    st.characters(
+        codec="utf-8", exclude_categories=["Cc", "Cs"], include_characters="\n\t", exclude_characters="\ufffe\uffff"
+    )
+)
 
 
 def texts(root):

@@ -23,6 +23,7 @@ from tavolan.rulebooks.measure import measure
 from tavolan.support.csvfile import guarded, unguarded
 from tavolan.support.csvfile import read_csv as read_table
 from tavolan.support.files import write_bytes, write_text
+from tavolan.support.xmlfile import bad_character
 
 if TYPE_CHECKING:
     from openpyxl.worksheet.worksheet import Worksheet
@@ -170,11 +171,10 @@ def _write_sheet(
 
 
 def _write_text(sheet: Worksheet, row: int, column: int, text: str, where: str) -> None:
-    from openpyxl.cell.cell import ILLEGAL_CHARACTERS_RE
     from openpyxl.styles import Alignment
 
-    if ILLEGAL_CHARACTERS_RE.search(text):
-        raise one_problem(where, None, "", "holds a control character that no workbook can hold", "Delete it.")
+    if character := bad_character(text):
+        raise one_problem(where, None, "", f"holds {character}, which no workbook can hold", "Delete it.")
     cell = sheet.cell(row, column)
     cell.value = text or None
     if text:

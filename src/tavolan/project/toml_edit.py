@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import json
-import re
 import tomllib
 from collections.abc import Mapping
 from contextlib import suppress
@@ -11,51 +9,30 @@ from pathlib import Path
 from typing import Any
 
 import tomlkit
-from tomlkit import TOMLDocument
 from tomlkit.exceptions import TOMLKitError
-from tomlkit.items import Item
+from tomlkit.items import Item, Table, Whitespace
 
 from tavolan.errors import one_problem
 from tavolan.support.files import read_text, write_text
 
-_TEXT = r'"(?:[^"\\\n]|\\.)*"'
-# A key with a text on one line, and where a table ends: before a comment that belongs to the next one, too.
-_LINE = re.compile(
-    rf"^(?P<head>[ \t]*(?P<name>[A-Za-z0-9_-]+|{_TEXT})[ \t]*=[ \t]*)(?:{_TEXT}|'[^'\n]*')", re.MULTILINE
-)
-_END = re.compile(r"\n*(?=\n\n(?:#[^\n]*\n)+\[|^\[|\Z)", re.MULTILINE)
-
 
 class TomlEditor:
-    """One TOML file being edited; nothing is written before `save`.
-
-    Texts of one line are written into the file's own text, table by table, and the whole is read back: tomlkit takes
-    ten times as long. All else, and what doesn't read back as it should, goes through tomlkit.
-    """
+    """One TOML file being edited; nothing is written before `save`."""
 
     def __init__(self, path: Path, shown: str) -> None:
         self.path, self.shown = path, shown
         self._before = read_text(path, shown)
         try:
-            self._read_before = tomllib.loads(self._before)
-        except tomllib.TOMLDecodeError as error:
+            # tomlkit takes some files for valid that aren't.
+            tomllib.loads(self._before)
+            self._document = tomlkit.parse(self._before)
+        except (tomllib.TOMLDecodeError, TOMLKitError) as error:
             raise one_problem(shown, None, "", f"isn't valid TOML: {error}", "Put it right first.") from error
-        self._edited: TOMLDocument | None = None
-        self._lines: dict[tuple[str, ...], str] = {}
         self._set: dict[tuple[str, ...], str | list[str]] = {}
-
-    @property
-    def _document(self) -> TOMLDocument:
-        if self._edited is None:
-            try:
-                self._edited = tomlkit.parse(self._before)
-            except TOMLKitError as error:
-                raise one_problem(self.shown, None, "", f"isn't valid TOML: {error}", "Put it right first.") from error
-        return self._edited
 
     def get(self, key: tuple[str, ...]) -> Any:
         """Return the plain value of a key, or None."""
-        return _at(self._made()[1], key)
+        return _at(tomllib.loads(self.text()), key)
 
     def set(self, key: tuple[str, ...], value: str | list[str]) -> None:
         """Set a key, making its tables where they're missing. Raises ProjectError when the text can't be stored."""
@@ -63,18 +40,23 @@ class TomlEditor:
             message = "holds characters that UTF-8 can't"
             raise one_problem(self.shown, None, ".".join(key), message, "Leave them out.")
         self._set[key] = value
-        if isinstance(value, str) and "\n" not in value:
-            self._lines[key] = value
+        table: Any = self._document
+        for part in key[:-1]:
+            # Also a table that's written in several places.
+            if not isinstance(table.get(part), Mapping):
+                table[part] = tomlkit.table()
+            table = table[part]
+        item, old = _spelled(value), table.get(key[-1])
+        if isinstance(old, Item):
+            # The comment behind the old value stays behind the new one.
+            item.trivia.comment_ws, item.trivia.comment = old.trivia.comment_ws, old.trivia.comment
+            table[key[-1]] = item
         else:
-            self._lines.pop(key, None)
-            self._place(key, value)
+            _append(table, key[-1], item)
 
     def remove(self, key: tuple[str, ...]) -> None:
         """Remove a key; nothing happens where it isn't there."""
-        self._lines.pop(key, None)
         self._set.pop(key, None)
-        if _at(self._read_before, key) is None and self._edited is None:
-            return
         table: Any = self._document
         for part in key[:-1]:
             if part not in table:
@@ -83,42 +65,9 @@ class TomlEditor:
         if key[-1] in table:
             del table[key[-1]]
 
-    def _place(self, key: tuple[str, ...], value: str | list[str]) -> None:
-        table: Any = self._document
-        for part in key[:-1]:
-            # Also one that's told in several places.
-            if not isinstance(table.get(part), Mapping):
-                table[part] = tomlkit.table()
-            table = table[part]
-        item, old = _spelled(value), table.get(key[-1])
-        if isinstance(old, Item):
-            # The comment behind the old value stays behind the new one.
-            item.trivia.comment_ws, item.trivia.comment = old.trivia.comment_ws, old.trivia.comment
-        table[key[-1]] = item
-
     def text(self) -> str:
         """Return the file as it would be written."""
-        return self._made()[0]
-
-    def _made(self) -> tuple[str, Any]:
-        """Return the file's text as it would be written, and its document."""
-        text = self._before if self._edited is None else tomlkit.dumps(self._edited)
-        document = self._read_before if self._edited is None else tomllib.loads(text)
-        if not self._lines:
-            return text, document
-        tables: dict[tuple[str, ...], dict[str, str]] = {}
-        for key, value in self._lines.items():
-            tables.setdefault(key[:-1], {})[key[-1]] = value
-        wanted = _with_values(document, tables)
-        for table, values in tables.items():
-            text = _with_lines(text, table, values)
-        if wanted is not None and _read(text) == wanted:
-            return text, wanted
-        for key, value in self._lines.items():
-            self._place(key, value)
-        self._lines = {}
-        text = tomlkit.dumps(self._document)
-        return text, tomllib.loads(text)
+        return tomlkit.dumps(self._document)
 
     @property
     def changed(self) -> bool:
@@ -127,9 +76,10 @@ class TomlEditor:
 
     def save(self) -> None:
         """Write the file, whole or not at all, if anything changed. What was set is read back first."""
-        text, document = self._made()
+        text = self.text()
         if text == self._before:
             return
+        document = _read(text)
         for key, value in self._set.items():
             if _at(document, key) != value:
                 raise one_problem(
@@ -138,51 +88,19 @@ class TomlEditor:
         write_text(self.path, text)
 
 
-def _with_values(document: Any, tables: dict[tuple[str, ...], dict[str, str]]) -> Any:
-    """Return a copy of a document with values in tables that are there, or None where one isn't."""
-    document = dict(document)
-    for path, values in tables.items():
-        table = document
-        for part in path:
-            if not isinstance(table.get(part), dict):
-                return None
-            table[part] = dict(table[part])
-            table = table[part]
-        table.update(values)
-    return document
-
-
-def _with_lines(text: str, table: tuple[str, ...], values: dict[str, str]) -> str:
-    """Return a TOML text with values of one line in a table: in place of those it has, else at its end.
-
-    New ones stand before what blank lines there are, and before a comment that belongs to the next table.
-    """
-    begin = 0
-    if table:
-        name = re.escape(".".join(tomlkit.key(part).as_string() for part in table))
-        head = re.search(rf"^\[{name}\][^\n]*(?:\n|\Z)", text, re.MULTILINE)
-        if not head:
-            return text
-        begin = head.end() - 1
-    after = _END.search(text, begin)
-    end = after.start() if after else len(text)
-    left = dict(values)
-
-    def line(found: re.Match[str]) -> str:
-        value = left.pop(found["name"].strip('"'), None)
-        return found[0] if value is None else f"{found['head']}{_quoted(value)}"
-
-    body = _LINE.sub(line, text[begin:end])
-    added = "".join(f"\n{tomlkit.key(name).as_string()} = {_quoted(value)}" for name, value in left.items())
-    if not end:
-        # Nothing stands before it.
-        return f"{added.lstrip()}\n{text}"
-    return f"{text[:begin]}{body}{added}{text[end:] or chr(10)}"
-
-
-def _quoted(value: str) -> str:
-    """Return a text as JSON writes it, which is how TOML does, but for one character: reading back tells."""
-    return json.dumps(value, ensure_ascii=False)
+def _append(table: Any, name: str, item: Item) -> None:
+    """Add a key to a table: before the blank lines at its end, and comments behind them, which the next table has."""
+    behind: list[Any] = []
+    if isinstance(table, Table):
+        body = table.value.body
+        last_key = max((number for number, (key, _) in enumerate(body) if key is not None), default=-1)
+        blank = (number for number in range(last_key + 1, len(body)) if isinstance(body[number][1], Whitespace))
+        start = next(blank, len(body))
+        behind = [element for _, element in body[start:]]
+        del body[start:]
+    table[name] = item
+    for element in behind:
+        table.add(element)
 
 
 def _read(text: str) -> Any:

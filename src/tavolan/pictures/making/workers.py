@@ -34,8 +34,9 @@ if TYPE_CHECKING:
 _WORTH = 8
 # Each process holds layers of its own, 300 to 500 MB.
 _MOST_PROCESSES = 8
-# Pictures that a process gets at a time, as a share of its part: neighbours share layers, but all should end together.
-_CHUNKS = 6
+# In how many pieces a process gets its part: neighbours share layers, so that six cost a fifth more time, yet all
+# should end together.
+_CHUNKS = 2
 # Seconds between two looks whether the process that gave the orders is still there.
 _LOOK = 0.5
 
