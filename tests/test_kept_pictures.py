@@ -1,13 +1,21 @@
 """Finished pictures: what's kept of them, packed of them, and known of them."""
 
+import os
+import shutil
 import sqlite3
+import subprocess
+import sys
 import zipfile
 from contextlib import closing
+from pathlib import Path
+
+import pytest
 
 import tavolan
 from conftest import replace, run_tavolan, write_screen
 from tavolan.pictures.design.layout import PixelBox
 from tavolan.pictures.drawing.layers import card_place
+from tavolan.pictures.making.drawing_version import DRAWING_CODE, digest_of_drawing
 from tavolan.pictures.making.planner import Planner, Selection
 from tavolan.pictures.making.thumbnails import thumbs
 from tavolan.pictures.raster.thumbnail import thumb_of_file
@@ -82,3 +90,40 @@ def test_a_card_covers_what_it_enlarges(project):
         place = card_place(card, high * 560 / (wide * 260), origin)
         assert place.y <= origin.y + 1 and place.bottom >= origin.bottom - 1
         replace(project / "shots.toml", f"\nregion = {region}", "")
+
+
+SOURCE = Path(tavolan.__file__).parent
+
+
+@pytest.fixture(scope="module")
+def package(tmp_path_factory):
+    """A copy of the package, whose code may be edited."""
+    folder = tmp_path_factory.mktemp("package")
+    shutil.copytree(SOURCE, folder / "tavolan", ignore=shutil.ignore_patterns("__pycache__"))
+    return folder
+
+
+def drawing_version_of(folder):
+    code = "from tavolan.pictures.making.drawing_version import drawing_version; print(drawing_version())"
+    environment = {**os.environ, "PYTHONPATH": str(folder)}
+    return subprocess.run(
+        [sys.executable, "-c", code], env=environment, capture_output=True, text=True, check=True
+    ).stdout
+
+
+@pytest.mark.parametrize(("file", "redraws"), [
+    ("pictures/drawing/layers.py", True), ("pictures/design/looks/rise.toml", True), ("project/caption_markup.py", True),
+    ("languages/scripts.toml", True), ("pictures/making/painter.py", True), ("pictures/making/ledger.py", False),
+    ("pictures/making/workers.py", False), ("pictures/outputs/packs.py", False), ("cli/shots.py", False),
+    ("project/texts.py", False),
+])  # fmt: skip
+def test_what_draws_redraws_all_and_nothing_else_does(package, file, redraws):
+    before = drawing_version_of(package)
+    text = (package / "tavolan" / file).read_text("utf-8")
+    (package / "tavolan" / file).write_text(text + "\n# Another line.\n", "utf-8")
+    assert (drawing_version_of(package) != before) is redraws
+
+
+def test_another_version_of_a_drawing_library_redraws_all():
+    now, upgraded = (digest_of_drawing(DRAWING_CODE, versions) for versions in (("1.0", "2.0"), ("1.0", "2.1")))
+    assert now != upgraded and now == digest_of_drawing(DRAWING_CODE, ("1.0", "2.0"))

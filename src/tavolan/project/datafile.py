@@ -84,10 +84,9 @@ def stream_data(root: Path, file: DataFile) -> Iterator[Row]:
     table = stream_csv(path, file.name)
     header = [name.strip().lower() for name in next(table, (0, []))[1]]
     problems = _header_faults(file, header)
-    required = [header.index(name) for name in file.required if name in header]
-    numbers = [(name, header.index(name), span) for name, span in file.numbers.items() if name in header]
+    reader = _Rows(file, header, problems)
     for line, cells in () if problems else table:
-        row = _good_row(header, cells, line, required, numbers) or _row(file, header, cells, line, problems)
+        row = reader.row(cells, line)
         if row and not problems:
             yield row
         if len(problems) >= _MOST_FAULTS:
@@ -109,48 +108,38 @@ def _header_faults(file: DataFile, header: list[str]) -> list[Problem]:
     return faults
 
 
-def _good_row(
-    header: list[str],
-    cells: list[str],
-    line: int,
-    required: list[int],
-    numbers: list[tuple[str, int, tuple[float, float]]],
-) -> Row | None:
-    """Return a row without fault, sooner than the longer way; None for any other."""
-    cells = [cell.strip() for cell in cells]
-    if len(cells) != len(header) or not all(cells[place] for place in required):
-        return None
-    found = {}
-    for name, place, (least, most) in numbers:
-        if text := cells[place]:
-            number = parse_number(text)
-            if number is None or not least <= number <= most:
+class _Rows:
+    """Reads the rows of one file. There may be a million, so columns are found by place, not by name."""
+
+    def __init__(self, file: DataFile, header: list[str], problems: list[Problem]) -> None:
+        self._file, self._header, self._problems = file, header, problems
+        self._required = [(name, header.index(name)) for name in file.required if name in header]
+        self._numbers = [(name, header.index(name), span) for name, span in file.numbers.items() if name in header]
+
+    def row(self, cells: list[str], line: int) -> Row | None:
+        """Return a row; None for one with a fault, which is noted."""
+        if len(cells) != len(self._header):
+            message = f"has {len(cells)} cells where the header has {len(self._header)}"
+            self._fault(line, "", message, "Quote cells that hold the separator.")
+            return None
+        cells = [cell.strip() for cell in cells]
+        for name, place in self._required:
+            if not cells[place]:
+                self._fault(line, name, "is empty", "Fill it in, or delete the line.")
                 return None
-            found[name] = number
-    return Row(line, dict(zip(header, cells, strict=True)), found)
+        found = {}
+        for name, place, (least, most) in self._numbers:
+            if text := cells[place]:
+                number = parse_number(text)
+                if number is None or not least <= number <= most:
+                    span = f"{least:g} to {most:g}" if most != ANY else f"{least:g} or more"
+                    self._fault(line, name, f'can\'t be "{text}"', f"Write a number, {span}.")
+                    return None
+                found[name] = number
+        return Row(line, dict(zip(self._header, cells, strict=True)), found)
 
-
-def _row(file: DataFile, header: list[str], cells: list[str], line: int, problems: list[Problem]) -> Row | None:
-    if len(cells) != len(header):
-        message = f"has {len(cells)} cells where the header has {len(header)}"
-        problems.append(Problem(file.name, line, "", message, "Quote cells that hold the separator."))
-        return None
-    found = {name: cell.strip() for name, cell in zip(header, cells, strict=True)}
-    numbers = {}
-    for name in file.required:
-        if not found[name]:
-            problems.append(Problem(file.name, line, name, "is empty", "Fill it in, or delete the line."))
-            return None
-    for name, (least, most) in file.numbers.items():
-        if not found.get(name):
-            continue
-        number = parse_number(found[name])
-        if number is None or not least <= number <= most:
-            span = f"{least:g} to {most:g}" if most != ANY else f"{least:g} or more"
-            problems.append(Problem(file.name, line, name, f'can\'t be "{found[name]}"', f"Write a number, {span}."))
-            return None
-        numbers[name] = number
-    return Row(line, found, numbers)
+    def _fault(self, line: int, where: str, message: str, remedy: str) -> None:
+        self._problems.append(Problem(self._file.name, line, where, message, remedy))
 
 
 @lru_cache(maxsize=1 << 12)

@@ -34,9 +34,9 @@ def read_terms(path: Path, problems: list[Problem]) -> list[Term]:
         return []
     terms: list[Term] = []
     seen: dict[str, int] = {}
-    quick = _Quick(header, locale)
+    reader = _Rows(header, locale, shown, problems)
     for line, row in rest:
-        term = quick.term(row, line) or _term(header, row, locale, shown, line, problems)
+        term = reader.term(row, line)
         if term:
             first_line = seen.setdefault(term.phrase.casefold(), line)
             if first_line == line:
@@ -47,33 +47,57 @@ def read_terms(path: Path, problems: list[Problem]) -> list[Term]:
     return terms
 
 
-class _Quick:
-    """Reads rows that have no fault and no storefronts; what else there is takes the longer way."""
+class _Rows:
+    """Reads the rows of one file. There may be a hundred thousand, so columns are found by place, not by name."""
 
-    def __init__(self, header: list[str], locale: str) -> None:
-        self._locale, self._size = locale, len(header)
-        self._phrase = header.index("phrase")
-        self._numbers = [(header.index(name), limit) if name in header else (-1, 0.0) for name, limit in _UP_TO.items()]
-        self._texts = [header.index(name) if name in header else -1 for name in ("list", "note", "storefronts")]
+    def __init__(self, header: list[str], locale: str, shown: str, problems: list[Problem]) -> None:
+        self._locale, self._shown, self._problems, self._size = locale, shown, problems, len(header)
+        self._numbers = [(name, header.index(name) if name in header else -1, limit) for name, limit in _UP_TO.items()]
+        texts = ("phrase", "list", "note", "storefronts")
+        self._texts = [header.index(name) if name in header else -1 for name in texts]
 
     def term(self, row: list[str], line: int) -> Term | None:
-        """Return the term of a row, or None."""
-        phrase = row[self._phrase].strip() if len(row) == self._size else ""
-        if not phrase:
+        """Return the term of a row; None for one with faults, which are noted."""
+        if len(row) != self._size:
+            message = f"has {len(row)} cells where the header has {self._size}"
+            self._fault(line, "", message, "Quote cells that hold commas.")
             return None
-        numbers: list[float | None] = []
-        for place, limit in self._numbers:
-            text = row[place] if place >= 0 else ""
-            try:
-                number = float(text) if text else None
-            except ValueError:
-                return None
-            if number is not None and not (0 <= number <= limit and number != math.inf):
-                return None
-            numbers.append(number)
-        group, note, fronts = (row[place].strip() if place >= 0 else "" for place in self._texts)
-        relevance, volume, difficulty = numbers
-        return None if fronts else Term(phrase, self._locale, line, relevance, volume, difficulty, group, note)
+        phrase, group, note, fronts = (row[place].strip() if place >= 0 else "" for place in self._texts)
+        before = len(self._problems)
+        if not phrase:
+            self._fault(line, "phrase", "is empty", "Write the phrase, or delete the line.")
+        relevance, volume, difficulty = (
+            self._number(line, name, row[place].strip(), limit) if place >= 0 else None
+            for name, place, limit in self._numbers
+        )
+        places = self._storefronts(line, fronts) if fronts else ()
+        if len(self._problems) > before:
+            return None
+        return Term(phrase, self._locale, line, relevance, volume, difficulty, group, note, places)
+
+    def _number(self, line: int, name: str, text: str, limit: float) -> float | None:
+        if not text:
+            return None
+        try:
+            number = float(text)
+        except ValueError:
+            number = math.nan
+        if 0 <= number <= limit and number != math.inf:
+            return number
+        span = "0 to 100" if limit == 100 else "0 or more"
+        self._fault(line, name, f'can\'t be "{text}"', f"Write a number, {span}, with a point for decimals.")
+        return None
+
+    def _storefronts(self, line: int, text: str) -> tuple[str, ...]:
+        places = tuple(re.split(r"[\s;|]+", text))
+        for place in places:
+            if not re.fullmatch(r"[A-Z]{2}", place):
+                remedy = 'Write country codes with spaces between, as in "US CA".'
+                self._fault(line, "storefronts", f'can\'t be "{place}"', remedy)
+        return places
+
+    def _fault(self, line: int, where: str, message: str, remedy: str) -> None:
+        self._problems.append(Problem(self._shown, line, where, message, remedy))
 
 
 def _good_header(header: list[str], shown: str, line: int, problems: list[Problem]) -> bool:
@@ -87,46 +111,3 @@ def _good_header(header: list[str], shown: str, line: int, problems: list[Proble
         remedy = f"The first line must name the columns: {','.join(COLUMNS)}."
         problems.append(Problem(shown, line, "header", 'has no column "phrase"', remedy))
     return len(problems) == before
-
-
-def _term(
-    header: list[str], row: list[str], locale: str, shown: str, line: int, problems: list[Problem]
-) -> Term | None:
-    before = len(problems)
-
-    def fail(where: str, message: str, remedy: str) -> None:
-        problems.append(Problem(shown, line, where, message, remedy))
-
-    if len(row) != len(header):
-        fail("", f"has {len(row)} cells where the header has {len(header)}", "Quote cells that hold commas.")
-        return None
-    cells = {name: cell.strip() for name, cell in zip(header, row, strict=True)}
-    if not cells["phrase"]:
-        fail("phrase", "is empty", "Write the phrase, or delete the line.")
-    numbers: dict[str, float | None] = {}
-    for name, limit in _UP_TO.items():
-        numbers[name] = None
-        if cells.get(name):
-            try:
-                number = float(cells[name])
-            except ValueError:
-                number = math.nan
-            if math.isnan(number) or not 0 <= number <= limit or math.isinf(number):
-                span = "0 to 100" if limit == 100 else "0 or more"
-                fail(name, f'can\'t be "{cells[name]}"', f"Write a number, {span}, with a point for decimals.")
-            numbers[name] = number
-    places = tuple(re.split(r"[\s;|]+", cells["storefronts"])) if cells.get("storefronts") else ()
-    for place in places:
-        if not re.fullmatch(r"[A-Z]{2}", place):
-            fail("storefronts", f'can\'t be "{place}"', 'Write country codes with spaces between, as in "US CA".')
-    if len(problems) > before:
-        return None
-    return Term(
-        cells["phrase"],
-        locale,
-        line,
-        **numbers,
-        list=cells.get("list", ""),
-        note=cells.get("note", ""),
-        storefronts=places,
-    )
