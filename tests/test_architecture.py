@@ -1,5 +1,6 @@
 """The shape of the code: what imports what, how long modules are, what the docs mention."""
 
+import ast
 import os
 import re
 import shutil
@@ -104,6 +105,13 @@ def test_the_core_prints_nothing():
 @pytest.mark.parametrize("path", MODULES, ids=lambda path: path.name)
 def test_modules_stay_short(path):
     assert len(path.read_text("utf-8").splitlines()) <= 400
+
+
+@pytest.mark.parametrize("path", MODULES, ids=lambda path: path.name)
+def test_functions_need_no_scrolling(path):
+    nodes = ast.walk(ast.parse(path.read_text("utf-8")))
+    functions = [node for node in nodes if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef)]
+    assert [one.name for one in functions if one.end_lineno - one.lineno >= 50] == []
 
 
 def test_the_public_names_are_listed_and_sorted():

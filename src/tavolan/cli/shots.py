@@ -73,39 +73,24 @@ def take(
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Say what would be taken, take nothing.")] = False,
 ) -> None:
     """Take raw captures in: each finds its size class and its name, and none is ever overwritten."""
-    import re
-
-    from tavolan.errors import UsageError
     from tavolan.pictures.outputs.captures import Taker, missing_screens
     from tavolan.support.transaction import changing
 
     opened = open_project(project, write=not dry_run)
-    names = name or []
-    if names and len(names) != len(files):
-        raise UsageError(f"--name is given {len(names)} times for {len(files)} files", "Give one per file, or none.")
-    if wrong := [given for given in names if not re.fullmatch(r"[a-z0-9][a-z0-9-]*", given)]:
-        raise UsageError(f'"{wrong[0]}" can\'t be a name', "Use small letters, digits and hyphens.", option="--name")
     taker = Taker(opened, locale, device or "", crop, replace, _ask_class)
-    planned = taker.plan(files, names)
-    by_order = [taken for taken in planned if taken.by_order]
-    asked = bool(by_order) and not in_order and not dry_run
+    planned = taker.plan(files, name or [])
+    by_order = [] if in_order else [taken for taken in planned if taken.by_order]
     out = console()
-    if dry_run or asked:
+    if dry_run or by_order:
         _print_taken(out, planned)
     if dry_run:
         out.print("Nothing was taken: --dry-run.")
         return
-    if asked and not (sys.stdin.isatty() and typer.confirm("Some go by the order of the shots. Is that right?")):
-        captures = ", ".join(taken.source.name for taken in by_order)
-        screens = f"{'its name is' if len(by_order) == 1 else 'their names are'} no screen's"
-        raise UsageError(
-            f"{captures}: {screens}, so only the order of the shots could tell",
-            "Nothing was taken. Give --in-order if the plan is right, or name them with --name.",
-        )
+    _confirm_order(by_order)
     with changing(opened.root):
         for taken in planned:
             taker.take(taken)
-    if not asked:
+    if not by_order:
         _print_taken(out, planned)
     for tag in dict.fromkeys(taken.locale for taken in planned):
         missing = missing_screens(opened, tag)
@@ -113,6 +98,19 @@ def take(
             out.print(f"{tag} still lacks at {size_class}: {', '.join(lacking)}")
         if not missing:
             out.print(f"{tag} has every screen of every size class.")
+
+
+def _confirm_order(by_order: list[Taken]) -> None:
+    """Ask whether captures that go by the order of the shots are right. Raises UsageError where nobody says yes."""
+    from tavolan.errors import UsageError
+
+    if by_order and not (sys.stdin.isatty() and typer.confirm("Some go by the order of the shots. Is that right?")):
+        captures = ", ".join(taken.source.name for taken in by_order)
+        screens = f"{'its name is' if len(by_order) == 1 else 'their names are'} no screen's"
+        raise UsageError(
+            f"{captures}: {screens}, so only the order of the shots could tell",
+            "Nothing was taken. Give --in-order if the plan is right, or name them with --name.",
+        )
 
 
 def _print_taken(out: Console, planned: list[Taken]) -> None:

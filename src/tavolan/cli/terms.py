@@ -34,6 +34,18 @@ app.command("fit")(word_sources.fit)
 app.command("lists")(word_sources.lists)
 
 
+FrontOption = Annotated[
+    list[str] | None,
+    typer.Option("--storefront", help="Only this country; repeatable.", autocompletion=completing.storefronts),
+]
+PlannedLocales = Annotated[
+    list[str] | None,
+    typer.Option(
+        "--locale", help="Locale to plan; repeat to plan several together.", autocompletion=completing.locales
+    ),
+]
+
+
 @app.callback()
 def terms() -> None:
     """The phrases that people search for, and what answers them."""
@@ -43,10 +55,7 @@ def terms() -> None:
 def cover(
     project: ProjectOption = None,
     store: StoreOption = None,
-    storefront: Annotated[
-        list[str] | None,
-        typer.Option("--storefront", help="Only this country; repeatable.", autocompletion=completing.storefronts),
-    ] = None,
+    storefront: FrontOption = None,
     locale: LocaleOption = None,
     list_: Annotated[list[str] | None, typer.Option("--list", help="Only phrases of this list; repeatable.")] = None,
     uncovered: Annotated[bool, typer.Option("--uncovered", help="Only phrases that nothing answers.")] = False,
@@ -126,21 +135,13 @@ def _print_apart(opened: Project, stores: list[str], answers: list[Answer], matr
 
 @app.command()
 def plan(
-    locale: Annotated[
-        list[str] | None,
-        typer.Option(
-            "--locale", help="Locale to plan; repeat to plan several together.", autocompletion=completing.locales
-        ),
-    ] = None,
+    locale: PlannedLocales = None,
     all: Annotated[bool, typer.Option("--all", help="Plan all locales of the store together.")] = False,
     project: ProjectOption = None,
     store: Annotated[
         str | None, typer.Option("--store", help="Store to plan for; else the first with keywords.")
     ] = None,
-    storefront: Annotated[
-        list[str] | None,
-        typer.Option("--storefront", help="Only this country; repeatable.", autocompletion=completing.storefronts),
-    ] = None,
+    storefront: FrontOption = None,
     changes: Annotated[int | None, typer.Option("--changes", help="Replace at most N present keywords.", min=0)] = None,
     any_language: Annotated[
         bool, typer.Option("--any-language", help="Use words of other languages too, as in a second keyword budget.")
@@ -155,7 +156,6 @@ def plan(
     json: JsonOption = False,
 ) -> None:
     """Find the title, subtitle and keywords that answer the most value, with proof that nothing is better."""
-    from tavolan.errors import UsageError
     from tavolan.reports.documents.build import plan_document
     from tavolan.reports.plantable import print_factors, print_plan
     from tavolan.words.coverage import factors, storefronts_of
@@ -166,10 +166,7 @@ def plan(
 
     opened = open_project(project)
     chosen = _planned_store(opened, store)
-    known = list(opened.stores[chosen].locales)
-    if bool(locale) == all:
-        raise UsageError("which locales? Name them with --locale TAG, or plan them all together with --all.")
-    locales = known if all else opened.pick("--locale", locale or [], known)
+    locales = _planned_locales(opened, chosen, locale or [], all)
     fronts = opened.pick("--storefront", storefront or [], storefronts_of(opened.stores[chosen])) if storefront else []
     options = Options(
         chosen, tuple(locales), tuple(fronts), changes, not keywords_only, seconds, any_language=any_language
@@ -188,6 +185,15 @@ def plan(
         _tell_written(apply_plan(opened, made), silent=json)
 
 
+def _planned_locales(project: Project, store: str, wanted: list[str], all: bool) -> list[str]:
+    from tavolan.errors import UsageError
+
+    known = list(project.stores[store].locales)
+    if bool(wanted) == all:
+        raise UsageError("which locales? Name them with --locale TAG, or plan them all together with --all.")
+    return known if all else project.pick("--locale", wanted, known)
+
+
 def _tell_written(written: list[TextChange], silent: bool) -> None:
     out = console()
     for change in () if silent else written:
@@ -198,16 +204,9 @@ def _tell_written(written: list[TextChange], silent: bool) -> None:
 
 def _write_curve(project: Project, options: Options, made: Plan, target: Path) -> None:
     from tavolan.reports.figures.budget_curve import budget_curve
-    from tavolan.rulebooks.measure import measure
     from tavolan.support.files import write_bytes
-    from tavolan.words.plan import value_of_budget
 
-    book = project.stores[made.store].rulebook
-    rule = book.fields[made.fields.keywords]
-    spent = sum(measure(rule.separator.join(locale.keywords[0]), book.unit_of(rule)) for locale in made.locales)
-    points = [(budget * len(made.locales), value) for budget, value in value_of_budget(project, options)]
-    title = f"{project.app.name}: what keyword space is worth in {', '.join(options.locales)}"
-    write_bytes(target, budget_curve(title, points, made, spent))
+    write_bytes(target, budget_curve(project, options, made))
     console().print(f"\n{target}", soft_wrap=True)
 
 

@@ -22,6 +22,7 @@ _SAME = 0.004
 _ALIKE = 0.01
 # A capture may be cropped to a class whose proportions differ by no more than this.
 _NEAR = 0.12
+_NAME = re.compile(r"[a-z0-9][a-z0-9-]*")
 _NAME_ONE = "Name the one that's meant: --device CLASS."
 
 
@@ -71,9 +72,16 @@ class Taker:
     def plan(self, files: list[Path], names: list[str]) -> list[Taken]:
         """Return what taking these files would do. Raises ProjectError with every file that doesn't fit.
 
+        `names` has one for each file, or none; UsageError for any other number, and for what can't be a name.
         A file's name decides when it's a screen's name, also one with a number, a locale or a size class in it; else
         the order of the shots does, and without shots the file's own name.
         """
+        if names and len(names) != len(files):
+            message = f"--name is given {len(names)} times for {len(files)} files"
+            raise UsageError(message, "Give one per file, or none.")
+        if wrong := [given for given in names if not _NAME.fullmatch(given)]:
+            remedy = "Use small letters, digits and hyphens."
+            raise UsageError(f'"{wrong[0]}" can\'t be a name', remedy, option="--name")
         problems: list[Problem] = []
         planned: list[Taken] = []
         for number, file in enumerate(files):

@@ -5,14 +5,25 @@ from __future__ import annotations
 import io
 from typing import Any
 
+from tavolan.project.model import Project
+from tavolan.rulebooks.measure import measure
+from tavolan.words.plan import value_of_budget
+from tavolan.words.plan_choices import Options
 from tavolan.words.plan_model import Plan
 
 
-def budget_curve(title: str, points: list[tuple[int, float]], plan: Plan, spent_now: int) -> bytes:
-    """Return a PNG of 1200 x 750 pixels: the best value at every budget, where the listing stands, and the plan.
+def budget_curve(project: Project, options: Options, plan: Plan) -> bytes:
+    """Return a PNG of 1200 x 750 pixels: the best value at every budget, where the listing stands, and the plan."""
+    book = project.stores[plan.store].rulebook
+    rule = book.fields[plan.fields.keywords]
+    spent_now = sum(measure(rule.separator.join(locale.keywords[0]), book.unit_of(rule)) for locale in plan.locales)
+    points = [(budget * len(plan.locales), value) for budget, value in value_of_budget(project, options)]
+    title = f"{project.app.name}: what keyword space is worth in {', '.join(options.locales)}"
+    return _drawn(title, points, plan, spent_now)
 
-    `points` are (characters, best value); `spent_now` is how many characters the present lists spend.
-    """
+
+def _drawn(title: str, points: list[tuple[int, float]], plan: Plan, spent_now: int) -> bytes:
+    """Draw the curve. `points` are (characters, best value), `spent_now` what the present lists spend."""
     import matplotlib
 
     matplotlib.use("Agg")
