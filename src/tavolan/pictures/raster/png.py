@@ -10,7 +10,6 @@ from typing import Any
 
 import deflate
 import numpy as np
-from isal import isal_zlib
 from zlib_ng import zlib_ng
 
 from tavolan.pictures.raster.canvas import Pixels
@@ -21,22 +20,18 @@ _FILTER_NONE, _FILTER_UP, _COLOUR_RGB = 0, 2, 2
 _ZLIB_HEADER = b"\x78\x01"
 # For what's read again: drawn with the sample, kept in a project, or held to a store's limit.
 LIGHT, TIGHT, TIGHTEST = 1, 6, 9
-# Of ISA-L: three times as fast as libdeflate's lightest level, and a sixth more bytes.
-_LIGHT_LEVEL = 2
 # Rows of a picture that are filtered and packed at a time: they stay in the processor's cache.
 _BAND = 64
-# How a band is packed, by the share of its bytes that are other than zero: below each share by zlib-ng at the level
-# and with the strategy beside it, above the last by ISA-L, which is fastest and spends most bytes too many where little
-# happens. Where next to nothing does, runs alone take fewer bytes than all else. Measured with the filter on phone and
-# tablet pictures of the sample, against libvips (level 6, no filter) as 1: all by zlib-ng at level 3, the share of
-# bytes is 0.90 to 0.94 and that of time 0.54; all by ISA-L, 1.02 to 1.06 and 0.22; like this, 0.96 to 1.00 and 0.31.
-_Way = tuple[int, int] | None
+# How a band is packed by zlib-ng, by the share of its bytes that are other than zero: below each share at the level and
+# with the strategy beside it. Where next to nothing happens, runs alone take fewer bytes than all else. A packer for
+# dense bands that's three times as fast (ISA-L) saved 7 % of the whole command, and its bytes weren't always the same.
+_Way = tuple[int, int]
+_DENSE: _Way = (2, zlib_ng.Z_DEFAULT_STRATEGY)
 _UP_TO: tuple[tuple[float, _Way], ...] = (
     (0.02, (3, zlib_ng.Z_RLE)),
     (0.07, (2, zlib_ng.Z_DEFAULT_STRATEGY)),
     (0.12, (3, zlib_ng.Z_DEFAULT_STRATEGY)),
 )
-_DENSE: _Way = None
 
 
 def write(pixels: Pixels, tight: int = 0) -> bytes:
@@ -69,9 +64,6 @@ def _packed_quickly(pixels: Pixels) -> bytes:
         if before and before is not packer:
             packed.append(before.flush(zlib.Z_FULL_FLUSH))
         packed.append(packer.compress(data))
-        if way == _DENSE:
-            # New tables for every band: they fit it better.
-            packed.append(packer.flush(zlib.Z_SYNC_FLUSH))
     return b"".join((*packed, packer.flush(zlib.Z_FINISH), checksum.to_bytes(4)))
 
 
@@ -80,8 +72,6 @@ def _way(share: float) -> _Way:
 
 
 def _packer(way: _Way) -> Any:
-    if way is None:
-        return isal_zlib.compressobj(1, isal_zlib.DEFLATED, -zlib.MAX_WBITS)
     level, strategy = way
     # With the most memory: tables of codes for longer parts, a tenth of the time less, 0.2 % more bytes.
     return zlib_ng.compressobj(level, zlib_ng.DEFLATED, -zlib.MAX_WBITS, 9, strategy)
@@ -90,7 +80,7 @@ def _packer(way: _Way) -> Any:
 def _packed_tight(pixels: Pixels, level: int) -> bytes:
     """Return rows as they are, which are read fastest, as a zlib stream; at TIGHTEST, filtered where that's smaller."""
     if level == LIGHT:
-        return isal_zlib.compress(_rows(pixels, up=False).reshape(-1).data, _LIGHT_LEVEL)
+        return zlib_ng.compress(_rows(pixels, up=False).reshape(-1).data, 1)
     ways = (False, True) if level == TIGHTEST else (False,)
     return min((bytes(deflate.zlib_compress(_rows(pixels, up).reshape(-1).data, level)) for up in ways), key=len)
 
