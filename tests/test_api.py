@@ -15,7 +15,7 @@ from tavolan.project.starter import Starter, plan_project
 from tavolan.project.starter import write_project as write_starter
 from tavolan.reports.covertables import print_coverage, print_matrix
 from tavolan.reports.rulebook_tables import print_list, print_rulebook
-from tavolan.rulebooks.load import SHIPPED, load_rulebooks, merge, shipped_rulebook
+from tavolan.rulebooks.load import load_rulebooks, merge, shipped_ids, shipped_rulebook
 
 
 def shown(function, *args):
@@ -65,7 +65,7 @@ def test_overrides_are_laid_over_table_by_table():
     assert base == {"a": {"b": 1, "c": [1, 2]}, "d": 3}
 
 
-@pytest.mark.parametrize("store", SHIPPED)
+@pytest.mark.parametrize("store", shipped_ids())
 def test_every_rulebook_prints_whole(store):
     text = shown(print_rulebook, shipped_rulebook(store))
     for part in (*shipped_rulebook(store).fields, *shipped_rulebook(store).classes, "Storefronts", "confidence"):

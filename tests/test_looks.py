@@ -18,9 +18,9 @@ from tavolan.pictures.drawing.layers import paint_screen
 from tavolan.pictures.drawing.paths import smooth_rect
 from tavolan.pictures.raster.canvas import canvas_on
 from tavolan.project.schema import Palette, PalettePatch
-from tavolan.rulebooks.load import SHIPPED, shipped_rulebook
+from tavolan.rulebooks.load import shipped_ids, shipped_rulebook
 
-CLASSES = [(store, name) for store in SHIPPED for name in shipped_rulebook(store).classes]
+CLASSES = [(store, name) for store in shipped_ids() for name in shipped_rulebook(store).classes]
 colours = st.tuples(*[st.integers(0, 255)] * 3).map(lambda c: "#{:02X}{:02X}{:02X}".format(*c))
 
 
@@ -114,7 +114,7 @@ def test_the_words_of_variants_are_known():
     from tavolan.pictures.design.look import BUILT_IN
     from tavolan.support.files import read_toml
 
-    graphics = {name for store in SHIPPED for name in shipped_rulebook(store).graphics}
+    graphics = {name for store in shipped_ids() for name in shipped_rulebook(store).graphics}
     known = {*WORDS, "phone", "tablet", "desktop", "tv", "watch", *graphics, *(name for _, name in CLASSES)}
     for name in built_in_looks():
         for variant in read_toml(BUILT_IN / f"{name}.toml", name)[0].get("variant", []):

@@ -154,7 +154,7 @@ def test_rules(project):
     assert "2 to 44 characters" in run_tavolan("rules", "show", "ios", cwd=project).out
     shown = run_tavolan("rules", "show", "maker", "--json").json
     assert shown["field"]["bullets"]["item_max"] == 200
-    assert [book["id"] for book in run_tavolan("rules", "--json").json["rulebooks"]] == ["android", "ios", "maker"]
+    assert [book["id"] for book in run_tavolan("rules", "--json").json["rulebooks"]] == ["ios", "android", "maker"]
     done = run_tavolan("rules", "show", "androit")
     assert done.code == 2 and 'Did you mean "android"' in done.err
 

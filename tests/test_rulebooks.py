@@ -4,7 +4,7 @@ import pytest
 
 from tavolan.errors import ProjectError
 from tavolan.project.load import load_project
-from tavolan.rulebooks.load import SHIPPED, load_rulebooks, shipped_rulebook
+from tavolan.rulebooks.load import load_rulebooks, shipped_ids, shipped_rulebook
 
 LIMITS = {
     "ios": {"title": (2, 30), "subtitle": (0, 30), "keywords": (0, 100), "promo": (0, 170), "description": (10, 4000),
@@ -29,7 +29,7 @@ CODES = [
 ]  # fmt: skip
 
 
-@pytest.mark.parametrize("store", SHIPPED)
+@pytest.mark.parametrize("store", shipped_ids())
 def test_limits_are_the_stores(store):
     book = shipped_rulebook(store)
     for key, (low, high) in LIMITS[store].items():
@@ -49,7 +49,7 @@ def test_locales_map_to_the_stores_codes(store, tag, code):
 
 
 def test_every_fallback_is_a_class_of_the_same_form():
-    for store in SHIPPED:
+    for store in shipped_ids():
         classes = shipped_rulebook(store).classes
         for name, size_class in classes.items():
             if size_class.falls_back:
@@ -57,7 +57,7 @@ def test_every_fallback_is_a_class_of_the_same_form():
 
 
 def test_storefronts_read_locales_that_the_store_has():
-    for store in SHIPPED:
+    for store in shipped_ids():
         book = shipped_rulebook(store)
         for front, tags in book.storefronts.reads.items():
             for tag in tags:

@@ -9,7 +9,7 @@ from pathlib import Path
 from tavolan.errors import UnknownNameError, UsageError
 from tavolan.languages.tags import locale_name, nearest_code, tag_fault
 from tavolan.project.datafile import DATA_FILES, GLOSSARY_COLUMNS
-from tavolan.rulebooks.load import SHIPPED, shipped_rulebook
+from tavolan.rulebooks.load import is_shipped, shipped_ids, shipped_rulebook
 from tavolan.rulebooks.model import FieldRule, Rulebook
 from tavolan.support.files import write_text
 
@@ -37,8 +37,8 @@ def _quote(text: str) -> str:
 def plan_project(folder: Path, starter: Starter) -> dict[str, str]:
     """Return the files of a new project by their path in it. Raises UsageError where one is in the way."""
     for store in starter.stores:
-        if store not in SHIPPED:
-            raise UnknownNameError("there's no rulebook", store, SHIPPED, option="--store")
+        if not is_shipped(store):
+            raise UnknownNameError("there's no rulebook", store, shipped_ids(), option="--store")
     for tag in starter.all_locales:
         if fault := tag_fault(tag):
             raise UsageError(fault.message, fault.remedy, option="--locale")

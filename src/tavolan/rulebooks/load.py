@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from functools import cache
 from pathlib import Path
 from typing import Any
@@ -14,8 +15,18 @@ from tavolan.support.files import merge, read_toml
 from tavolan.support.validation import problems_of
 
 DATA = Path(__file__).parent / "data"
-# Found by looking: a new store is a new file.
-SHIPPED = tuple(sorted(path.stem for path in DATA.glob("*.toml")))
+
+
+@cache
+def shipped_ids() -> tuple[str, ...]:
+    """Return the ids of the shipped rulebooks, found by looking: a new store is a new file. `order` sorts them."""
+    found = (path.stem for path in DATA.glob("*.toml"))
+    return tuple(sorted(found, key=lambda store: (shipped_data(store).get("order", math.inf), store)))
+
+
+def is_shipped(store: str) -> bool:
+    """Whether there's a shipped rulebook for a store."""
+    return (DATA / f"{store}.toml").is_file()
 
 
 @cache
@@ -39,7 +50,8 @@ def load_rulebooks(root: Path | None, wanted: list[str] | None = None) -> tuple[
     problems: list[Problem] = []
     own = {path.stem: path for path in sorted((root / "rules").glob("*.toml"))} if root else {}
     books: dict[str, Rulebook] = {}
-    for store in dict.fromkeys((*SHIPPED, *own)):
+    shipped = shipped_ids() if wanted is None else filter(is_shipped, wanted)
+    for store in dict.fromkeys((*shipped, *own)):
         if wanted is not None and store not in wanted:
             continue
         if store not in own:
@@ -48,7 +60,7 @@ def load_rulebooks(root: Path | None, wanted: list[str] | None = None) -> tuple[
         book = _own_rulebook(store, own[store], problems)
         if book:
             books[store] = book
-        elif store in SHIPPED:
+        elif is_shipped(store):
             books[store] = shipped_rulebook(store)
     return books, problems
 
@@ -60,7 +72,7 @@ def _own_rulebook(store: str, path: Path, problems: list[Problem]) -> Rulebook |
     except ProjectError as error:
         problems += error.problems
         return None
-    base = shipped_data(store) if store in SHIPPED else {"id": store}
+    base = shipped_data(store) if is_shipped(store) else {"id": store}
     try:
         book = Rulebook.model_validate(merge(base, data))
     except ValidationError as error:

@@ -195,13 +195,14 @@ class Storefronts(RulebookPart):
 
 
 class Rulebook(BaseModel):
-    """One store's rules. `source_path` says which file they were read from."""
+    """One store's rules. `order` is where it's listed among the shipped ones."""
 
     model_config = ConfigDict(allow_inf_nan=False, extra="forbid", frozen=True, populate_by_name=True, defer_build=True)
 
     schema_: Annotated[Literal["tavolan/rulebook@1"], Field(alias="schema")] = "tavolan/rulebook@1"
     id: Annotated[str, Field(pattern=r"^[a-z][a-z0-9-]*$")]
     name: str
+    order: int | None = None
     as_of: Annotated[str, AfterValidator(_date)]
     source: str = ""
     confidence: Confidence = "medium"
