@@ -230,6 +230,9 @@ def test_more_budget_is_never_worth_less(project):
     assert [budget for budget, _ in points] == [0, 25, 50, 75, 100]
     values = [value for _, value in points]
     assert values == sorted(values) and values[-1] > values[0]
+    # What stands isn't counted where the budget has no room for it.
+    standing = sum(answer.value for answer in cover(tavolan.open_project(project), ["ios"]))
+    assert values[0] < standing
 
 
 def test_a_locale_gets_words_of_its_own_language_unless_asked_for(bare):

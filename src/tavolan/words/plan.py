@@ -57,7 +57,9 @@ def value_of_budget(project: Project, options: Options, step: int = 10) -> list[
     store = project.stores[options.store]
     most = store.rulebook.fields[fields_of(store).keywords].max or 0
     budgets = [*range(0, most, step), most]
-    return [(budget, plan(project, replace(options, budget=budget, changes=None)).value) for budget in budgets]
+    made = [(budget, plan(project, replace(options, budget=budget, changes=None))) for budget in budgets]
+    # A list is never emptied: where nothing fits, what stands is kept, and is worth more than the budget allows.
+    return [(budget, min(best.value, best.bound)) for budget, best in made]
 
 
 def _storefronts(store: Store, options: Options) -> list[str]:

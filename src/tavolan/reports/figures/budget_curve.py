@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import io
-from typing import Any
 
 from tavolan.project.model import Project
+from tavolan.reports.figures.style import BEST, FILL, GRID, NOW, NOW_INK, PLANNED, chart_style
 from tavolan.rulebooks.measure import measure
 from tavolan.words.plan import value_of_budget
 from tavolan.words.plan_choices import Options
@@ -24,32 +24,27 @@ def budget_curve(project: Project, options: Options, plan: Plan) -> bytes:
 
 def _drawn(title: str, points: list[tuple[int, float]], plan: Plan, spent_now: int) -> bytes:
     """Draw the curve. `points` are (characters, best value), `spent_now` what the present lists spend."""
-    import matplotlib
-
-    matplotlib.use("Agg")
+    style = chart_style()
     from matplotlib import pyplot
 
     spent_planned = sum(locale.length for locale in plan.locales)
-    style: dict[Any, Any] = {"font.size": 13, "axes.edgecolor": "#7D736C"}
-    style |= {"axes.spines.top": False, "axes.spines.right": False}
     with pyplot.rc_context(style):
-        figure, axes = pyplot.subplots(figsize=(12, 7.5), dpi=100, layout="constrained", facecolor="#FBFAF8")
-        axes.set_facecolor("#FBFAF8")
+        figure, axes = pyplot.subplots(figsize=(12, 7.5), dpi=100, layout="constrained")
         xs, ys = [x for x, _ in points], [y for _, y in points]
-        axes.fill_between(xs, min(ys) * 0.98, ys, color="#7CBFA6", alpha=0.25, linewidth=0)
-        axes.plot(xs, ys, color="#0B5D4E", linewidth=2.6, marker="o", markersize=5, label="best choice at this budget")
-        axes.plot([spent_now], [plan.before], "o", color="#E4573D", markersize=11, label="the listing now")
-        axes.plot([spent_planned], [plan.value], "D", color="#C27A1E", markersize=10, label="the plan")
+        axes.fill_between(xs, min(ys) * 0.98, ys, color=FILL, alpha=0.25, linewidth=0)
+        axes.plot(xs, ys, color=BEST, linewidth=2.6, marker="o", markersize=5, label="best choice at this budget")
+        axes.plot([spent_now], [plan.before], "o", color=NOW, markersize=11, label="the listing now")
+        axes.plot([spent_planned], [plan.value], "D", color=PLANNED, markersize=10, label="the plan")
         axes.annotate(
-            f"{plan.before:.0f}", (spent_now, plan.before), (10, -20), textcoords="offset points", color="#A53522"
+            f"{plan.before:.0f}", (spent_now, plan.before), (10, -20), textcoords="offset points", color=NOW_INK
         )
         axes.annotate(
             f"{plan.value:.0f}", (spent_planned, plan.value), (-10, 14), textcoords="offset points", ha="right"
         )
-        axes.set_title(title, loc="left", fontsize=18, fontweight="bold", pad=16)
+        axes.set_title(title, loc="left", fontsize=18, pad=16)
         axes.set_xlabel("characters of the keyword field that may be spent")
         axes.set_ylabel("value reached")
-        axes.grid(axis="y", color="#E4DFD9")
+        axes.grid(axis="y", color=GRID)
         axes.set_xlim(0, max(*xs, spent_now) * 1.03)
         axes.legend(frameon=False, loc="lower right")
         out = io.BytesIO()
