@@ -80,7 +80,7 @@ def findings(root):
     return tavolan.check(tavolan.open_project(root))
 
 
-def told(finding, names):
+def content_of(finding, names):
     """What a finding says, with the ids of one store: where rule, level, place and measure are compared."""
     field = ".".join(names.get(part, part) for part in finding.field.split("."))
     return (
@@ -97,7 +97,7 @@ def told(finding, names):
 
 def test_every_check_finds_the_same_in_a_store_with_other_ids(projects):
     shipped, own = map(findings, projects)
-    assert sorted(told(f, NAMES) for f in shipped) == sorted(told(f, {}) for f in own)
+    assert sorted(content_of(f, NAMES) for f in shipped) == sorted(content_of(f, {}) for f in own)
     rules = {finding.rule for finding in own}
     asked_by_role = {
         "title-policy",

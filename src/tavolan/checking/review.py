@@ -18,6 +18,10 @@ if TYPE_CHECKING:
     from tavolan.words.coverage import Answer
 
 
+def _at(value: Value, store: str, locale: str, field: str) -> Location:
+    return Location(store=store, locale=locale, field=field, path=value.source.shown, line=value.line)
+
+
 @dataclass(frozen=True)
 class Place:
     """One field of one store in one locale (`locale` is empty for facts told once). `candidate` counts alternates."""
@@ -36,13 +40,7 @@ class Place:
 
     def finding(self, rule: Rule, message: str, remedy: str, level: Level | None = None, **more: Any) -> Finding:
         """Return a finding at this place."""
-        at = Location(
-            store=self.store.id,
-            locale=self.locale,
-            field=self.field,
-            path=self.value.source.shown,
-            line=self.value.line,
-        )
+        at = _at(self.value, self.store.id, self.locale, self.field)
         return rule.finding(at, message, remedy, level=level, **more)
 
 
@@ -62,14 +60,7 @@ class Passage:
 
     def finding(self, rule: Rule, message: str, remedy: str, level: Level | None = None, **more: Any) -> Finding:
         """Return a finding at this passage."""
-        at = Location(
-            store=self.store,
-            locale=self.locale,
-            field=self.field,
-            path=self.value.source.shown,
-            line=self.value.line,
-        )
-        return rule.finding(at, message, remedy, level=level, **more)
+        return rule.finding(_at(self.value, self.store, self.locale, self.field), message, remedy, level=level, **more)
 
 
 class Review:

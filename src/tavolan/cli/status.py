@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING, Annotated
+from typing import Annotated
 
 import typer
 
 from tavolan.cli.common import JsonOption, ProjectOption, console, open_project, print_json
-
-if TYPE_CHECKING:
-    pass
 
 
 def status(

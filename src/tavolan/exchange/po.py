@@ -55,10 +55,10 @@ def parse_gettext(data: bytes, shown: str, locale: str = "") -> TranslationReque
     except Exception as error:
         # Babel raises what comes up, from an unknown charset to an odd plural.
         raise one_problem(shown, None, "", f"isn't a PO file that can be read: {error}", "Export it again.") from error
-    told = {name: _header(data, name) for name in ("Project-Id-Version", "Language", "X-Source-Language")}
-    app = told["Project-Id-Version"].removesuffix(" VERSION").strip()
-    target = locale or told["Language"].replace("_", "-")
-    parcel = TranslationRequest("" if app == "PROJECT" else app, told["X-Source-Language"], target, place=shown)
+    head = {name: _header(data, name) for name in ("Project-Id-Version", "Language", "X-Source-Language")}
+    app = head["Project-Id-Version"].removesuffix(" VERSION").strip()
+    target = locale or head["Language"].replace("_", "-")
+    parcel = TranslationRequest("" if app == "PROJECT" else app, head["X-Source-Language"], target, place=shown)
     for message in catalog:
         if not message.id:
             continue

@@ -48,8 +48,8 @@ def _unit(file: Element, text: TranslationUnit, parcel: TranslationRequest) -> N
     if text.matches:
         found = SubElement(unit, f"{{{MATCHES}}}matches")
         for match in text.matches:
-            told = {"ref": "#s1", "similarity": f"{match.score * 100:.0f}", "origin": "copy/memory.tmx"}
-            element = SubElement(found, f"{{{MATCHES}}}match", told)
+            facts = {"ref": "#s1", "similarity": f"{match.score * 100:.0f}", "origin": "copy/memory.tmx"}
+            element = SubElement(found, f"{{{MATCHES}}}match", facts)
             for name, words in (("source", match.pair.source), ("target", match.pair.target)):
                 _fill(SubElement(element, f"{{{CORE}}}{name}"), words, text, parcel)
     group = SubElement(SubElement(unit, f"{{{META}}}metadata"), f"{{{META}}}metaGroup", {"category": "tavolan"})
@@ -188,13 +188,13 @@ def _parcel(file: Element, root: Element, shown: str) -> TranslationRequest:
         target = "".join(_target(part, address) for part in parts)
         if not any(part.find(f"{{{CORE}}}target") is not None for part in segments):
             target = ""
-        told = {meta.get("type"): meta.text or "" for meta in unit.iter(f"{{{META}}}meta")}
+        facts = {meta.get("type"): meta.text or "" for meta in unit.iter(f"{{{META}}}meta")}
         works = {_WORK.get(segment.get("state", ""), "") for segment in segments}
         work = "reviewed" if works == {"reviewed"} else "translated" if "" not in works and works else ""
         others = [match.find(f"{{{CORE}}}target") for match in unit.iter(f"{{{MATCHES}}}match")]
         offers = tuple(_text(other, address, CORE) for other in others if other is not None)
         parcel.texts.append(
-            TranslationUnit(address, source, target, base=told.get("base", ""), work=work, offers=offers)
+            TranslationUnit(address, source, target, base=facts.get("base", ""), work=work, offers=offers)
         )
     return parcel
 

@@ -64,8 +64,8 @@ def usual_script(language: str, regions: list[str]) -> str:
 
 
 @cache
-def letters_of(*wanted: str) -> str:
-    r"""Return the letters of the scripts that have all the given traits, as part of a set: `\p{Thai}\p{Lao}`."""
+def letters_of(trait: str) -> str:
+    r"""Return the letters of the scripts that have a trait, as part of a set of characters: `\p{Thai}\p{Lao}`."""
     scripts = (script(code) for code in _table())
-    names = [name for one in scripts if all(getattr(one, trait) for trait in wanted) for name in one.letters]
+    names = [name for one in scripts if getattr(one, trait) for name in one.letters]
     return "".join(rf"\p{{{name}}}" for name in dict.fromkeys(names))

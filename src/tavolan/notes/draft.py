@@ -34,10 +34,10 @@ class DraftedNotes:
 
 def draft_notes(project: Project, since: str, until: str = "HEAD", repository: Path | None = None) -> DraftedNotes:
     """Return a draft from the repository's commits. Raises UsageError or OutsideError."""
-    told = repository or (project.root / project.app.repository if project.app.repository else None)
-    if told is None:
+    folder = repository or (project.root / project.app.repository if project.app.repository else None)
+    if folder is None:
         raise UsageError('where is the app\'s repository? Set repository = "../app" in [app], or give --repository.')
-    found, dropped = bullets(commits_since(told, since, until))
+    found, dropped = bullets(commits_since(folder, since, until))
     fitted = {}
     for store in project.stores.values():
         if key := store.rulebook.field_with("notes"):

@@ -1,4 +1,4 @@
-"""Plan pictures: from project and selection to jobs, with every problem told before a single picture is painted."""
+"""Plan pictures: from project and selection to jobs, with every problem reported before a single picture is painted."""
 
 from __future__ import annotations
 
@@ -208,8 +208,8 @@ class Planner:
         if screens is None:
             return None
         captured = own.size_class if own else name
-        told = picture.regions.get(captured) or picture.regions.get(size_class.form) or picture.region
-        region: Shares | None = (told[0], told[1], told[2], told[3]) if told else None
+        chosen = picture.regions.get(captured) or picture.regions.get(size_class.form) or picture.region
+        region: Shares | None = (chosen[0], chosen[1], chosen[2], chosen[3]) if chosen else None
         photo = picture.picture or look.background.picture.file if look.background.kind == "picture" else ""
         return Job(
             file="", kind="shot", store="", place=name, locale=tag, number=0, name=picture.name, size=size,
@@ -244,7 +244,7 @@ class Planner:
         return tuple(found)
 
     def _second(self, picture: Picture) -> str | None:
-        """Return the screen of a second device: the one told, else the next shot's."""
+        """Return the screen of a second device: the one that the shot names, else the next shot's."""
         if picture.second:
             return picture.second
         shots = self.project.shots.shot
@@ -320,7 +320,7 @@ class Planner:
         return self._colours[picture.name]
 
     def _art(self, file: str, key: str) -> File | None:
-        """Return a file under art/, or None with a problem told."""
+        """Return a file under art/, or None, with a problem noted."""
         path = (self.project.root / file).resolve()
         if not path.is_relative_to(self.project.root.resolve()) or not path.is_file():
             line = self.project.shots_source.line(("shot",))

@@ -14,9 +14,8 @@ import sys
 import threading
 import time
 from collections.abc import Callable, Iterator
-from concurrent.futures import Executor, Future, ProcessPoolExecutor, ThreadPoolExecutor, as_completed
-from concurrent.futures.process import BrokenProcessPool
-from multiprocessing import get_context
+from concurrent.futures import BrokenExecutor, Executor, Future, ThreadPoolExecutor, as_completed
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -60,30 +59,23 @@ def make_pictures(root: Path, jobs: list[Job], setters: Setters | None = None) -
     `setters` may be given that know the jobs' captions already; no other thread may use them until all is made. When
     the caller stops listening, each maker finishes the picture at hand, so that none is left half written.
     """
-    processes = min(worker_count(), _MOST_PROCESSES, len(jobs) // _WORTH)
-    context = get_context("fork" if can_fork() else "spawn")
-    stop = context.Event()
-    pool: Executor
-    if processes > 1:
-        # What's collected in a copy only would have to be copied first.
-        gc.freeze()
-        known = setters if context.get_start_method() == "fork" else None
-        pool = ProcessPoolExecutor(processes, context, _begin, (root, known, stop, os.getpid()))
-        size = max(1, len(jobs) // (processes * _CHUNKS))
-        call: Callable[[list[Job]], list[Result]] = _make_here
-    elif jobs:
-        make = maker(root, setters)
-        pool, size = ThreadPoolExecutor(worker_count()), 1
-        call = lambda some: [(job, *make(job)) for job in some if not stop.is_set()]  # noqa: E731
-    else:
+    if not jobs:
         return
+    processes = min(worker_count(), _MOST_PROCESSES, len(jobs) // _WORTH)
+    if processes > 1:
+        pool, stop = _processes(processes, root, setters)
+        call: Callable[[list[Job]], list[Result]] = _make_here
+        size = max(1, len(jobs) // (processes * _CHUNKS))
+    else:
+        pool, stop, size = ThreadPoolExecutor(worker_count()), threading.Event(), 1
+        call = partial(_make_some, maker(root, setters), stop)
     ordered = _in_order(jobs)
     futures: list[Future[list[Result]]] = []
     try:
         futures += [pool.submit(call, ordered[at : at + size]) for at in range(0, len(ordered), size)]
         for future in as_completed(futures):
             yield from future.result()
-    except BrokenProcessPool as error:
+    except BrokenExecutor as error:
         raise OutsideError(
             "a process that made pictures ended early",
             "Is memory short? Run it again: what was made is kept. TAVOLAN_WORKERS=1 needs the least memory.",
@@ -91,6 +83,22 @@ def make_pictures(root: Path, jobs: list[Job], setters: Setters | None = None) -
     finally:
         stop.set()
         pool.shutdown(cancel_futures=True)
+
+
+def _processes(count: int, root: Path, setters: Setters | None) -> tuple[Executor, Any]:
+    """Return a pool of processes, and what tells them to stop."""
+    # What few pictures don't need isn't loaded.
+    from concurrent.futures import ProcessPoolExecutor
+    from multiprocessing import get_context
+
+    forked = can_fork()
+    if forked:
+        # What's collected in a copy only would have to be copied first.
+        gc.freeze()
+    context = get_context("fork" if forked else "spawn")
+    stop = context.Event()
+    ready = (root, setters if forked else None, stop, os.getpid())
+    return ProcessPoolExecutor(count, context, _begin, ready), stop
 
 
 def _in_order(jobs: list[Job]) -> list[Job]:
@@ -137,4 +145,9 @@ def _end_with(parent: int) -> None:
 
 
 def _make_here(jobs: list[Job]) -> list[Result]:
-    return [(job, *_here["make"](job)) for job in jobs if not _here["stop"].is_set()]
+    return _make_some(_here["make"], _here["stop"], jobs)
+
+
+def _make_some(make: Make, stop: Any, jobs: list[Job]) -> list[Result]:
+    """Make pictures one after the other, until all are made or nobody waits for them."""
+    return [(job, *make(job)) for job in jobs if not stop.is_set()]
