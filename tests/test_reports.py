@@ -127,4 +127,10 @@ def test_scripts_directions_and_names():
     assert [is_right_to_left(tag) for tag in ("ar-SA", "he", "fa", "en-US", "ja")] == [True, True, True, False, False]
     assert locale_name("es-MX") == "Spanish (Mexico)" and locale_name("qqq") == "qqq"
     assert nearest_code("pt-PT", ("pt-BR", "de-DE")) == "pt-BR"
+    assert nearest_code("en-AU", ("en-US", "en-GB")) == "en-GB"
+    assert nearest_code("es-CO", ("es-ES", "es-419")) == "es-419"
+    assert nearest_code("nb", ("da-DK", "no-NO")) == "no-NO"
+    assert nearest_code("zh-Hant", ("zh-CN", "zh-TW")) == "zh-TW"
     assert nearest_code("th", ("de-DE", "ja-JP")) is None
+    # Another language of the country takes none of its texts.
+    assert nearest_code("or-IN", ("en-IN",)) is None

@@ -64,8 +64,11 @@ def status_of(
 ) -> Status:
     """Return how far a project is, from the findings of a check and from what's known of its pictures."""
     counting = [finding for finding in findings if not finding.waived]
+    by_locale: dict[str, list[Finding]] = {}
+    for finding in counting:
+        by_locale.setdefault(finding.locale, []).append(finding)
     texts = {
-        (tag, store.id): _texts(project, store, tag, counting)
+        (tag, store.id): _texts(project, store, tag, by_locale.get(tag, []))
         for store in project.stores.values()
         for tag in store.locales
     }
@@ -74,7 +77,8 @@ def status_of(
 
 
 def _texts(project: Project, store: Store, tag: str, findings: list[Finding]) -> TextCounts:
-    own = [f for f in findings if f.locale == tag and f.concerns(store.id) and not f.field.startswith(_PICTURES)]
+    """Return the counts of one locale in one store, from the findings of that locale."""
+    own = [f for f in findings if f.concerns(store.id) and not f.field.startswith(_PICTURES)]
     worst: dict[str, str] = {}
     for kind, holds in (
         ("missing", lambda f: f.rule in _MISSING),

@@ -5,8 +5,10 @@ from __future__ import annotations
 import re
 import unicodedata
 from collections.abc import Iterator
-from typing import Any
+from functools import cache
 from urllib.parse import urlsplit
+
+import regex
 
 from tavolan.checking.findings import Finding, Rule
 from tavolan.checking.registry import check
@@ -27,6 +29,7 @@ _TAG = re.compile(r"</?[a-zA-Z][a-zA-Z0-9]*(?:\s[^<>]*)?/?>")
 _EMAIL = re.compile(r"[^@\s]+@[^@\s.]+(?:\.[^@\s.]+)+")
 # A closing bracket of a list mark or a smiley, as in 1) or :)
 _LIST_MARK = re.compile(r"(?:^|\s)(?:\w{1,2}|[:;]-?)$")
+_UNSEEN = regex.compile(r"[\p{C}--\n\r]", regex.VERSION1)
 _MARKS = {"\u200e", "\u200f", "\u061c"}
 _NO_BREAK = {"\u00a0", "\u202f", "\u2009", "\u200a", "\u3000"}
 
@@ -129,27 +132,33 @@ def markup(review: Review, this: Rule) -> Iterator[Finding]:
 def bracket(review: Review, this: Rule) -> Iterator[Finding]:
     """A bracket or quotation mark is opened and never closed, or closed without being open."""
     for passage in review.passages:
-        stray = stray_bracket(passage.text, language_of(passage.locale), word_lists("writing")["brackets"])
+        stray = _stray_bracket(passage.text, language_of(passage.locale))
         if stray:
             yield passage.finding(this, f'has a "{stray}" without its partner', "Add the other one.", subject=stray)
 
 
-def stray_bracket(text: str, language: str, brackets: dict[str, Any]) -> str:
-    """Return the first mark of a text that has no partner, or nothing.
+@cache
+def _brackets(language: str) -> tuple[dict[str, str], bool, re.Pattern[str]]:
+    """Return which marks close which in a language, whether one may close two, and a pattern of all of them."""
+    table = word_lists("writing")["brackets"]
+    closers = {**table["all"], **table.get(language, {})}
+    marks = "".join((*closers, *closers.values()))
+    return closers, language in table["closing_twice"], re.compile(f"[{re.escape(marks)}]")
 
-    `brackets` tells which marks close which, for all languages and for some.
-    """
-    closers = {**brackets["all"], **brackets.get(language, {})}
-    ends = set("".join(closers.values()))
+
+def _stray_bracket(text: str, language: str) -> str:
+    """Return the first mark of a text that has no partner, or nothing."""
+    closers, closing_twice, marks = _brackets(language)
     waiting: list[str] = []
-    for index, char in enumerate(text):
+    for found in marks.finditer(text):
+        char, index = found.group(), found.start()
         if waiting and char in closers[waiting[-1]]:
             closed = waiting.pop()
-            while language in brackets["closing_twice"] and waiting and waiting[-1] == closed:
+            while closing_twice and waiting and waiting[-1] == closed:
                 waiting.pop()
         elif char in closers:
             waiting.append(char)
-        elif char in ends and not (char == ")" and _LIST_MARK.search(text[:index])):
+        elif char != ")" or not _LIST_MARK.search(text, max(0, index - 4), index):
             return char
     return waiting[-1] if waiting else ""
 
@@ -171,7 +180,7 @@ def hidden_character(review: Review, this: Rule) -> Iterator[Finding]:
 
 def _hidden(passage: Passage) -> Iterator[str]:
     text, own = passage.text, script(script_of(passage.locale))
-    if text.isascii() and text.isprintable():
+    if not _UNSEEN.search(text):
         return
     for index, char in enumerate(text):
         category = unicodedata.category(char)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from itertools import islice
 
 import regex
 
@@ -38,7 +39,7 @@ def title_room(review: Review, this: Rule) -> Iterator[Finding]:
         unit = place.store.rulebook.unit_of(place.rule)
         left = (place.rule.max or 0) - measure(place.value.text(place.rule), unit)
         wanted = dict.fromkeys(missing.get((place.store.id, place.locale), ()))
-        fitting = [word for word in wanted if measure(word, unit) < left][:_TOP]
+        fitting = list(islice((word for word in wanted if measure(word, unit) < left), _TOP))
         if fitting:
             words = ", ".join(f'"{word}"' for word in fitting)
             message = f"has {left} {unit} left; uncovered words that would fit: {words}"
@@ -56,7 +57,8 @@ def first_sentence(text: str, abbreviations: frozenset[str] = frozenset()) -> st
     """
     line = text.strip().split("\n", 1)[0]
     for end in _SENTENCE_END.finditer(line):
-        last = line[: end.end()].split()[-1].strip("(„“\"'«")
+        # No abbreviation is longer; the whole line before each of a million ends would be too much.
+        last = line[max(0, end.end() - 40) : end.end()].split()[-1].strip("(„“\"'«")
         initial = regex.fullmatch(r"(?:\p{L}\.)+", last) is not None
         if end.group() == "." and (initial or last.rstrip(".").lower() in abbreviations):
             continue

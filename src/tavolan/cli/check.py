@@ -84,6 +84,8 @@ def check(
 
 
 def _format(name: str) -> str:
+    if name == "table":
+        return name
     from tavolan.reports.machine import FORMATS
 
     if name not in FORMATS:

@@ -77,9 +77,19 @@ def locale_name(tag: str) -> str:
 
 
 @cache
-def nearest_code(tag: str, codes: tuple[str, ...]) -> str | None:
-    """Return the code that suits speakers of `tag` best (CLDR language distance), or None when none is near."""
-    import langcodes
+def _ancestors(tag: str) -> tuple[str, ...]:
+    """Return a locale and those that it inherits from, nearest first (CLDR, parentLocales): `en_AU`, `en_001`, `en`."""
+    from babel.core import get_global
 
-    best, _ = langcodes.closest_match(tag, codes, max_distance=40)
-    return None if best == "und" else best
+    parents = get_global("parent_exceptions")
+    chain = [tag.replace("-", "_")]
+    while (parent := parents.get(chain[-1], chain[-1].rpartition("_")[0])) not in ("", "root"):
+        chain.append(parent)
+    return tuple(chain)
+
+
+def nearest_code(tag: str, codes: tuple[str, ...]) -> str | None:
+    """Return the code of the same language and script that shares most of `tag`'s ancestors, or None without one."""
+    own = _ancestors(tag)
+    alike = [code for code in codes if _ancestors(code)[-1] == own[-1] and script_of(code) == script_of(tag)]
+    return max(alike, key=lambda code: len(set(own) & set(_ancestors(code))), default=None)

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import os
 import sys
+from functools import cache
+from itertools import zip_longest
 from string import Formatter
 from typing import IO, Any, cast
 
@@ -41,25 +43,36 @@ def styled(template: str, *values: object) -> SafeText:
     Values go in as they are, whatever they hold; a `SafeText` keeps its own styles.
     """
     filled = iter(values)
-    marked, inserted = "", []
+    text = SafeText()
+    for literal, spec, styles in _pieces(template):
+        text.append_text(literal)
+        if spec is None:
+            continue
+        value = next(filled)
+        inserted = value.copy() if isinstance(value, RichText) else SafeText(format(value, spec))
+        for style in styles:
+            inserted.stylize_before(style)
+        text.append_text(inserted)
+    return text
+
+
+@cache
+def _pieces(template: str) -> list[tuple[RichText, str | None, list[str | Style]]]:
+    """Return a template's parts: each literal text, the format of the value after it (None at the end), its styles."""
+    marked, specs = "", []
     for literal, name, spec, _ in Formatter().parse(template):
         marked += literal
         if name is not None:
-            value = next(filled)
-            inserted.append(value if isinstance(value, RichText) else SafeText(format(value, spec or "")))
+            specs.append(spec or "")
             marked += _HOLE
-    text = RichText.from_markup(marked, emoji=False)
-    made = SafeText()
-    for piece in text.split(_HOLE, include_separator=True, allow_blank=True):
-        if not piece.plain.endswith(_HOLE):
-            made.append_text(piece)
-            continue
-        made.append_text(piece[:-1])
-        value = inserted.pop(0).copy()
-        for span in piece[-1:].spans:
-            value.stylize_before(span.style)
-        made.append_text(value)
-    return made
+    parts = RichText.from_markup(marked, emoji=False).split(_HOLE, include_separator=True, allow_blank=True)
+    pieces: list[tuple[RichText, str | None, list[str | Style]]] = []
+    for part, spec in zip_longest(parts, specs):
+        if spec is None:
+            pieces.append((part, None, []))
+        else:
+            pieces.append((part[:-1], spec, [span.style for span in part[-1:].spans]))
+    return pieces
 
 
 class People(Console):

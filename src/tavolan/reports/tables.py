@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from itertools import groupby
 
 from rich.console import Console
@@ -53,11 +54,8 @@ def print_findings(
         table.add_column(width=width, overflow="fold")
         table.add_column(ratio=1)
         table.add_column(no_wrap=True, overflow="fold", style="dim")
-        for finding in group:
-            field = styled("{}\n[dim]{}[/]", finding.field, finding.store) if finding.store else SafeText(finding.field)
-            words = styled("{}. [dim]{}[/]", finding.message, finding.remedy)
-            where = f"{finding.path}:{finding.line}" if finding.line else finding.path
-            table.add_row(SafeText(finding.level, LEVEL_STYLE[finding.level]), field, words, f"{where}\n{finding.rule}")
+        for alike in _alike(group, width):
+            table.add_row(*_cells(alike))
         console.print(table)
     console.print()
     console.print(summary_line(project, findings, scope))
@@ -68,6 +66,26 @@ def print_findings(
     asides += [f"{hidden} hidden by the baseline"] if hidden else []
     if asides:
         console.print(styled("[dim]{}[/]", "; ".join(asides)))
+
+
+def _alike(findings: Iterable[Finding], width: int) -> Iterable[list[Finding]]:
+    """Return findings in lists that share a row: those that say the same of fields whose names fit a line."""
+    rows: dict[tuple[object, ...], list[Finding]] = {}
+    for finding in findings:
+        own = finding.field if len(finding.field) > width else ""
+        key = (finding.level, finding.rule, finding.store, finding.message, finding.remedy, own)
+        rows.setdefault(key, []).append(finding)
+    return rows.values()
+
+
+def _cells(alike: list[Finding]) -> tuple[SafeText, SafeText, SafeText, str]:
+    """Return the cells of a row: each field beside its place, stores below the fields, the rule below the places."""
+    first = alike[0]
+    names = "\n".join(finding.field for finding in alike)
+    fields = styled("{}\n[dim]{}[/]", names, first.store) if first.store else SafeText(names)
+    words = styled("{}. [dim]{}[/]", first.message, first.remedy)
+    places = [f"{finding.path}:{finding.line}" if finding.line else finding.path for finding in alike]
+    return SafeText(first.level, LEVEL_STYLE[first.level]), fields, words, "\n".join([*places, first.rule])
 
 
 def _order(project: Project, locale: str) -> int:

@@ -18,12 +18,13 @@ import sys
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
-from typing import Any
-
-from filelock import FileLock, Timeout
+from typing import TYPE_CHECKING, Any
 
 from tavolan.errors import FileAccessError, OutsideError
 from tavolan.support.files import STAGE, Stage, inside, replace_file, sweep
+
+if TYPE_CHECKING:
+    from filelock import FileLock
 
 FOLDER = ".tavolan"
 CHANGE = Path(FOLDER) / "change"
@@ -40,6 +41,8 @@ class _Holding:
     """A lock that this process may hold, how many times over, and the files that were written under it."""
 
     def __init__(self, path: Path) -> None:
+        from filelock import FileLock
+
         self.lock = FileLock(path)
         self.depth = 0
         self.entries: dict[str, dict[str, Any]] = {}
@@ -118,6 +121,8 @@ def _begin(root: Path, name: str) -> None:
 
 
 def _acquire(lock: FileLock, holder: Path) -> None:
+    from filelock import Timeout
+
     folder = holder.parent
     try:
         folder.mkdir(exist_ok=True)

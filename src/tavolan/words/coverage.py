@@ -11,6 +11,7 @@ the keyword field (or whatever else is searched).
 from __future__ import annotations
 
 import heapq
+from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
@@ -115,6 +116,18 @@ def _answer(front: _Front, term: Term, valuer: Valuer, mentioned: dict[str, Loca
     )
 
 
+class _Memo(dict[str, bool]):
+    """What's true of words, found out once each: a look-up costs no call, which counts with 100,000 phrases."""
+
+    def __init__(self, find_out: Callable[[str], bool]) -> None:
+        super().__init__()
+        self._find_out = find_out
+
+    def __missing__(self, word: str) -> bool:
+        self[word] = answer = self._find_out(word)
+        return answer
+
+
 class _Front:
     """One storefront: which of the listings that it reads answers a phrase best."""
 
@@ -134,8 +147,9 @@ class _Front:
                 holders.setdefault(form, []).append(place)
         self._groups = [(match, *places) for match, places in groups.items()]
         self._with_plurals = [group for group in self._groups if group[0].plurals]
-        self._held: dict[str, bool] = {}
-        self._plurals: dict[str, bool] = {}
+        self._held = _Memo(lambda word: any(split.key(word, match) in there for match, _, there in self._groups))
+        # Of words in plain ASCII: whether one has another form than itself anywhere.
+        self._plurals = _Memo(lambda word: any(split.key(word, match) != word for match, _, _ in self._with_plurals))
 
     def best(self, text: str) -> tuple[int | None, Answered, Tier | None]:
         """Return the place of the listing that answers most strongly, the first of equals, with its answer and tier.
@@ -144,7 +158,7 @@ class _Front:
         """
         best: tuple[tuple[int, int, int], Answered, Tier | None] | None = None
         words = plain_words(text)
-        if words and not any(map(self._is_held, words)):
+        if words and not any(map(self._held.__getitem__, words)):
             return self._nothing_of(words)
         for match, group, holders in self._groups:
             phrase = phrase_of(text, match)
@@ -164,24 +178,6 @@ class _Front:
             return None, Answered(None, {}, tuple(split.words(text))), None
         return best[0][2], best[1], best[2]
 
-    def _is_held(self, word: str) -> bool:
-        """Whether any listing holds a word, given as folded."""
-        try:
-            return self._held[word]
-        except KeyError:
-            there = any(split.key(word, match) in holders for match, _, holders in self._groups)
-            self._held[word] = there
-            return there
-
-    def _is_plural(self, word: str) -> bool:
-        """Whether a word, given as folded in plain ASCII, has another form than itself anywhere."""
-        try:
-            return self._plurals[word]
-        except KeyError:
-            plural = any(split.key(word, match) != word for match, _, _ in self._with_plurals)
-            self._plurals[word] = plural
-            return plural
-
     def _nothing_of(self, words: tuple[str, ...]) -> tuple[int | None, Answered, None]:
         """Return the answer to a phrase of which no listing holds a word: its first one lacks fewest.
 
@@ -190,7 +186,7 @@ class _Front:
         place = 0 if self.listings else None
         if len(words) > 1:
             words = words if len(set(words)) == len(words) else tuple(dict.fromkeys(words))
-            if any(map(self._is_plural, words)):
+            if any(map(self._plurals.__getitem__, words)):
                 for match, group, _ in self._with_plurals:
                     merged = {split.key(word, match): word for word in reversed(words)}
                     if len(merged) < len(words):

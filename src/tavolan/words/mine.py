@@ -50,9 +50,9 @@ def gather(project: Project, locale: str) -> Iterator[SourceText]:
 
     Raises ProjectError when a data file can't be read.
     """
-    for row in stream_data(project.root, REVIEWS):
-        if row.text("locale") == locale:
-            yield SourceText("reviews", f"line {row.line}", row.text("text"), stars=row.numbers["stars"])
+    for line, cells, numbers in stream_data(project.root, REVIEWS):
+        if cells["locale"] == locale:
+            yield SourceText("reviews", f"line {line}", cells["text"], "", numbers["stars"])
     for row in stream_data(project.root, LISTINGS):
         if row.text("locale") == locale:
             for name in ("title", "subtitle", "description"):

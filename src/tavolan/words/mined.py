@@ -52,15 +52,15 @@ class Facts:
 
     def noted(self, texts: Iterable[SourceText]) -> Iterator[str]:
         """Yield the texts themselves, and note the rest of what's known."""
-        for text in texts:
-            self.source.append(self.sources.setdefault(text.source, len(self.sources)))
-            self.app.append(self.apps.setdefault(text.app, len(self.apps)))
-            self.stars.append(-1.0 if text.stars is None else text.stars)
-            shown = text.text if len(text.text) <= _EXAMPLE else text.text[: _EXAMPLE - 1] + "…"
-            shown = f"{shown} ({text.place})" if text.place else shown
+        for source, place, text, app, stars in texts:
+            self.source.append(self.sources.setdefault(source, len(self.sources)))
+            self.app.append(self.apps.setdefault(app, len(self.apps)))
+            self.stars.append(-1.0 if stars is None else stars)
+            shown = text if len(text) <= _EXAMPLE else text[: _EXAMPLE - 1] + "…"
+            shown = f"{shown} ({place})" if place else shown
             self._examples += shown.encode("utf-8", "surrogatepass")
             self._ends.append(len(self._examples))
-            yield text.text
+            yield text
 
     def example(self, text: int) -> str:
         """Return how a text begins, and its place."""

@@ -139,6 +139,11 @@ class Counter:
                 asked = self._pair_number(asked)
             asked = asked * self._base + rows[:, place]
         order = np.argsort(asked)
+        # Most places are left here: to look their numbers up would take most of the time.
+        for place, column in enumerate(rows.T):
+            among = np.zeros(self._base, np.bool_)
+            among[column] = True
+            places = places[among[self._forms[place:][places]]]
         key = self.keys(size, places)
         at = np.minimum(np.searchsorted(asked[order], key), len(asked) - 1)
         hits = np.flatnonzero(asked[order][at] == key)

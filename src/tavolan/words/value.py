@@ -82,7 +82,7 @@ class Valuer:
 
     def worth(self, term: Term, storefront: str = "") -> Worth:
         """Return the factors of a phrase in a storefront."""
-        if term.difficulty is None or self._is_ranked(term.phrase):
+        if term.difficulty is None or (self._ranked and fold(term.phrase) in self._ranked):
             return self._worth(term, storefront)
         # The same in all of them.
         known = self._everywhere.get(id(term))
@@ -90,9 +90,6 @@ class Valuer:
             # The term stays with it, so that no other one gets its id.
             known = self._everywhere[id(term)] = (term, self._worth(term, storefront))
         return known[1]
-
-    def _is_ranked(self, phrase: str) -> bool:
-        return bool(self._ranked) and fold(phrase) in self._ranked
 
     def _worth(self, term: Term, storefront: str) -> Worth:
         relevance = self.settings.relevance if term.relevance is None else term.relevance / 100
