@@ -9,7 +9,6 @@ from tavolan.checking.registry import check
 from tavolan.checking.review import Place, Review
 from tavolan.languages.tags import language_of
 from tavolan.languages.word_lists import words_in
-from tavolan.rulebooks.measure import measure
 from tavolan.words import split
 from tavolan.words.matching import Listing, searched_texts
 from tavolan.words.phrases import phrase_of, words_of
@@ -32,7 +31,8 @@ def _match(place: Place) -> split.Matching:
 
 
 def _saves(entry: str, place: Place) -> str:
-    return f"{measure(entry + place.rule.separator)} characters"
+    length = place.rule.length(entry + place.rule.separator)
+    return f"{length.measured} {length.unit}"
 
 
 @check("keyword-repeats", "warning")
@@ -136,11 +136,9 @@ def keyword_room(review: Review, this: Rule) -> Iterator[Finding]:
     for place in _lists(review):
         if place.rule.max is None:
             continue
-        unit = place.store.rulebook.unit_of(place.rule)
-        length = measure(place.value.text(place.rule), unit)
-        left = place.rule.max - length
-        if left >= _LEAST_UNUSED:
-            message = f"uses {length} of {place.rule.max} {unit}; {left} are left"
+        length = place.length
+        if length.left >= _LEAST_UNUSED:
+            message = f"uses {length.measured} of {length.limit} {length.unit}; {length.left} are left"
             tag = place.locale
             remedy = f"Add words that people type, as in terms/{tag}.csv: tavolan terms plan --locale {tag}"
             if (place.store.id, tag) not in lacking:
@@ -149,7 +147,7 @@ def keyword_room(review: Review, this: Rule) -> Iterator[Finding]:
                 )
             if not review.project.terms.get(tag):
                 remedy = f"Write into terms/{tag}.csv what people type there; tavolan terms plan chooses the words."
-            yield place.finding(this, message, remedy, measured=length, limit=place.rule.max, unit=unit)
+            yield place.finding(this, message, remedy, **length._asdict())
 
 
 @check("keyword-copied", "warning")

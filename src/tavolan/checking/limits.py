@@ -7,11 +7,19 @@ from collections.abc import Iterator
 from tavolan.checking.findings import Finding, Rule
 from tavolan.checking.registry import check
 from tavolan.checking.review import Review
-from tavolan.rulebooks.measure import measure
+from tavolan.rulebooks.measure import Length
 
 
 def _many(number: int, noun: str) -> str:
     return f"{number} {noun}" if number != 1 else f"{number} {noun.removesuffix('s')}"
+
+
+def _too_long(length: Length) -> str:
+    return f"is {length.measured} {length.unit} long, {length.over} over the limit of {length.limit}"
+
+
+def _shorten(length: Length) -> str:
+    return f"Shorten it by {_many(length.over, length.unit)}."
 
 
 @check("too-long", "error")
@@ -24,15 +32,9 @@ def too_long(review: Review, this: Rule) -> Iterator[Finding]:
     for place in (*review.places, *review.candidates):
         if place.rule.max is None or not place.value.written:
             continue
-        unit = place.store.rulebook.unit_of(place.rule)
-        length = measure(place.value.text(place.rule), unit)
-        if length > place.rule.max:
-            over = length - place.rule.max
-            message = f"is {length} {unit} long, {over} over the limit of {place.rule.max}"
-            remedy = f"Shorten it by {_many(over, unit)}."
-            yield place.finding(
-                this, message, remedy, measured=length, limit=place.rule.max, unit=unit, subject=place.subject
-            )
+        length = place.length
+        if length.over:
+            yield place.finding(this, _too_long(length), _shorten(length), subject=place.subject, **length._asdict())
 
 
 @check("too-short", "error")
@@ -41,14 +43,12 @@ def too_short(review: Review, this: Rule) -> Iterator[Finding]:
     for place in (*review.places, *review.candidates):
         if not place.rule.min or not place.value.written:
             continue
-        unit = place.store.rulebook.unit_of(place.rule)
-        length = measure(place.value.text(place.rule), unit)
-        if length < place.rule.min:
-            message = f"is {length} {unit} long; the store wants at least {place.rule.min}"
-            remedy = f"Write {_many(place.rule.min - length, unit)} more."
-            yield place.finding(
-                this, message, remedy, measured=length, limit=place.rule.min, unit=unit, subject=place.subject
-            )
+        length, least = place.length, place.rule.min
+        if length.measured < least:
+            message = f"is {length.measured} {length.unit} long; the store wants at least {least}"
+            remedy = f"Write {_many(least - length.measured, length.unit)} more."
+            shortest = length._replace(limit=least)
+            yield place.finding(this, message, remedy, subject=place.subject, **shortest._asdict())
 
 
 @check("item-count", "error")
@@ -73,13 +73,8 @@ def entry_too_long(review: Review, this: Rule) -> Iterator[Finding]:
     for place in (*review.places, *review.candidates):
         if place.rule.item_max is None or not place.value.written:
             continue
-        unit = place.store.rulebook.unit_of(place.rule)
         for number, entry in enumerate(place.value.content, 1):
-            length = measure(entry, unit)
-            if length > place.rule.item_max:
-                over = length - place.rule.item_max
-                message = f"entry {number} is {length} {unit} long, {over} over the limit of {place.rule.item_max}"
-                remedy = f"Shorten it by {_many(over, unit)}."
-                yield place.finding(
-                    this, message, remedy, measured=length, limit=place.rule.item_max, unit=unit, subject=str(number)
-                )
+            length = place.rule.entry_length(entry)
+            if length.over:
+                message = f"entry {number} {_too_long(length)}"
+                yield place.finding(this, message, _shorten(length), subject=str(number), **length._asdict())

@@ -66,11 +66,9 @@ def unused_field(review: Review, this: Rule) -> Iterator[Finding]:
     """A field that the store doesn't require but search reads is empty, so its whole budget is lost."""
     for place in review.places:
         if place.rule.wanted and not place.value.written:
-            unit = place.store.rulebook.unit_of(place.rule)
-            message = f"is empty: {place.rule.max} {unit} that search would read are unused"
-            yield place.finding(
-                this, message, _remedy(place), review.missing_level, measured=0, limit=place.rule.max, unit=unit
-            )
+            unused = place.rule.length("")
+            message = f"is empty: {unused.limit} {unused.unit} that search would read are unused"
+            yield place.finding(this, message, _remedy(place), review.missing_level, **unused._asdict())
 
 
 @check("locale-not-in-store", "error")

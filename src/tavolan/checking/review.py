@@ -12,6 +12,7 @@ from tavolan.checking.findings import Finding, Level, Location, Rule
 from tavolan.project.model import Project, Store, Term, Value
 from tavolan.project.picture_records import Made, read_made
 from tavolan.project.screens import ScreenIndex
+from tavolan.rulebooks.measure import Length
 from tavolan.rulebooks.model import FieldRule
 
 if TYPE_CHECKING:
@@ -32,6 +33,11 @@ class Place:
     rule: FieldRule
     value: Value
     candidate: int = 0
+
+    @property
+    def length(self) -> Length:
+        """How long the text is, beside how long it may be."""
+        return self.rule.length(self.value.text(self.rule))
 
     @property
     def subject(self) -> str:

@@ -36,8 +36,7 @@ def title_room(review: Review, this: Rule) -> Iterator[Finding]:
     for place in review.places:
         if place.rule.search != 1 or place.rule.kind != "text" or not place.value.written or place.value.inherited_from:
             continue
-        unit = place.store.rulebook.unit_of(place.rule)
-        left = (place.rule.max or 0) - measure(place.value.text(place.rule), unit)
+        left, unit = place.length.left, place.rule.unit
         wanted = dict.fromkeys(missing.get((place.store.id, place.locale), ()))
         fitting = list(islice((word for word in wanted if measure(word, unit) < left), _TOP))
         if fitting:
@@ -167,6 +166,6 @@ def last_word(review: Review, this: Rule) -> Iterator[Finding]:
         text = str(place.value.content)
         typed = {word for term in review.own_terms(place.locale) for word in split.words(term.phrase)}
         last = (split.words(text) or [""])[-1]
-        if last in typed and measure(text, place.store.rulebook.unit_of(place.rule)) == place.rule.max:
+        if last in typed and place.length.measured == place.rule.max:
             message = f'is full, and "{last}" stands last; search may not read it'
             yield place.finding(this, message, "Move it forward, or leave a character free.", subject=last)

@@ -19,7 +19,6 @@ from tavolan.exchange.workbook import Sheet, read_workbook
 from tavolan.languages.tags import is_right_to_left
 from tavolan.project.state import digest
 from tavolan.project.texts import Outcome, TextChange, Texts
-from tavolan.rulebooks.measure import measure
 from tavolan.support.csvfile import guarded, unguarded
 from tavolan.support.csvfile import read_csv as read_table
 from tavolan.support.files import write_bytes, write_text
@@ -79,9 +78,10 @@ def write_csv(texts: Texts, path: Path) -> int:
             for locale in texts.project.app.locales:
                 if not texts.asked(locale, address):
                     continue
-                text, limit = texts.get(locale, address), texts.limit(address, locale)
-                length = measure(text, limit.unit) if limit else measure(text)
-                writer.writerow([locale, address, guarded(text), length, limit.most if limit else "", digest(text)])
+                text = texts.get(locale, address)
+                length = texts.length(locale, address, text)
+                limit = "" if length.limit is None else length.limit
+                writer.writerow([locale, address, guarded(text), length.measured, limit, digest(text)])
                 count += 1
     write_text(path, "\ufeff" + out.getvalue())
     return count
@@ -160,7 +160,7 @@ def _write_sheet(
             letter = get_column_letter(column)
             sheet.cell(number, column + 1, f"=LEN({letter}{number})").alignment = Alignment(vertical="top")
             if limit:
-                sheet.cell(number, column + 2, limit.most).alignment = Alignment(vertical="top")
+                sheet.cell(number, column + 2, limit.rule.max).alignment = Alignment(vertical="top")
             base.append((locale, address, digest(text)))
             tallest = max(tallest, sum(1 + len(line) // _TEXT_WIDTH for line in text.split("\n")))
         # Not every program fits rows to wrapped text by itself.

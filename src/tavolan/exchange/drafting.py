@@ -27,7 +27,6 @@ from tavolan.project.schema import USUAL_BATCH, USUAL_PARALLEL, ProviderTable
 from tavolan.project.state import digest
 from tavolan.project.texts import TextChange, Texts
 from tavolan.project.translation_progress import is_drafted
-from tavolan.rulebooks.measure import measure
 from tavolan.support.files import read_bytes, write_inside
 from tavolan.support.transaction import changing
 from tavolan.support.xmlfile import bad_character
@@ -255,7 +254,7 @@ class Drafter:
     def _measure_keywords(self, locale: str, done: Drafted) -> None:
         """Note how much of the keyword budget the source's own list would take, as a literal translation about does."""
         address = next((key for key in self.project.keys_with("keywords") if key in self.texts.rules), "")
-        limit = self.texts.limit(address, locale) if address else None
-        source = self.texts.get(self.project.source_locale, address) if limit else ""
-        if limit and source:
-            done.unused[locale] = (measure(source, limit.unit), limit.most)
+        source = self.texts.get(self.project.source_locale, address) if address else ""
+        length = self.texts.length(locale, address, source) if source else None
+        if length and length.limit is not None:
+            done.unused[locale] = (length.measured, length.limit)

@@ -41,8 +41,7 @@ def draft_notes(project: Project, since: str, until: str = "HEAD", repository: P
     fitted = {}
     for store in project.stores.values():
         if key := store.rulebook.field_with("notes"):
-            rule = store.rulebook.fields[key]
-            fitted[store.id] = fit_bullets(found, rule.max, store.rulebook.unit_of(rule))
+            fitted[store.id] = fit_bullets(found, store.rulebook.fields[key])
     if not fitted:
         raise UsageError("no store of this project takes release notes. tavolan rules show tells what it takes.")
     return DraftedNotes(found, dropped, fitted)

@@ -65,7 +65,7 @@ def collect(
                     value.source.shown, value.line, field, message, "Review them, or export with --drafts."
                 )
                 problems += [problem] if problem not in problems else []
-            fitted = fit_text(str(value.content), rule.max, store.rulebook.unit_of(rule))
+            fitted = fit_text(str(value.content), rule)
             code = store.rulebook.store_code(tag) or tag
             found.append(Note(store_id, tag, code, field, project.app.version, fitted.text, fitted.dropped))
     if problems:

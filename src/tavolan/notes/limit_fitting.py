@@ -5,8 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from tavolan.notes.changes import Bullet, as_text
-from tavolan.rulebooks.measure import measure
-from tavolan.rulebooks.model import LengthUnit
+from tavolan.rulebooks.model import FieldRule
 
 
 @dataclass(frozen=True)
@@ -17,22 +16,22 @@ class Fitted:
     dropped: tuple[str, ...]
 
 
-def fit_bullets(chosen: list[Bullet], most: int | None, unit: LengthUnit) -> Fitted:
-    """Return the bullets that fit into `most` units, in their order; the lightest go first, of like ones the last."""
+def fit_bullets(chosen: list[Bullet], rule: FieldRule) -> Fitted:
+    """Return the bullets that fit into a field, in their order; the lightest go first, of equal ones the last."""
     kept = list(chosen)
     gone = []
-    while most is not None and kept and measure(as_text(kept), unit) > most:
+    while kept and rule.length(as_text(kept)).over:
         lightest = min(reversed(kept), key=lambda bullet: bullet.weight)
         kept.remove(lightest)
         gone.append(lightest.text)
     return Fitted(as_text(kept), tuple(gone))
 
 
-def fit_text(text: str, most: int | None, unit: LengthUnit) -> Fitted:
-    """Return written notes that fit: lines go from the end, since the first ones matter most; a lone line stays."""
+def fit_text(text: str, rule: FieldRule) -> Fitted:
+    """Return written notes that fit: lines go from the end, since the first ones matter most; a single line stays."""
     lines = text.strip().splitlines()
     gone = []
-    while most is not None and len(lines) > 1 and measure("\n".join(lines), unit) > most:
+    while len(lines) > 1 and rule.length("\n".join(lines)).over:
         gone.append(lines.pop())
         while lines and not lines[-1].strip():
             lines.pop()

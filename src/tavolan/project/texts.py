@@ -10,8 +10,8 @@ from typing import Any
 from tavolan.errors import Problem, ProjectError, UnknownNameError
 from tavolan.project.model import ONCE, Project, Value
 from tavolan.project.state import State, StateEntry, TranslationState, digest, read_state, write_state
-from tavolan.rulebooks.measure import measure
-from tavolan.rulebooks.model import FieldRule, LengthUnit
+from tavolan.rulebooks.measure import Length, measure
+from tavolan.rulebooks.model import FieldRule
 from tavolan.support.transaction import changing
 from tavolan.support.xmlfile import bad_character
 
@@ -20,10 +20,9 @@ TABLES = ("captions", "showcase")
 
 @dataclass(frozen=True)
 class Limit:
-    """The strictest limit on a field among the stores that it goes to."""
+    """The strictest limit on a field among the stores that it goes to: that of `rule`, in `store`."""
 
-    most: int
-    unit: LengthUnit
+    rule: FieldRule
     store: str
 
 
@@ -136,9 +135,13 @@ class Texts:
         for store, rule in self._rules(address):
             overridden = "." not in address and address in own.get(store, {})
             if rule.max is not None and rule.kind != "link" and not overridden:
-                unit = self.project.stores[store].rulebook.unit_of(rule)
-                found.append(Limit(rule.max, unit, store))
-        return min(found, key=lambda limit: limit.most, default=None)
+                found.append(Limit(rule, store))
+        return min(found, key=lambda limit: limit.rule.max or 0, default=None)
+
+    def length(self, locale: str, address: str, text: str) -> Length:
+        """Return how long a text is, beside the strictest limit of its field."""
+        limit = self.limit(address, locale)
+        return limit.rule.length(text) if limit else Length(measure(text), None, "characters")
 
     def raw(self, locale: str, address: str) -> Any:
         """Return what's written in the locale's own file, or None."""
@@ -204,10 +207,10 @@ class Texts:
         value = self.parse(address, text)
         rule = self.rule(address)
         joined = rule.separator.join(value) if isinstance(value, list) and rule else text
-        length = measure(joined, limit.unit)
-        if length <= limit.most:
+        length = limit.rule.length(joined)
+        if not length.over:
             return None
-        return f"{length} {limit.unit}, {length - limit.most} over the limit of {limit.most} ({limit.store})"
+        return f"{length.measured} {length.unit}, {length.over} over the limit of {length.limit} ({limit.store})"
 
     def write(self, changes: Iterable[TextChange], work: TranslationState = "translated") -> None:
         """Write changes into the copy files; remember what was translated from what, and by whom: as one change.

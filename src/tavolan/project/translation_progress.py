@@ -62,11 +62,11 @@ def translations_of(texts: Texts, locale: str, keywords: bool = False) -> list[T
         target = texts.get(locale, address)
         if parent and not target:
             continue
-        limit = texts.limit(address, locale)
         over = texts.over(locale, address, target) or "" if target else ""
         standing = _standing(texts, locale, address, target, over)
-        most, unit = (limit.most, limit.unit) if limit else (None, "")
-        found.append(Translation(locale, address, source, target, standing, most, unit, over))
+        length = texts.length(locale, address, target)
+        unit = "" if length.limit is None else length.unit
+        found.append(Translation(locale, address, source, target, standing, length.limit, unit, over))
     return found
 
 

@@ -14,7 +14,6 @@ from tavolan.project.texts import TextChange, Texts
 from tavolan.reports.number_words import counted
 from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
-from tavolan.rulebooks.measure import measure
 from tavolan.words.coverage import Answer, phrases_served
 
 if TYPE_CHECKING:
@@ -36,13 +35,12 @@ def gauge(length: int, most: int | None) -> SafeText:
 
 
 def _length_cells(texts: Texts, locale: str, address: str, text: str) -> tuple[SafeText, SafeText, SafeText]:
-    limit = texts.limit(address, locale)
-    length = measure(text, limit.unit if limit else "characters")
-    if limit is None:
-        return SafeText(""), SafeText(str(length) if text else "", "dim"), SafeText("")
-    left = limit.most - length
-    style = "bold red" if left < 0 else "default"
-    return gauge(length, limit.most), SafeText(f"{length}/{limit.most}", style), SafeText(str(left), style)
+    length = texts.length(locale, address, text)
+    if length.limit is None:
+        return SafeText(""), SafeText(str(length.measured) if text else "", "dim"), SafeText("")
+    style = "bold red" if length.over else "default"
+    share = SafeText(f"{length.measured}/{length.limit}", style)
+    return gauge(length.measured, length.limit), share, SafeText(str(length.left), style)
 
 
 def print_field(console: Console, texts: Texts, address: str, answers: list[Answer]) -> None:

@@ -13,7 +13,6 @@ from tavolan.pictures.design.colour import resolve
 from tavolan.pictures.making.thumbnails import thumbs
 from tavolan.project.model import Project, Store
 from tavolan.project.picture_records import finished, set_files
-from tavolan.rulebooks.measure import measure
 from tavolan.rulebooks.model import FieldRule, Role
 from tavolan.words.coverage import Answer, cover
 from tavolan.words.plan_model import Plan
@@ -176,12 +175,19 @@ def _listing(project: Project, store: Store, tag: str, findings: list[Finding], 
 def _field(project: Project, store: Store, tag: str, key: str, rule: FieldRule, findings: list[Finding]) -> FieldView:
     value = project.value(store.id, tag, key)
     text = value.text(rule)
-    length = measure(text, store.rulebook.unit_of(rule))
     levels = {f.level for f in findings if f.field == key}
     state = next(
         (level for level in ("error", "warning", "note") if level in levels), "fine" if value.written else "empty"
     )
     entries: Any = value.content if isinstance(value.content, list) else []
     return FieldView(
-        key, rule.kind, text.strip(), entries, length, rule.max, state, rule.required != "never", value.inherited_from
+        key,
+        rule.kind,
+        text.strip(),
+        entries,
+        rule.length(text).measured,
+        rule.max,
+        state,
+        rule.required != "never",
+        value.inherited_from,
     )

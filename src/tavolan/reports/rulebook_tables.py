@@ -24,15 +24,15 @@ def _formats(formats: tuple[str, ...]) -> str:
     return " or ".join(name.upper() for name in formats)
 
 
-def _limit(book: Rulebook, rule: FieldRule) -> str:
+def _limit(rule: FieldRule) -> str:
     parts = []
     if rule.max is not None or rule.min:
         span = f"{rule.min or 0} to {rule.max}" if rule.max is not None else f"{rule.min} or more"
-        parts.append(f"{span} {book.unit_of(rule)}")
+        parts.append(f"{span} {rule.unit}")
     if rule.max_items is not None:
         parts.append(f"{rule.min_items} to {rule.max_items} entries")
     if rule.item_max is not None:
-        parts.append(f"{rule.item_max} {book.unit_of(rule)} each")
+        parts.append(f"{rule.item_max} {rule.unit} each")
     return ", ".join(parts)
 
 
@@ -62,7 +62,7 @@ def print_rulebook(console: Console, book: Rulebook) -> None:
     for key, rule in book.fields.items():
         name = key if rule.scope == "locale" else styled("{} [dim]({})[/]", key, rule.scope)
         rank = str(rule.search) if rule.search else ""
-        table.add_row(name, _limit(book, rule), _need(rule.required), rank, book.confidence_of(rule), rule.what)
+        table.add_row(name, _limit(rule), _need(rule.required), rank, book.confidence_of(rule), rule.what)
     console.print(table)
     console.print(styled("[dim]search: 1 weighs most. (once): told once for all locales.[/]"))
     for key, rule in book.fields.items():

@@ -3,8 +3,27 @@
 from __future__ import annotations
 
 import unicodedata
+from typing import Literal, NamedTuple
 
-from tavolan.rulebooks.model import LengthUnit
+LengthUnit = Literal["characters", "graphemes", "utf16", "bytes"]
+
+
+class Length(NamedTuple):
+    """How long a text is, beside how long it may be; both in `unit`. `limit` is None where there's none."""
+
+    measured: int
+    limit: int | None
+    unit: LengthUnit
+
+    @property
+    def over(self) -> int:
+        """By how much the text is too long."""
+        return 0 if self.limit is None else max(0, self.measured - self.limit)
+
+    @property
+    def left(self) -> int:
+        """How much of the limit is unused; negative for a text that's too long, 0 without a limit."""
+        return 0 if self.limit is None else self.limit - self.measured
 
 
 def measure(text: str, unit: LengthUnit = "characters") -> int:

@@ -6,10 +6,10 @@ from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, PositiveInt, model_validator
 
+from tavolan.rulebooks.measure import Length, LengthUnit, measure
 from tavolan.support.safe_names import PathPart
 
 Confidence = Literal["high", "medium", "low"]
-LengthUnit = Literal["characters", "graphemes", "utf16", "bytes"]
 # What a field is for, whatever its id: all behaviour asks for roles.
 Role = Literal[
     "title", "subtitle", "short", "promo", "prose", "bullets", "keywords", "notes", "tester_notes", "name", "link",
@@ -40,7 +40,7 @@ class RulebookPart(BaseModel):
 
 
 class FieldRule(RulebookPart):
-    """What a store asks of one field. Lengths are in `unit`, or the rulebook's own unit when empty.
+    """What a store asks of one field. Lengths are in `unit`: the rulebook's own where the field has none.
 
     `role` says what the field is for; where a rulebook doesn't say it, it follows from kind, scope and search.
     """
@@ -51,7 +51,7 @@ class FieldRule(RulebookPart):
     scope: Literal["locale", "once", "item", "reply"] = "locale"
     min: int = Field(0, ge=0)
     max: int | None = Field(None, ge=1)
-    unit: LengthUnit | None = None
+    unit: LengthUnit = "characters"
     separator: str = ","
     min_items: int = Field(0, ge=0)
     max_items: int | None = Field(None, ge=1)
@@ -68,6 +68,14 @@ class FieldRule(RulebookPart):
     @classmethod
     def _with_role(cls, data: Any) -> Any:
         return {"role": _usual_role(data), **data} if isinstance(data, dict) else data
+
+    def length(self, text: str) -> Length:
+        """Return how long a text is, beside how long it may be in this field."""
+        return Length(measure(text, self.unit), self.max, self.unit)
+
+    def entry_length(self, entry: str) -> Length:
+        """Return how long an entry of the field's list is, beside how long it may be."""
+        return Length(measure(entry, self.unit), self.item_max, self.unit)
 
 
 def _usual_role(data: dict[str, Any]) -> Role:
@@ -217,9 +225,17 @@ class Rulebook(BaseModel):
     locales: LocaleCodes
     storefronts: Storefronts = Storefronts()
 
-    def unit_of(self, field: FieldRule) -> LengthUnit:
-        """Unit in which the lengths of this field count."""
-        return field.unit or self.unit
+    @model_validator(mode="before")
+    @classmethod
+    def _with_units(cls, data: Any) -> Any:
+        """Give its unit to each field that has none."""
+        fields = data.get("field") if isinstance(data, dict) else None
+        if not isinstance(fields, dict) or "unit" not in data:
+            return data
+        rules = {
+            key: {"unit": data["unit"], **rule} if isinstance(rule, dict) else rule for key, rule in fields.items()
+        }
+        return {**data, "field": rules}
 
     def confidence_of(self, part: RulebookPart) -> Confidence:
         """Confidence of a part of the rulebook: its own, or the rulebook's."""

@@ -13,7 +13,6 @@ from dataclasses import replace
 from tavolan.errors import UsageError
 from tavolan.project.hypothetical import with_texts
 from tavolan.project.model import Project, Store
-from tavolan.rulebooks.measure import measure
 from tavolan.words.coverage import Answer, cover, storefronts_of, targets
 from tavolan.words.matching import TIERS
 from tavolan.words.plan_choices import Fields, LocaleChoices, Options, choices_of, fields_of, reader_of
@@ -99,7 +98,7 @@ def _locale_plan(
     # Those that were there in their old order, then the new ones by name. An empty list is never written.
     keywords = [entry.text for entry in entries if entry.stands]
     keywords = [*keywords, *sorted(entry.text for entry in entries if not entry.stands)] or now
-    length = measure(rule.separator.join(keywords), store.rulebook.unit_of(rule))
+    length = rule.length(rule.separator.join(keywords)).measured
     titles = (choice.titles[0], choice.titles[title])
     subtitles = (choice.subtitles[0], choice.subtitles[subtitle])
     return LocalePlan(choice.locale, titles, subtitles, (now, keywords), length, rule.max or 0)

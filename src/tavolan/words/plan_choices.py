@@ -9,7 +9,6 @@ from typing import Literal, NamedTuple
 from tavolan.errors import UsageError
 from tavolan.languages.tags import language_of, script_of
 from tavolan.project.model import Project, Store, Term
-from tavolan.rulebooks.measure import measure
 from tavolan.words import split
 from tavolan.words.matching import level_of, searched_texts
 from tavolan.words.phrases import Words, phrase_of, words_of
@@ -111,7 +110,6 @@ def choices_of(
     """Return what can be chosen in a locale, for the target phrases of the storefronts that read it."""
     match = split.matching_of(store.rulebook.search, tag)
     rule = store.rulebook.fields[fields.keywords]
-    unit = store.rulebook.unit_of(rule)
     now = [str(word) for word in project.value(store.id, tag, fields.keywords).content or []]
     must = project.words.must if tag == options.locales[0] else []
     spoken = [term.phrase for term in terms if options.any_language or _same_language(term.locale, tag)]
@@ -120,11 +118,10 @@ def choices_of(
 
     def allowed(word: str) -> bool:
         held = words_of(word, match)
-        fits = rule.item_max is None or measure(word, unit) <= rule.item_max
-        return fits and not any(held.holds_in_order(phrase) for phrase in forbidden)
+        return not rule.entry_length(word).over and not any(held.holds_in_order(phrase) for phrase in forbidden)
 
     def cost(word: str) -> int:
-        return measure(word + rule.separator, unit)
+        return rule.length(word + rule.separator).measured
 
     cheapest: dict[str, str] = {}
     for form, word in new:
@@ -138,7 +135,7 @@ def choices_of(
         _texts(project, store, tag, fields.subtitle, options),
         entries,
         len(now),
-        min(rule.max or 10**6, options.budget if options.budget is not None else 10**6) + measure(rule.separator, unit),
+        min(rule.max or 10**6, options.budget if options.budget is not None else 10**6) + cost(""),
         rule.max_items,
         tuple(word for text in must for word in phrase_of(text, match).words),
     )
@@ -199,6 +196,4 @@ def _texts(project: Project, store: Store, tag: str, key: str, options: Options)
     copy = project.copy[tag]
     others = [*copy.alternates(f"{store.id}.{key}").content, *copy.alternates(key).content] if options.fields else []
     rule = store.rulebook.fields[key]
-    unit = store.rulebook.unit_of(rule)
-    fitting = [text for text in others if rule.max is None or measure(text, unit) <= rule.max]
-    return list(dict.fromkeys([now, *fitting]))
+    return list(dict.fromkeys([now, *(text for text in others if not rule.length(text).over)]))

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from tavolan.project.model import Project, Store
-from tavolan.rulebooks.measure import measure
 from tavolan.words import split
 from tavolan.words.coverage import Answer, storefronts_of
 
@@ -46,6 +45,6 @@ def budgets(project: Project, store: Store, answers: list[Answer]) -> list[Budge
             words = [str(word) for word in value.content or []]
             wasted = tuple(word for word in words if split.fold(word) in held and (tag, split.fold(word)) not in needed)
             held |= {split.fold(word) for word in words}
-            used = measure(value.text(rule), store.rulebook.unit_of(rule)) if words else 0
+            used = rule.length(value.text(rule)).measured if words else 0
             found.append(Budget(front, tag, place == 0, used, rule.max or 0, wasted))
     return found

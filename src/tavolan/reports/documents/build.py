@@ -67,18 +67,16 @@ def copy_document(texts: Texts, locale: str) -> Document:
 
 def field_document(texts: Texts, address: str, answers: list[Answer]) -> Document:
     """Return one field in all locales as `tavolan/field@1`."""
-    from tavolan.rulebooks.measure import measure
     from tavolan.words.coverage import phrases_served
 
     rows = []
     for tag in texts.project.app.locales:
         text, lent_by = texts.shown(tag, address)
-        limit = texts.limit(address, tag)
+        length = texts.length(tag, address, text)
         served = phrases_served(answers, tag, address)
         rows.append({
             "locale": tag, "text": text, "like": lent_by,
-            "length": measure(text, limit.unit) if limit else measure(text),
-            "limit": limit.most if limit else None, "unit": limit.unit if limit else "characters",
+            "length": length.measured, "limit": length.limit, "unit": length.unit,
             "phrases": len(served), "served": [phrase for phrase, helps in served.items() if helps],
         })  # fmt: skip
     return {"schema": "tavolan/field@1", "field": address, "locales": rows}

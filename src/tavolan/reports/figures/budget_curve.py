@@ -6,7 +6,6 @@ import io
 
 from tavolan.project.model import Project
 from tavolan.reports.figures.style import BEST, FILL, GRID, NOW, NOW_INK, PLANNED, chart_style
-from tavolan.rulebooks.measure import measure
 from tavolan.words.plan import value_of_budget
 from tavolan.words.plan_choices import Options
 from tavolan.words.plan_model import Plan
@@ -14,9 +13,8 @@ from tavolan.words.plan_model import Plan
 
 def budget_curve(project: Project, options: Options, plan: Plan) -> bytes:
     """Return a PNG of 1200 x 750 pixels: the best value at every budget, where the listing stands, and the plan."""
-    book = project.stores[plan.store].rulebook
-    rule = book.fields[plan.fields.keywords]
-    spent_now = sum(measure(rule.separator.join(locale.keywords[0]), book.unit_of(rule)) for locale in plan.locales)
+    rule = project.stores[plan.store].rulebook.fields[plan.fields.keywords]
+    spent_now = sum(rule.length(rule.separator.join(locale.keywords[0])).measured for locale in plan.locales)
     points = [(budget * len(plan.locales), value) for budget, value in value_of_budget(project, options)]
     title = f"{project.app.name}: what keyword space is worth in {', '.join(options.locales)}"
     return _drawn(title, points, plan, spent_now)
