@@ -16,6 +16,7 @@ import tavolan
 from conftest import PROGRAM, examples, replace, run_tavolan
 from tavolan.errors import ProjectError, UsageError
 from tavolan.exchange.copy_sheets import merge, read_sheet, write_csv, write_xlsx
+from tavolan.project.text_writing import TextWriter
 from tavolan.project.texts import TextChange, Texts
 from tavolan.project.toml_edit import TomlEditor
 from tavolan.reports.machine import github, junit, markdown, sarif
@@ -118,7 +119,7 @@ def test_a_round_trip_without_edits_changes_no_byte(project, name, rows):
     assert len(cells) == count == len(all_texts.addresses()) * 3
     outcome = merge(all_texts, cells, name)
     assert outcome.changes == [] == outcome.conflicts
-    all_texts.write(outcome.changes)
+    TextWriter(all_texts).write(outcome.changes)
     assert {path: path.read_bytes() for path in project.rglob("*.toml")} == before
     assert len((project / "copy/state.csv").read_text().splitlines()) == 13
 

@@ -218,16 +218,17 @@ def test_a_rulebook_ages(project):
 
 
 def test_an_outdated_translation_is_known_by_the_tools_own_edits(project):
+    from tavolan.project.text_writing import TextWriter
     from tavolan.project.texts import TextChange, Texts
 
-    Texts(tavolan.open_project(project)).write([TextChange("de-DE", "subtitle", "", "Neue Notizen")])
+    TextWriter(Texts(tavolan.open_project(project))).write([TextChange("de-DE", "subtitle", "", "Neue Notizen")])
     assert found(project, "outdated") == []
     replace(project / EN, "Clay and kiln notes", "Clay, kiln and glaze notes")
     assert [(f.locale, f.field, f.line) for f in found(project, "outdated")] == [
         ("ar-SA", "subtitle", 2),
         ("de-DE", "subtitle", 2),
     ]
-    Texts(tavolan.open_project(project)).write([TextChange("de-DE", "subtitle", "", "Noch neuere Notizen")])
+    TextWriter(Texts(tavolan.open_project(project))).write([TextChange("de-DE", "subtitle", "", "Noch neuere Notizen")])
     assert [f.locale for f in found(project, "outdated")] == ["ar-SA"]
 
 

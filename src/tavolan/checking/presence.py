@@ -10,6 +10,7 @@ from tavolan.checking.registry import check
 from tavolan.checking.review import Place, Review
 from tavolan.errors import nearest
 from tavolan.languages.tags import locale_name, nearest_code
+from tavolan.project.addresses import parse_address
 from tavolan.project.model import Project
 
 
@@ -23,9 +24,9 @@ def is_required(project: Project, required: str) -> bool:
 
 
 def _remedy(place: Place) -> str:
-    if place.field.startswith("items."):
-        _, item, key = place.field.split(".")
-        return f'Write {key} = "…" under [items.{item}].'
+    address = parse_address(place.field)
+    if address.item:
+        return f'Write {address.key} = "…" under [items.{address.item}].'
     if place.locale:
         sample = "[…]" if place.rule.kind == "list" else "…" if place.rule.kind == "yes-no" else '"…"'
         return f"Write {place.field} = {sample}."

@@ -9,6 +9,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 from tavolan.checking.findings import Finding, Level, Location, Rule
+from tavolan.project.addresses import PICTURE_TABLES
 from tavolan.project.model import Project, Store, Term, Value
 from tavolan.project.picture_records import Made, read_made
 from tavolan.project.screens import ScreenIndex
@@ -136,7 +137,7 @@ class Review:
             else:
                 yield Passage(place.locale, store, place.field, str(value.content), value, place.rule.role)
         for locale, copy in self.project.copy.items():
-            for table in ("captions", "showcase"):
+            for table in PICTURE_TABLES:
                 for name in copy.data.get(table, {}):
                     value = copy.entry(table, name)
                     yield Passage(locale, "", f"{table}.{name}", str(value.content), value, table)

@@ -6,6 +6,7 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 from tavolan.checking.findings import Finding
+from tavolan.project.addresses import parse_address
 from tavolan.project.model import Project, Store
 
 if TYPE_CHECKING:
@@ -112,7 +113,7 @@ def _steps(project: Project, findings: list[Finding], pictures: dict[tuple[str, 
 
     def rank(finding: Finding) -> tuple[bool, int, int, int]:
         blocks = finding.level == "error" or finding.rule in _MISSING
-        picture = finding.field.startswith((*_PICTURES, "captions."))
+        picture = finding.field.startswith(_PICTURES) or parse_address(finding.field).table == "captions"
         if finding.locale == project.source_locale:
             stage = 0
         elif not finding.locale:

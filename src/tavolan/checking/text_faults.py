@@ -16,6 +16,7 @@ from tavolan.checking.review import Passage, Review
 from tavolan.languages.scripts import script
 from tavolan.languages.tags import language_of, script_of
 from tavolan.languages.word_lists import word_lists
+from tavolan.project.addresses import PICTURE_TABLES
 from tavolan.project.caption_markup import MarkupError, parse
 
 # What only a program writes: {{name}}, ${name}, %s, %(name)s, {app_name}, {0}, [APP_NAME], <NAME>.
@@ -118,7 +119,7 @@ def link(review: Review, this: Rule) -> Iterator[Finding]:
 def markup(review: Review, this: Rule) -> Iterator[Finding]:
     """A caption's emphasis isn't closed, or a text holds HTML tags, which stores print as they are."""
     for passage in review.passages:
-        if passage.role in ("captions", "showcase"):
+        if passage.role in PICTURE_TABLES:
             try:
                 parse(passage.text)
             except MarkupError as error:

@@ -221,6 +221,7 @@ def sheet(
 
 def _read_back(texts: Texts, path: Path, prefer: str, dry_run: bool) -> None:
     from tavolan.exchange import copy_sheets
+    from tavolan.project.text_writing import TextWriter
     from tavolan.reports.copytables import print_changes
 
     outcome = copy_sheets.merge(texts, copy_sheets.read_sheet(path), str(path), prefer)
@@ -231,7 +232,7 @@ def _read_back(texts: Texts, path: Path, prefer: str, dry_run: bool) -> None:
         print_changes(printer, outcome.conflicts, "\nChanged on both sides (− here, + in the sheet):")
         printer.print(styled("[dim]Nothing of these was written. Decide with --prefer sheet or --prefer project.[/]"))
     if not dry_run:
-        texts.write(outcome.changes)
+        TextWriter(texts).write(outcome.changes)
     done = "would be written" if dry_run else "written"
     printer.print(f"{len(outcome.changes)} {done}, {len(outcome.conflicts)} in conflict")
     if outcome.conflicts:
@@ -247,6 +248,7 @@ def _apply(
 ) -> None:
     """Show changes, refuse those over their limit, write the rest."""
     from tavolan.errors import UsageError
+    from tavolan.project.text_writing import TextWriter
     from tavolan.reports.copytables import print_changes
     from tavolan.support.transaction import changing
 
@@ -261,10 +263,11 @@ def _apply(
     source = texts.project.source_locale
     confirmed = [change for change in changes if change.before == change.after != "" and change.locale != source]
     if not dry_run:
+        writer = TextWriter(texts)
         with changing(texts.project.root):
-            texts.write([*real, *confirmed])
+            writer.write([*real, *confirmed])
             if alternates:
-                texts.write_alternates(*alternates)
+                writer.write_alternates(*alternates)
         if confirmed:
             printer.print(f"Confirmed: it still serves the {source} text.")
     verb = "would change" if dry_run else "changed"

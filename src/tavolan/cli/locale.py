@@ -76,6 +76,7 @@ def adopt(
     """Take translations that came in by hand as made from the source as it stands: its changes are noticed then."""
     from tavolan.project.origins import unknown_origins
     from tavolan.project.state import write_state
+    from tavolan.project.text_writing import adopted
     from tavolan.project.texts import Texts
     from tavolan.reports.number_words import counted
     from tavolan.support.transaction import changing
@@ -84,10 +85,10 @@ def adopt(
     unknown = unknown_origins(opened)
     chosen = {tag: unknown[tag] for tag in _targets(opened, locale) if tag in unknown}
     if not dry_run:
-        adopted = Texts(opened).adopted()
+        state = adopted(Texts(opened))
         left = {(tag, address) for tag in unknown if tag not in chosen for address in unknown[tag]}
         with changing(opened.root):
-            write_state(opened.root, {key: entry for key, entry in adopted.items() if key not in left})
+            write_state(opened.root, {key: entry for key, entry in state.items() if key not in left})
     for tag, addresses in chosen.items():
         console().print(f"{tag:8} {counted(len(addresses), 'text')}: {', '.join(addresses)}", soft_wrap=True)
     total = sum(map(len, chosen.values()))

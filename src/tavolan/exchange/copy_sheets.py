@@ -17,6 +17,7 @@ from typing import TYPE_CHECKING, Any, Literal
 from tavolan.errors import Problem, ProjectError, nearest, one_problem
 from tavolan.exchange.workbook import Sheet, read_workbook
 from tavolan.languages.tags import is_right_to_left
+from tavolan.project.addresses import parse_address
 from tavolan.project.state import digest
 from tavolan.project.texts import Outcome, TextChange, Texts
 from tavolan.support.csvfile import guarded, unguarded
@@ -53,7 +54,7 @@ def groups(texts: Texts) -> dict[str, list[str]]:
         rule = texts.rule(address)
         if rule is None:
             found["Pictures"].append(address)
-        elif address.startswith("items."):
+        elif parse_address(address).item:
             found["Items"].append(address)
         elif rule.role == "link":
             found["Links"].append(address)

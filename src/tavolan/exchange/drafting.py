@@ -25,6 +25,7 @@ from tavolan.project.memory import read_memory
 from tavolan.project.model import Project
 from tavolan.project.schema import USUAL_BATCH, USUAL_PARALLEL, ProviderTable
 from tavolan.project.state import digest
+from tavolan.project.text_writing import TextWriter
 from tavolan.project.texts import TextChange, Texts
 from tavolan.project.translation_progress import is_drafted
 from tavolan.support.files import read_bytes, write_inside
@@ -91,6 +92,7 @@ class Drafter:
     def __init__(self, project: Project, provider: Provider) -> None:
         self.project, self.provider = project, provider
         self.texts = Texts(project)
+        self._writer = TextWriter(self.texts)
         self._seen = self._stamp()
         table = getattr(provider, "table", None)
         self.batch = table.batch if table else USUAL_BATCH
@@ -198,6 +200,7 @@ class Drafter:
         if self._seen != self._stamp():
             self.project = load_project(self.project.root)
             self.texts = Texts(self.project)
+            self._writer = TextWriter(self.texts)
 
     def _stamp(self) -> dict[str, int]:
         return {path.name: path.stat().st_mtime_ns for path in (self.project.root / "copy").iterdir()}
@@ -228,7 +231,7 @@ class Drafter:
                 done.over.append((locale, text.address, over))
             changes.append(change)
         if changes:
-            self.texts.write(changes, "drafted")
+            self._writer.write(changes, "drafted")
         for change in alternates:
             self._put_aside(change)
         done.written += changes
@@ -249,7 +252,7 @@ class Drafter:
             return
         known = list(self.project.copy[change.locale].alternates(change.address).content or [])
         if change.after not in known:
-            self.texts.write_alternates(change.locale, change.address, [*known, change.after])
+            self._writer.write_alternates(change.locale, change.address, [*known, change.after])
 
     def _measure_keywords(self, locale: str, done: Drafted) -> None:
         """Note how much of the keyword budget the source's own list would take, as a literal translation about does."""

@@ -15,6 +15,7 @@ from tavolan.exchange.xliff import parse_xliff
 from tavolan.project.memory import Pair, remember
 from tavolan.project.model import Project
 from tavolan.project.state import StateEntry, TranslationState, digest
+from tavolan.project.text_writing import TextWriter
 from tavolan.project.texts import TextChange, Texts
 from tavolan.support.files import read_bytes
 from tavolan.support.transaction import changing
@@ -180,7 +181,8 @@ def take(project: Project, received: Received) -> None:
     written: dict[TranslationState, list[TextChange]] = {}
     for change in (*received.changes, *received.confirmed):
         written.setdefault(received.works[change.locale, change.address], []).append(change)
+    writer = TextWriter(texts)
     with changing(project.root):
         remember(project.root, pairs, source)
         for work, changes in written.items():
-            texts.write(changes, work)
+            writer.write(changes, work)

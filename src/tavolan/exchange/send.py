@@ -8,6 +8,7 @@ from tavolan.exchange.glossary import read_glossary, write_tbx
 from tavolan.exchange.po import write_gettext
 from tavolan.exchange.translation_request import TranslationRequest, TranslationUnit
 from tavolan.exchange.xliff import write_old_xliff, write_xliff
+from tavolan.project.addresses import parse_address
 from tavolan.project.memory import Pair, matches, read_memory
 from tavolan.project.model import Project
 from tavolan.project.state import digest
@@ -41,18 +42,19 @@ def parcel_for(
 def _notes(texts: Texts, unit: Translation, pictures: list[Path]) -> list[str]:
     """Return what a translator should know of a text."""
     project = texts.project
-    head, _, rest = unit.address.partition(".")
+    address = parse_address(unit.address)
     rule = texts.rule(unit.address)
     notes = []
-    if head == "captions":
-        notes.append(f"Printed on the store picture “{rest}”; the first line is the title. Keep the emphasised words.")
-        if picture := next((file for file in pictures if file.stem.partition("-")[2] == rest), None):
+    if address.table == "captions":
+        key = address.key
+        notes.append(f"Printed on the store picture “{key}”; the first line is the title. Keep the emphasised words.")
+        if picture := next((file for file in pictures if file.stem.partition("-")[2] == key), None):
             notes.append(f"Picture: {picture.relative_to(project.root).as_posix()}")
-    elif head == "showcase":
+    elif address.table == "showcase":
         notes.append("Shown inside the app's screens on store pictures; as short as the original.")
     elif rule:
-        where = f"{rest} of {head}" if rest else head
-        notes.append(f"{rule.what or where}. Stores: {', '.join(dict.fromkeys(_stores(texts, unit.address)))}.")
+        stores = dict.fromkeys(store for store, _ in texts.rules_of(unit.address))
+        notes.append(f"{rule.what or unit.address}. Stores: {', '.join(stores)}.")
     if unit.limit:
         notes.append(f"At most {unit.limit} {unit.unit}.")
     if unit.standing == "outdated":
@@ -62,13 +64,6 @@ def _notes(texts: Texts, unit: Translation, pictures: list[Path]) -> list[str]:
     if unit.standing == "drafted":
         notes.append("Drafted by a machine: please review.")
     return notes
-
-
-def _stores(texts: Texts, address: str) -> list[str]:
-    parts = address.split(".")
-    if len(parts) == 2 and parts[0] in texts.project.stores:
-        return [parts[0]]
-    return [store for store, _ in texts.rules.get(parts[-1], []) or texts.item_rules.get(parts[-1], [])]
 
 
 def send(

@@ -11,6 +11,7 @@ from tavolan.notes.gitlog import commits_since
 from tavolan.notes.limit_fitting import Fitted, fit_bullets
 from tavolan.project.model import Project
 from tavolan.project.state import StateEntry, digest, write_state
+from tavolan.project.text_writing import adopted
 from tavolan.project.texts import Texts
 from tavolan.project.toml_edit import TomlEditor
 from tavolan.project.translation_progress import is_drafted
@@ -73,10 +74,10 @@ def write_draft(project: Project, drafted: DraftedNotes, replace: bool = False) 
             raise UsageError(f"{file} has notes that a person wrote, under {address}", remedy)
     editor = TomlEditor(project.root / file, file)
     for address in superseded:
-        editor.remove(tuple(address.split(".")))
-    state = texts.adopted()
+        editor.remove(texts.key(address))
+    state = adopted(texts)
     for address, text in values.items():
-        editor.set(tuple(address.split(".")), text)
+        editor.set(texts.key(address), text)
         state[source, address] = StateEntry(digest(text), "drafted", digest(text))
     author = f"out/notes/{project.app.version or 'draft'}.md"
     with changing(project.root):

@@ -98,11 +98,12 @@ def keep_notes(project: Project, following: str = "") -> list[str]:
 def _keep(project: Project, found: dict[str, dict[str, str]], following: str) -> list[str]:
     # The checks read versions too, and edit nothing.
     from tavolan.project.state import write_state
+    from tavolan.project.text_writing import adopted
     from tavolan.project.texts import Texts
     from tavolan.project.toml_edit import TomlEditor
 
     version, places = project.app.version, addresses(project)
-    write_state(project.root, Texts(project).adopted())
+    write_state(project.root, adopted(Texts(project)))
     for tag, notes in found.items():
         editor = TomlEditor(project.root / "copy" / f"{tag}.toml", f"copy/{tag}.toml")
         for who, text in notes.items():

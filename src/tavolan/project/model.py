@@ -10,6 +10,7 @@ from typing import Any
 
 from tavolan.errors import UnknownNameError
 from tavolan.languages.tags import language_of
+from tavolan.project.addresses import PICTURE_TABLES
 from tavolan.project.schema import (
     App,
     CheckTable,
@@ -114,7 +115,7 @@ class Copy:
         """Return the value at a key path as it ships: its own, else what the locale takes from the one it's like."""
         if key[0] == "items":
             return self.item(key[1], key[2])
-        if key[0] in ("captions", "showcase"):
+        if key[0] in PICTURE_TABLES:
             return self.entry(key[0], key[1])
         own: Any = self.data
         for part in key:

@@ -49,7 +49,7 @@ def _laid_out(project: Project, pattern: str) -> str:
     origins = (pattern, project.copy[pattern].data.get("like"), project.source_locale)
     tables: dict[str, list[str]] = {"": [], "captions": []}
     for address in texts.addresses():
-        table, _, key = address.rpartition(".")
+        *tables_above, key = texts.key(address)
         # Links stay as they are, and keywords are researched.
         if not texts.is_translated(address):
             continue
@@ -58,7 +58,7 @@ def _laid_out(project: Project, pattern: str) -> str:
             value = tomlkit.string(text, multiline="\n" in text).as_string()
             # TOML drops a line break right after the opening quotes.
             value = value.replace('"""', '"""\n', 1)
-            tables.setdefault(table, []).append(f"{key} = {value}")
+            tables.setdefault(".".join(tables_above), []).append(f"{key} = {value}")
     lines = [f"# The text of {pattern} stands below: translate it and take the # away, or use tavolan locale send.", ""]
     for table, entries in tables.items():
         lines += ["", f"[{table}]"] if table else []

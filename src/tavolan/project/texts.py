@@ -2,20 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
 
-from tavolan.errors import Problem, ProjectError, UnknownNameError
+from tavolan.errors import UnknownNameError
+from tavolan.project.addresses import parse_address
 from tavolan.project.model import ONCE, Project, Value
-from tavolan.project.state import State, StateEntry, TranslationState, digest, read_state, write_state
 from tavolan.rulebooks.measure import Length, measure
 from tavolan.rulebooks.model import FieldRule
-from tavolan.support.transaction import changing
-from tavolan.support.xmlfile import bad_character
-
-TABLES = ("captions", "showcase")
 
 
 @dataclass(frozen=True)
@@ -74,7 +70,7 @@ class Texts:
 
     def asked(self, locale: str, address: str) -> bool:
         """Whether some store that has the locale takes this text in it, or it's written there anyway."""
-        rules = self._rules(address)
+        rules = self.rules_of(address)
         stores = self.project.stores
         return (
             not rules or any(locale in stores[store].locales for store, _ in rules) or bool(self.get(locale, address))
@@ -92,48 +88,48 @@ class Texts:
         return self._keys[address]
 
     def _key(self, address: str) -> tuple[str, ...]:
-        parts = tuple(address.split("."))
-        known = {
-            1: lambda: parts[0] in self.rules,
-            2: lambda: (parts[0] in TABLES) or (parts[0] in self.project.stores and parts[1] in self.rules),
-            3: lambda: parts[0] == "items" and parts[1] in self.project.app.items and parts[2] in self.item_rules,
-        }
-        if len(parts) not in known or not all(parts) or not known[len(parts)]():
+        at = parse_address(address)
+        if at.table == "items":
+            known = len(at.path) == 3 and at.item in self.project.app.items and at.key in self.item_rules
+        elif at.in_picture:
+            known = len(at.path) == 2 and bool(at.key)
+        else:
+            known = at.key in self.rules and (len(at.path) == 1 or at.store in self.project.stores)
+        if not known:
             raise UnknownNameError("there's no field", address, self.addresses())
         pictures = (*self.project.shots.shot, *self.project.shots.graphic)
         keys = {picture.caption_key for picture in pictures}
         # Before there are shots, captions may be written already.
-        if parts[0] == "captions" and pictures and parts[1] not in keys:
+        if at.table == "captions" and pictures and at.key not in keys:
             shots = [f"captions.{key}" for key in keys]
             raise UnknownNameError("there's no field", address, shots)
-        return parts
+        return at.path
 
     def rule(self, address: str) -> FieldRule | None:
         """Return the rule of a field in the first store that has it; None for captions and showcase values."""
-        rules = self._rules(address)
+        rules = self.rules_of(address)
         return rules[0][1] if rules else None
 
     def role(self, address: str) -> str:
         """Return what a text is for: its field's role; "captions" or "showcase" for those of pictures."""
         rule = self.rule(address)
-        return rule.role if rule else address.partition(".")[0]
+        return rule.role if rule else parse_address(address).table
 
-    def _rules(self, address: str) -> list[tuple[str, FieldRule]]:
-        parts = address.split(".")
-        if parts[0] in TABLES:
+    def rules_of(self, address: str) -> list[tuple[str, FieldRule]]:
+        """Return the stores that take a text, each with its rule; none for captions and showcase values."""
+        at = parse_address(address)
+        if at.in_picture:
             return []
-        if parts[0] == "items":
-            return self.item_rules[parts[2]]
-        if len(parts) == 2:
-            return [(store, rule) for store, rule in self.rules[parts[1]] if store == parts[0]]
-        return self.rules[parts[0]]
+        if at.item:
+            return self.item_rules[at.key]
+        return [(store, rule) for store, rule in self.rules[at.key] if at.store in ("", store)]
 
     def limit(self, address: str, locale: str) -> Limit | None:
         """Return the strictest limit of a field in a locale; stores with a text of their own don't count."""
         found = []
         own = self.project.copy[locale].data
-        for store, rule in self._rules(address):
-            overridden = "." not in address and address in own.get(store, {})
+        for store, rule in self.rules_of(address):
+            overridden = address in own.get(store, {})
             if rule.max is not None and rule.kind != "link" and not overridden:
                 found.append(Limit(rule, store))
         return min(found, key=lambda limit: limit.rule.max or 0, default=None)
@@ -175,8 +171,8 @@ class Texts:
 
     def _once(self, address: str) -> Value | None:
         """Return what's written once for all locales, by the first store that takes the field."""
-        key = address.rpartition(".")[2]
-        found = (self.project.once_value(store, key) for store, _ in self._rules(address))
+        key = parse_address(address).key
+        found = (self.project.once_value(store, key) for store, _ in self.rules_of(address))
         return next((replace(value, inherited_from=ONCE) for value in found if value.written), None)
 
     def is_translated(self, address: str) -> bool:
@@ -211,109 +207,3 @@ class Texts:
         if not length.over:
             return None
         return f"{length.measured} {length.unit}, {length.over} over the limit of {length.limit} ({limit.store})"
-
-    def write(self, changes: Iterable[TextChange], work: TranslationState = "translated") -> None:
-        """Write changes into the copy files; remember what was translated from what, and by whom: as one change.
-
-        Raises ProjectError, and writes nothing, for a text with a control character.
-        """
-        changes = list(changes)
-        problems = [
-            Problem(f"copy/{change.locale}.toml", None, change.address, f"would hold {character}", "Take it out.")
-            for change in changes
-            if (character := bad_character(change.after))
-        ]
-        if problems:
-            raise ProjectError(problems)
-        with changing(self.project.root):
-            self._write(changes, work)
-
-    def _write(self, changes: list[TextChange], work: TranslationState) -> None:
-        from tavolan.project.toml_edit import TomlEditor
-
-        editors: dict[str, TomlEditor] = {}
-        state = {**self.adopted(), **self._meanwhile()}
-        for change in changes:
-            shown = f"copy/{change.locale}.toml"
-            if change.locale not in editors:
-                editors[change.locale] = TomlEditor(self.project.root / shown, shown)
-            editor = editors[change.locale]
-            key = self.key(change.address)
-            if change.after:
-                editor.set(key, self.parse(change.address, change.after))
-            else:
-                editor.remove(key)
-        sources = {change.address: change.after for change in changes if change.locale == self.project.source_locale}
-        self._keep_earlier(changes, state)
-        for change in changes:
-            self._remember(state, change, sources, work)
-        for editor in editors.values():
-            editor.save()
-        if state != self.project.state:
-            write_state(self.project.root, state)
-        # The next write of this run builds on it.
-        for known in (self.project.state, self.project.origins):
-            known.clear()
-            known.update(state)
-
-    def _meanwhile(self) -> State:
-        """Return what another run wrote into the state since the project was read."""
-        problems: list[Problem] = []
-        state = read_state(self.project.root, problems)
-        if problems:
-            raise ProjectError(problems)
-        return {key: entry for key, entry in state.items() if self.project.state.get(key) != entry}
-
-    def adopted(self) -> State:
-        """Return the state with every translation in it: those of unknown origin as made from the source as it stands.
-
-        Whoever wrote them by hand had that source before their eyes, as far as anybody can tell.
-        """
-        source = self.project.source_locale
-        state = {**self.project.state, **self.project.origins}
-        for locale, address in self.translations():
-            if (locale, address) not in self.project.origins:
-                original, target = self.get(source, address), self.get(locale, address)
-                state[locale, address] = StateEntry(digest(original), "translated", digest(target))
-        return state
-
-    def _keep_earlier(self, changes: list[TextChange], state: State) -> None:
-        """Keep in the memory what a changed source said, with the translations made from it: they may fit again."""
-        from tavolan.project.memory import Pair, remember
-
-        source = self.project.source_locale
-        pairs = [
-            Pair(source, tag, change.before, target, change.address)
-            for change in changes
-            if change.locale == source and change.before.strip() and change.before != change.after
-            for tag in self.project.copy
-            if tag != source and (target := self.get(tag, change.address)).strip()
-            if (entry := state.get((tag, change.address))) and entry.source == digest(change.before)
-        ]
-        if pairs:
-            remember(self.project.root, pairs, source)
-
-    def write_alternates(self, locale: str, address: str, candidates: list[str]) -> None:
-        """Write the further candidates of a field."""
-        from tavolan.project.toml_edit import TomlEditor
-
-        with changing(self.project.root):
-            editor = TomlEditor(self.project.root / "copy" / f"{locale}.toml", f"copy/{locale}.toml")
-            editor.set(("alternates", address), candidates)
-            editor.save()
-
-    def _remember(
-        self,
-        state: State,
-        change: TextChange,
-        sources: dict[str, str],
-        work: TranslationState,
-    ) -> None:
-        source = self.project.source_locale
-        if change.locale == source:
-            return
-        original = sources.get(change.address, self.get(source, change.address))
-        if change.after and original:
-            state[change.locale, change.address] = StateEntry(digest(original), work, digest(change.after))
-        else:
-            state.pop((change.locale, change.address), None)

@@ -9,6 +9,7 @@ from rich.console import Console
 from tavolan.checking import Finding
 from tavolan.checking.status import Status, TextCounts
 from tavolan.languages.tags import locale_name
+from tavolan.project.addresses import parse_address
 from tavolan.project.model import ONCE, Project, Value
 from tavolan.project.texts import TextChange, Texts
 from tavolan.reports.number_words import counted
@@ -79,8 +80,8 @@ def print_locale(console: Console, texts: Texts, locale: str, only_store: str | 
         console.print(styled("[dim]like {}: what isn't written here is taken from there[/]", like))
     table = plain_table("field", "", "length", "left", "text")
     for address in texts.addresses():
-        own_store = address.split(".")[0] in texts.project.stores
-        if only_store and own_store and not address.startswith(f"{only_store}."):
+        own_store = parse_address(address).store
+        if only_store and own_store not in ("", only_store):
             continue
         text, inherited = texts.shown(locale, address)
         shown = SafeText(text, "dim" if inherited else "default")

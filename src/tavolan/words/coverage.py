@@ -15,6 +15,7 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any
 
+from tavolan.project.addresses import parse_address
 from tavolan.project.model import Project, Store, Term
 from tavolan.words import split
 from tavolan.words.matching import TIERS, Answered, Listing, Tier, listing_of
@@ -278,7 +279,7 @@ def coverage_by_storefront(answers: list[Answer]) -> dict[str, dict[str, dict[st
 
 def phrases_served(answers: list[Answer], locale: str, address: str) -> dict[str, bool]:
     """Return per target phrase of a locale whether a word of a field helps to answer it."""
-    field = address.rsplit(".", maxsplit=1)[-1]
+    field = parse_address(address).key
     marks: dict[str, bool] = {}
     for a in answers:
         if a.terms_locale == locale:

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 
 from tavolan.project.hypothetical import with_texts
 from tavolan.project.model import Project, Store
+from tavolan.project.text_writing import TextWriter
 from tavolan.project.texts import TextChange, Texts
 from tavolan.support.transaction import changing
 from tavolan.words.plan_choices import Fields
@@ -42,16 +43,17 @@ def apply_plan(project: Project, made: Plan) -> list[TextChange]:
     book = project.stores[made.store].rulebook
     alternates: list[tuple[str, str, list[str]]] = []
     for change in made.texts:
-        key = change.address.rpartition(".")[2]
+        key = texts.key(change.address)[-1]
         before = project.value(made.store, change.locale, key).text(book.fields[key])
         known = project.copy[change.locale].alternates(change.address).content
         kept = dict.fromkeys([before, *known] if before else known)
         alternates.append((change.locale, change.address, [text for text in kept if text != change.after]))
+    writer = TextWriter(texts)
     with changing(project.root):
-        texts.write(made.texts)
+        writer.write(made.texts)
         for locale, address, candidates in alternates:
             if candidates:
-                texts.write_alternates(locale, address, candidates)
+                writer.write_alternates(locale, address, candidates)
     return made.texts
 
 

@@ -1,0 +1,50 @@
+"""Addresses of texts: `title`, `android.title` for one store, `captions.home`, `showcase.price`, `items.pro.name`."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from functools import lru_cache
+
+# Tables of a copy file whose texts stand in pictures.
+PICTURE_TABLES = ("captions", "showcase")
+
+
+@dataclass(frozen=True)
+class Address:
+    """Where a text stands in a copy file: `path` has the keys of its tables and its own."""
+
+    path: tuple[str, ...]
+
+    def __str__(self) -> str:
+        return ".".join(self.path)
+
+    @property
+    def table(self) -> str:
+        """`captions`, `showcase` or `items` for a text in such a table, else empty."""
+        return self.path[0] if len(self.path) > 1 and self.path[0] in (*PICTURE_TABLES, "items") else ""
+
+    @property
+    def in_picture(self) -> bool:
+        """Whether it's a text of pictures, which no rulebook knows: a caption or a showcase value."""
+        return self.table in PICTURE_TABLES
+
+    @property
+    def store(self) -> str:
+        """The store that alone gets the text, else empty."""
+        return self.path[0] if len(self.path) == 2 and not self.table else ""
+
+    @property
+    def item(self) -> str:
+        """The in-app item that the text describes, else empty."""
+        return self.path[1] if self.table == "items" else ""
+
+    @property
+    def key(self) -> str:
+        """The field's id, the caption's key, or the name of the showcase value."""
+        return self.path[-1]
+
+
+@lru_cache(maxsize=4096)
+def parse_address(text: str) -> Address:
+    """Return an address as written. Whether there's such a field depends on the project: `Texts.key` says it."""
+    return Address(tuple(text.split(".")))
