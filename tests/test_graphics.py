@@ -55,7 +55,9 @@ def test_graphics_have_their_own_size_words_and_direction(finished):
             500, 1024, 3
         )
     assert (images["en-US"] != images["de-DE"]).any()
-    jobs = {job.locale: job for job in Planner(tavolan.open_project(finished)).jobs(Selection(shots=("feature",)))}
+    jobs = {
+        job.target.locale: job for job in Planner(tavolan.open_project(finished)).jobs(Selection(shots=("feature",)))
+    }
     assert jobs["en-US"].scene.devices[0].bounds.x > 512 > jobs["ar-SA"].scene.devices[0].bounds.x
 
 

@@ -208,8 +208,8 @@ def test_every_look_is_painted_for_the_scripts_and_shapes_that_it_must_serve(pro
         for job in jobs:
             pixels, facts = painter.paint(job)
             assert (pixels[..., 3] == 255).all()
-            assert facts["caption"]["contrast"] > 3, name
-            assert facts["caption"]["size"] == job.caption_size > 20
+            assert facts.caption.contrast > 3, name
+            assert facts.caption.size == job.caption_size > 20
 
 
 def test_frames_of_every_kind_are_drawn(project):
@@ -260,7 +260,7 @@ def test_a_screen_fades_towards_the_ground_and_nothing_beside_it(project):
     device = job.scene.devices[0]
     frame = device.frame
     screen = np.full((round(frame.height), round(frame.width), 4), 255, np.uint8)
-    pixels = np.zeros((job.size[1], job.size[0], 4), np.uint8)
+    pixels = np.zeros((job.setting.size[1], job.setting.size[0], 4), np.uint8)
     canvas, _surface = canvas_on(pixels)
     paint_screen(canvas, device, screen, job.colours)
     middle = pixels[int(frame.y + frame.height / 2), int(frame.x + frame.width / 2), 2::-1]

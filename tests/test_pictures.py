@@ -235,7 +235,7 @@ def test_the_screen_itself_is_neither_mirrored_nor_distorted(shared_rendered):
 def test_a_set_shares_one_caption_size(project):
     replace(project / "copy/de-DE.toml", "Jeder Brand", "Jeder Brand von Anfang bis Ende und noch viel länger dazu")
     jobs = Planner(tavolan.open_project(project)).jobs(Selection(("ios",), ("de-DE", "en-US"), ("phone-6.9",)))
-    sizes = {(job.locale, job.caption_size) for job in jobs}
+    sizes = {(job.target.locale, job.caption_size) for job in jobs}
     assert len(sizes) == 2
     assert len({size for _, size in sizes}) == 2
     alone = Planner(tavolan.open_project(project)).jobs(Selection((), ("de-DE",), ("phone-6.9",), ("home",)))

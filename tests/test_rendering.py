@@ -171,7 +171,7 @@ def test_a_region_may_differ_by_size_class_or_form(project):
 
     def regions():
         jobs = Planner(tavolan.open_project(project)).jobs(Selection())
-        return {job.place: job.region for job in jobs if job.name == "home"}
+        return {job.target.place: job.region for job in jobs if job.target.name == "home"}
 
     assert regions() == {"phone-6.9": (0, 0, 1, 0.5), "tablet-13": (0, 0, 0.2, 0.2)}
     replace(project / "shots.toml", "regions.tablet-13 = [0, 0, 0.2, 0.2]", "")

@@ -64,7 +64,7 @@ def test_a_retouch_may_have_a_region_per_locale(project):
     with (project / "shots.toml").open("a") as file:
         file.write("[[retouch]]\nregion = [0.1, 0.2, 0.5, 0.1]\nblur = true\nregions.de-DE = [0.2, 0.3, 0.1, 0.1]\n")
     jobs = Planner(tavolan.open_project(project)).jobs(Selection(shots=("home",), classes=("phone-6.9",)))
-    regions = {job.locale: job.screens[0].touches[0].region for job in jobs}
+    regions = {job.target.locale: job.screens[0].touches[0].region for job in jobs}
     assert regions["de-DE"] == (0.2, 0.3, 0.1, 0.1) and regions["en-US"] == (0.1, 0.2, 0.5, 0.1)
 
 
@@ -110,7 +110,7 @@ def test_to_look_on_writes_nothing(project):
 def test_shots_may_be_for_some_size_classes_and_turned(project):
     replace(project / "shots.toml", 'screen = "kiln"', 'screen = "kiln"\nclasses = ["phone-6.9"]\nturn = "wide"')
     jobs = Planner(tavolan.open_project(project)).jobs(Selection(locales=("en-US",)))
-    assert {(job.place, job.name, job.size) for job in jobs} == {
+    assert {(job.target.place, job.target.name, job.setting.size) for job in jobs} == {
         ("phone-6.9", "home", (1290, 2796)), ("phone-6.9", "kiln", (2796, 1290)), ("tablet-13", "home", (2064, 2752)),
     }  # fmt: skip
     replace(project / "shots.toml", '["phone-6.9"]', '["phone-9.6"]')
@@ -131,5 +131,5 @@ def test_a_graphic_without_a_caption_is_a_finding_and_may_share_one(project):
         file.write('caption = "home"\n')
     assert found() == []
     opened = tavolan.open_project(project)
-    (job,) = [job for job in Planner(opened).jobs(Selection(locales=("de-DE",))) if job.kind == "graphic"]
+    (job,) = [job for job in Planner(opened).jobs(Selection(locales=("de-DE",))) if job.target.kind == "graphic"]
     assert job.caption == "Alle *Töpfe*"

@@ -329,7 +329,7 @@ def test_showcase_values_come_from_the_copy_in_each_language(project):
     for tag, text in (("en-US", "Mara"), ("ar-SA", "مارا")):
         with (project / f"copy/{tag}.toml").open("a") as file:
             file.write(f'\n[showcase]\nowner = "{text}"\n')
-    jobs = {job.locale: job for job in Planner(tavolan.open_project(project)).jobs(
+    jobs = {job.target.locale: job for job in Planner(tavolan.open_project(project)).jobs(
         Selection(classes=("phone-6.9",), shots=("home",)))}  # fmt: skip
     texts = {tag: job.screens[0].touches[0].text for tag, job in jobs.items()}
     assert texts == {"en-US": "Mara", "de-DE": "Mara", "ar-SA": "مارا"}

@@ -70,15 +70,15 @@ def test_many_pictures_are_made_once_each_in_processes(planned, cores, processes
     root, jobs = planned
     code = (
         "beside, made = set(), []\n"
-        "for job, facts, problems in make_pictures(root, jobs * 2):\n"
+        "for job, painted, problems in make_pictures(root, jobs * 2):\n"
         "    beside |= {child.pid for child in active_children()}\n"
-        "    made.append((job.file, facts['path'], problems))\n"
+        "    made.append((job.target.file, painted.facts.path, problems))\n"
         "print(len(made), len({file for file, _, _ in made}), len(beside), len(active_children()))\n"
     )
     assert in_a_fresh_process(root, code, cores) == f"{2 * len(jobs)} {len(jobs)} {processes} 0\n"
     in_processes = files(root)
-    for _, facts, _ in workers.make_pictures(root, jobs[:5]):
-        assert facts and (root / facts["path"]).read_bytes() == in_processes[facts["path"]]
+    for _, painted, _ in workers.make_pictures(root, jobs[:5]):
+        assert painted and (root / painted.facts.path).read_bytes() == in_processes[painted.facts.path]
 
 
 def test_few_pictures_are_made_without_processes(planned):
@@ -92,7 +92,7 @@ def test_a_damaged_screen_is_a_problem_and_all_others_are_made(planned):
     code = (
         "(root / jobs[0].screens[0].path).write_bytes(b'no picture')\n"
         "for job, facts, problems in make_pictures(root, jobs * 2):\n"
-        "    print(job.file, bool(facts), *map(str, problems))\n"
+        "    print(job.target.file, bool(facts), *map(str, problems))\n"
     )
     lines = in_a_fresh_process(root, code).splitlines()
     hurt = [line for line in lines if jobs[0].screens[0].path in line]

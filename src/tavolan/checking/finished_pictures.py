@@ -9,7 +9,7 @@ from tavolan.checking.findings import Finding, Location, Rule
 from tavolan.checking.registry import check
 from tavolan.checking.review import Review
 from tavolan.project.model import ICON, Project, Store
-from tavolan.project.picture_records import Made, finished, kept, set_files
+from tavolan.project.picture_records import CaptionFacts, Made, finished, kept, set_files
 from tavolan.rulebooks.model import SizeClass
 from tavolan.support.image_headers import ImageFacts, image_facts
 
@@ -133,11 +133,10 @@ def caption_faint(review: Review, this: Rule) -> Iterator[Finding]:
     It was measured on the finished picture. The weaker of plain and emphasised words counts, against the darkest and
     the lightest of the ground below them.
     """
-    for shot, at, caption in _measured(review):
-        found = [value for value in (caption["contrast"], caption["accent_contrast"]) if value is not None]
-        worst = min(found)
+    for shot, at, caption, _ in _captions(review):
+        worst = min(value for value in (caption.contrast, caption.accent_contrast) if value is not None)
         if worst < _LEAST_CONTRAST:
-            which = "emphasised words" if worst == caption["accent_contrast"] else "words"
+            which = "emphasised words" if worst == caption.accent_contrast else "words"
             message = f"its {which} stand out by {worst:.1f} to 1 only; 3 to 1 is the least"
             remedy = "Change ink or accent in the palette, or choose another look."
             yield this.finding(at, message, remedy, subject=shot)
@@ -150,25 +149,23 @@ def caption_small(review: Review, this: Rule) -> Iterator[Finding]:
     An upright picture is some 110 points wide there, a wide one 350; below 6 points a title is only texture. A shorter
     caption is set larger, and with it all others of its set.
     """
-    for shot, at, caption in _measured(review):
-        thumb = _THUMB_POINTS if caption["height"] > caption["width"] else _WIDE_THUMB_POINTS
-        points = caption["size"] * thumb / caption["width"]
+    for shot, at, caption, (width, height) in _captions(review):
+        points = caption.size * (_THUMB_POINTS if height > width else _WIDE_THUMB_POINTS) / width
         if points < _LEAST_POINTS:
             message = f"its title is {points:.1f} points high in search results; {_LEAST_POINTS} is the least"
             remedy = "Shorten the longest caption of the set."
             yield this.finding(at, message, remedy, subject=shot)
 
 
-def _measured(review: Review) -> Iterator[tuple[str, Location, dict[str, float]]]:
-    """Return what was measured of every current picture's caption: shot and class, place, values."""
+def _captions(review: Review) -> Iterator[tuple[str, Location, CaptionFacts, tuple[int, int]]]:
+    """Yield what was measured of every finished picture's caption: shot and class, place, values, picture size."""
     for store, name, size_class, tag in _sets(review.project):
         if size_class.form == "watch":
             continue
         for shot, row in _rows(review, store.id, name, tag).items():
-            if "caption" in row.facts:
-                size = {side: row.facts[side] for side in ("width", "height")}
+            if row.facts.caption:
                 at = Location(store=store.id, locale=tag, field=f"captions.{shot}", path=row.path)
-                yield f"{shot} {name}", at, {**row.facts["caption"], **size}
+                yield f"{shot} {name}", at, row.facts.caption, (row.facts.width, row.facts.height)
 
 
 @check("screen-hidden", "note")
@@ -182,8 +179,8 @@ def screen_hidden(review: Review, this: Rule) -> Iterator[Finding]:
     found: dict[tuple[str, str, str, str], list[str]] = {}
     for store, name, _, tag in _sets(project):
         for shot, row in _rows(review, store.id, name, tag).items():
-            for device in row.facts.get("hidden", []):
-                for part in device["covers"]:
+            for device in row.facts.hidden:
+                for part in device.covers:
                     found.setdefault((store.id, name, shot, part), []).append(tag)
     for (store_id, name, shot_name, part), tags in found.items():
         what = "the cut-out" if part == "cutout" else "a rounded corner"
@@ -206,7 +203,7 @@ def retouch_unclean(review: Review, this: Rule) -> Iterator[Finding]:
     found: dict[tuple[str, str], list[str]] = {}
     for store, name, _, tag in _sets(project):
         for shot, row in _rows(review, store.id, name, tag).items():
-            for value in row.facts.get("unclean", []):
+            for value in row.facts.unclean:
                 found.setdefault((shot, value), []).append(tag)
     for (shot, value), tags in found.items():
         message = f"what stood under the retouch {value} isn't covered cleanly in {', '.join(dict.fromkeys(tags))}"

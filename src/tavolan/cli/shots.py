@@ -186,7 +186,7 @@ def _dry_run(out: Console, opened: object, wanted: Selection, why: bool) -> None
         todo = [job for job in Planner(opened, ledger).jobs(wanted) if not ledger.is_current(job)]
         for job in todo:
             reason = f"  {ledger.why(job)}" if why else ""
-            out.print(styled("{}  [dim]{}×{}{}[/]", job.file, *job.size, reason), soft_wrap=True)
+            out.print(styled("{}  [dim]{}×{}{}[/]", job.target.file, *job.setting.size, reason), soft_wrap=True)
     out.print(f"Would make {len(todo)} pictures.")
 
 

@@ -10,7 +10,6 @@ from collections.abc import Iterable
 from contextlib import closing
 from dataclasses import dataclass
 from pathlib import Path
-from typing import Any
 from urllib.parse import quote
 
 LEDGER = Path("out") / "made.sqlite"
@@ -70,6 +69,57 @@ class PictureCounts:
 
 
 @dataclass(frozen=True)
+class CaptionFacts:
+    """What was measured of a painted caption: WCAG contrast of plain and of emphasised words, sizes in pixels."""
+
+    contrast: float
+    accent_contrast: float | None
+    size: int
+    sub_size: float | None
+
+
+@dataclass(frozen=True)
+class HiddenParts:
+    """What a device hides of its screen.
+
+    `cutout` is x, y, width and height as shares of the screen, `corner` the rounded corner's radius as a share of its
+    width, `outside` the share of the screen that lies outside of the picture. `covers` lists what hides something that
+    the app drew: `cutout`, `corners`.
+    """
+
+    device: str
+    cutout: tuple[float, float, float, float] | None
+    corner: float
+    covers: tuple[str, ...]
+    outside: float
+
+
+@dataclass(frozen=True, kw_only=True)
+class PaintedFacts:
+    """What was measured while a picture was painted. `unclean` names the retouches that left something behind."""
+
+    hidden: tuple[HiddenParts, ...] = ()
+    unclean: tuple[str, ...] = ()
+    caption: CaptionFacts | None = None
+
+
+@dataclass(frozen=True, kw_only=True)
+class PictureFacts(PaintedFacts):
+    """What's known of a finished picture: its file in the project, `bytes` long, width and height in pixels.
+
+    The ending of `path` differs from the planned one where the store's limit asked for another format. `quality` is a
+    JPEG's, 0 to 100.
+    """
+
+    path: str
+    bytes: int
+    width: int
+    height: int
+    format: str
+    quality: int | None = None
+
+
+@dataclass(frozen=True)
 class Made:
     """A picture as it was made: the key of its inputs, the inputs, and what was measured of it.
 
@@ -79,14 +129,14 @@ class Made:
     file: str
     key: str
     inputs: dict[str, str]
-    facts: dict[str, Any]
+    facts: PictureFacts
     size: int
     changed: int
 
     @property
     def path(self) -> str:
-        """The file that was written; its ending differs where the store's limit asked for another format."""
-        return str(self.facts.get("path", self.file))
+        """The file that was written."""
+        return self.facts.path
 
     def stands(self, root: Path) -> bool:
         """Whether the file is there and hasn't been touched since."""
@@ -98,9 +148,12 @@ class Made:
 
 
 def rows_of(base: sqlite3.Connection) -> dict[str, Made]:
-    """Return all pictures of an open ledger by their file."""
+    """Return all pictures of an open ledger by their file. Raises ValueError for facts of another shape."""
+    from pydantic import TypeAdapter
+
+    facts = TypeAdapter(PictureFacts).validate_json
     rows = base.execute("select file, key, inputs, facts, bytes, changed from made")
-    made = (Made(row[0], row[1], json.loads(row[2]), json.loads(row[3]), row[4], row[5]) for row in rows)
+    made = (Made(row[0], row[1], json.loads(row[2]), facts(row[3]), row[4], row[5]) for row in rows)
     return {row.file: row for row in made if _is_picture(row.file) and _is_picture(row.path)}
 
 

@@ -12,6 +12,7 @@ import numpy as np
 from tavolan.pictures.design.frames import Frame, frame_kind, lies, outer_shares
 from tavolan.pictures.design.look import Device, Look, Pose, Shadow, Shares
 from tavolan.pictures.design.perspective import Placing, rounded_points
+from tavolan.pictures.design.setting import Setting
 
 
 @dataclass(frozen=True)
@@ -81,22 +82,6 @@ class Scene:
     def scale(self) -> float:
         """What relative sizes are shares of, in pixels."""
         return math.sqrt(self.width * self.height)
-
-
-@dataclass(frozen=True)
-class Setting:
-    """What a scene is laid out for. `aspects` are pairs of a screen's part (own, second, pair) and its height by width.
-
-    `slot` is 1 for the second shot of a pair that shares one device, else 0.
-    """
-
-    size: tuple[int, int]
-    form: str
-    finish: str
-    cutout: str
-    aspects: tuple[tuple[str, float], ...]
-    mirrored: bool = False
-    slot: int = 0
 
 
 @lru_cache(maxsize=256)

@@ -3,43 +3,37 @@
 from __future__ import annotations
 
 import math
-from typing import Any
 
 import numpy as np
 
 from tavolan.pictures.design.frames import Frame
 from tavolan.pictures.design.layout import Placed, Scene
+from tavolan.pictures.design.look import Shares
 from tavolan.pictures.raster.canvas import Pixels
+from tavolan.project.picture_records import HiddenParts
 
 # A region counts as empty when no pixel differs from its middle tone by more than this (0 to 255).
 _EMPTY = 40
 
 
-def hidden_by(scene: Scene, screens: list[Pixels]) -> list[dict[str, Any]]:
-    """Return, per device, what of its screen can't be seen.
-
-    `cutout` is x, y, width and height as shares of the screen, `corner` the rounded corner's radius as a share of its
-    width, `outside` the share of the screen that lies outside of the picture. `covers` lists what hides something that
-    the app drew: `cutout`, `corners`.
-    """
+def hidden_by(scene: Scene, screens: list[Pixels]) -> tuple[HiddenParts, ...]:
+    """Return, per device, what of its screen can't be seen."""
     found = []
     for device, screen in zip(scene.devices, screens, strict=True):
         frame = device.frame
         box = frame.cutout_box()
-        cutout = None
+        cutout: Shares | None = None
         if box:
-            x, y, width, height = box
-            cutout = [(x - frame.x) / frame.width, (y - frame.y) / frame.height, width / frame.width,
-                      height / frame.height]  # fmt: skip
-            cutout = [round(share, 4) for share in cutout]
+            x, y = (box[0] - frame.x) / frame.width, (box[1] - frame.y) / frame.height
+            cutout = (round(x, 4), round(y, 4), round(box[2] / frame.width, 4), round(box[3] / frame.height, 4))
         corner = round(frame.glass_radius / frame.width, 4)
         covers = [name for name, area in _areas(frame, screen, cutout) if _busy(area)]
-        facts = {"device": device.name, "cutout": cutout, "corner": corner, "covers": sorted(set(covers))}
-        found.append({**facts, "outside": _outside(device, scene)})
-    return found
+        hidden = HiddenParts(device.name, cutout, corner, tuple(sorted(set(covers))), _outside(device, scene))
+        found.append(hidden)
+    return tuple(found)
 
 
-def _areas(frame: Frame, screen: Pixels, cutout: list[float] | None) -> list[tuple[str, Pixels]]:
+def _areas(frame: Frame, screen: Pixels, cutout: Shares | None) -> list[tuple[str, Pixels]]:
     """Return the hidden regions of a screen: the cut-out, and what a rounded corner takes of each corner's square."""
     height, width = screen.shape[:2]
     areas = []

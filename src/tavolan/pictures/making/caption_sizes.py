@@ -65,16 +65,16 @@ class Fitter:
             fitted, share = {}, 1.0
             for job in written:
                 # Where an earlier one had to shrink, whether this would fit in a larger size makes no difference.
-                fitted[job.name] = size = self._fit(job, share)
+                fitted[job.target.name] = size = self._fit(job, share)
                 share = min(share, size / self._full(job)) if size else share
             sizes = {
-                job.name: min(size, max(round(share * self._full(job)), self._least(job)))
+                job.target.name: min(size, max(round(share * self._full(job)), self._least(job)))
                 for job in written
-                if (size := fitted[job.name])
+                if (size := fitted[job.target.name])
             }
             if all(fitted.values()):
                 self.ledger.keep_fitted(key, sizes)
-        return [replace(job, caption_size=sizes.get(job.name, 0)) if job.caption else job for job in jobs]
+        return [replace(job, caption_size=sizes.get(job.target.name, 0)) if job.caption else job for job in jobs]
 
     @staticmethod
     def _full(job: Job) -> float:
@@ -99,13 +99,13 @@ class Fitter:
             self._problem(job, message, _FONT_REMEDY)
             return None
         if size is None:
-            message = f"is too long for the look {job.look.name} at {job.place}: not even its smallest size fits"
+            message = f"is too long for the look {job.look.name} at {job.target.place}: not even its smallest size fits"
             self._problem(job, message, "Shorten it, or choose a look with more room for words.")
         return size
 
     def _problem(self, job: Job, message: str, remedy: str) -> None:
         shots = self.project.shots
-        key = next(picture.caption_key for picture in (*shots.shot, *shots.graphic) if picture.name == job.name)
+        key = next(picture.caption_key for picture in (*shots.shot, *shots.graphic) if picture.name == job.target.name)
         self._tell(job.caption_locale, "captions", key, message, remedy)
 
     def _tell(self, tag: str, table: str, key: str, message: str, remedy: str) -> None:

@@ -5,11 +5,14 @@ from __future__ import annotations
 from collections.abc import Iterator
 from functools import cache
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
 from tavolan.errors import OutsideError, Problem
 from tavolan.pictures.making.job import Job
 from tavolan.pictures.making.workers import maker
+
+if TYPE_CHECKING:
+    from tavolan.pictures.making.workers import Outcome, Result
 
 # Jobs on their way at once, per worker thread: enough to keep all busy, few enough to stop soon.
 _AHEAD = 4
@@ -18,7 +21,7 @@ _AHEAD = 4
 _maker = cache(maker)
 
 
-def make_one(root: str, job: Job) -> tuple[dict[str, Any] | None, list[Problem]]:
+def make_one(root: str, job: Job) -> Outcome:
     """Make one picture on a worker; a file that can't be used comes back as problems."""
     if not (Path(root) / "tavolan.toml").is_file():
         message = "can't be seen by a worker of the cluster"
@@ -26,7 +29,7 @@ def make_one(root: str, job: Job) -> tuple[dict[str, Any] | None, list[Problem]]
     return _maker(Path(root))(job)
 
 
-def make_all(root: Path, jobs: list[Job], address: str) -> Iterator[tuple[Job, dict[str, Any] | None, list[Problem]]]:
+def make_all(root: Path, jobs: list[Job], address: str) -> Iterator[Result]:
     """Make jobs on a cluster and yield what came of each. Raises OutsideError when the cluster can't be reached."""
     if not jobs:
         return
@@ -55,10 +58,10 @@ def make_all(root: Path, jobs: list[Job], address: str) -> Iterator[tuple[Job, d
         for future in running:
             job = sent.pop(future.key)
             try:
-                facts, problems = future.result()
+                painted, problems = future.result()
             except Exception as error:
-                raise OutsideError(f"a worker of the cluster failed at {job.file}: {error}") from error
+                raise OutsideError(f"a worker of the cluster failed at {job.target.file}: {error}") from error
             following = next(waiting, None)
             if following is not None:
                 running.add(send(following))
-            yield job, facts, problems
+            yield job, painted, problems

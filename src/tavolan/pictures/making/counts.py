@@ -18,12 +18,12 @@ def count_pictures(project: Project) -> dict[tuple[str, str], PictureCounts]:
             total = sum(len(project.shots_for(name)) for name in project.classes_of(store))
             found[tag, store.id] = [total, 0, 0]
     with closing(Ledger(project.root, write=False)) as ledger:
-        jobs = [job for job in Planner(project, ledger).possible(Selection()) if job.kind == "shot"]
-        there = finished(project.root, (job.file for job in jobs))
+        jobs = [job for job in Planner(project, ledger).possible(Selection()) if job.target.kind == "shot"]
+        there = finished(project.root, (job.target.file for job in jobs))
         for job in jobs:
-            counts = found[job.locale, job.store]
+            counts = found[job.target.locale, job.target.store]
             if ledger.is_current(job):
                 counts[1] += 1
-            elif job.file in there:
+            elif job.target.file in there:
                 counts[2] += 1
     return {key: PictureCounts(*counts) for key, counts in found.items()}

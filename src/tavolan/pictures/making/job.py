@@ -5,12 +5,13 @@ from __future__ import annotations
 import json
 from dataclasses import asdict, dataclass
 from functools import cached_property
-from typing import TYPE_CHECKING, Any
+from typing import TYPE_CHECKING, Any, Literal
 
 from tavolan.languages.tags import language_of, script_of
 from tavolan.pictures.design.colour import Colours
 from tavolan.pictures.design.look import Look, Shares, Span
 from tavolan.pictures.design.retouch_steps import RetouchStep
+from tavolan.pictures.design.setting import Setting
 from tavolan.project.picture_records import digest_of, kept
 
 if TYPE_CHECKING:
@@ -40,56 +41,60 @@ class File:
 
 
 @dataclass(frozen=True)
-class Job:
-    """One picture to make. `place` is a size class, or a graphic of the rulebook.
-
-    `wanted` is the file format, `most_bytes` the store's limit (0: none).
-    """
+class Target:
+    """Which picture it is: its file in the project, and its place there: a size class, or a graphic of the rulebook."""
 
     file: str
-    kind: str
+    kind: Literal["shot", "graphic"]
     store: str
     place: str
     locale: str
     number: int
     name: str
-    size: tuple[int, int]
-    form: str
-    finish: str
-    cutout: str
+
+
+@dataclass(frozen=True)
+class Output:
+    """The file format that's asked for, and the store's limit in bytes (0: none)."""
+
+    format: str
+    most_bytes: int
+
+
+@dataclass(frozen=True)
+class Job:
+    """One picture to make. `caption_size` in pixels is known when the captions of its set are fitted together."""
+
+    target: Target
+    setting: Setting
+    output: Output
     look: Look
+    span: Span
     colours: Colours
     screens: tuple[ScreenUse, ...]
     caption: str
     caption_locale: str
-    caption_size: int
-    mirrored: bool
-    span: Span
-    slot: int
     region: Shares | None
     photo: File | None
     icon: File | None
-    wanted: str
-    most_bytes: int
     fonts: str
     tool: str
+    caption_size: int = 0
 
     @property
     def laid_by(self) -> list[Any]:
         """All that decides where everything stands."""
         sizes = [[screen.part, *screen.size] for screen in self.screens]
-        return [self.look.digest, *self.size, self.form, self.finish, self.cutout, sizes, self.mirrored, self.slot]
+        at = self.setting
+        return [self.look.digest, *at.size, at.form, at.finish, at.cutout, sizes, at.mirrored, at.slot]
 
     @cached_property
     def scene(self) -> Scene:
         """Where everything stands."""
         # Not needed to tell that a picture is current, and slow to load.
-        from tavolan.pictures.design.layout import Setting, lay_out
+        from tavolan.pictures.design.layout import lay_out
 
-        aspects = tuple((screen.part, screen.size[1] / screen.size[0]) for screen in self.screens)
-        return lay_out(
-            self.look, Setting(self.size, self.form, self.finish, self.cutout, aspects, self.mirrored, self.slot)
-        )
+        return lay_out(self.look, self.setting)
 
     @property
     def exact(self) -> bool:
@@ -106,13 +111,13 @@ class Job:
             "caption's size": self.caption_size,
             "look": f"{self.look.name} {self.look.digest}",
             "palette": vars(self.colours),
-            "frame": [self.form, self.finish, self.cutout],
-            "place in the set": [vars(self.span), self.slot] if spans else "",
-            "direction": self.mirrored,
+            "frame": [self.setting.form, self.setting.finish, self.setting.cutout],
+            "place in the set": [vars(self.span), self.setting.slot] if spans else "",
+            "direction": self.setting.mirrored,
             "region": self.region,
             "picture": vars(self.photo) if self.photo else "",
             "icon": vars(self.icon) if self.icon else "",
-            "size": [*self.size, self.wanted, self.most_bytes],
+            "size": [*self.setting.size, self.output.format, self.output.most_bytes],
             "fonts": self.fonts,
             "tool": self.tool,
         }

@@ -5,14 +5,14 @@ from __future__ import annotations
 import json
 import sqlite3
 from collections.abc import Iterable
+from dataclasses import asdict
 from pathlib import Path
-from typing import Any
 
 import xxhash
 
 from tavolan.errors import OutsideError
 from tavolan.pictures.making.job import Job
-from tavolan.project.picture_records import ENDINGS, LEDGER, Made, copy_of_ledger, rows_of
+from tavolan.project.picture_records import ENDINGS, LEDGER, Made, PictureFacts, copy_of_ledger, rows_of
 from tavolan.support.files import delete_inside, read_bytes, require_file
 
 _SCHEMA = """
@@ -107,17 +107,17 @@ class Ledger:
 
     def is_current(self, job: Job) -> bool:
         """Whether a job's picture is there, unchanged since it was made, from the same inputs."""
-        row = self.made.get(job.file)
+        row = self.made.get(job.target.file)
         return row is not None and row.key == job.key and row.stands(self.root)
 
     def twin(self, job: Job) -> Made | None:
         """Return a picture under another name that was made from the same inputs, or None."""
         row = self.made.get(self._by_key.get(job.key, ""))
-        return row if row and row.file != job.file and row.stands(self.root) else None
+        return row if row and row.file != job.target.file and row.stands(self.root) else None
 
     def why(self, job: Job) -> str:
         """Return what a job's picture has to be made (again) for, in words."""
-        row = self.made.get(job.file)
+        row = self.made.get(job.target.file)
         if row is None:
             return "new"
         now = job.inputs()
@@ -130,19 +130,18 @@ class Ledger:
             for name in changed
         )
 
-    def record(self, job: Job, facts: dict[str, Any]) -> None:
+    def record(self, job: Job, facts: PictureFacts) -> None:
         """Note that a picture was made; one of another format, as was asked for earlier, goes."""
-        path = Path(facts.get("path", job.file))
+        path = Path(facts.path)
         for ending in set(ENDINGS) - {path.suffix}:
             delete_inside(self.root, path.with_suffix(ending))
         state = (self.root / path).stat()
-        row = Made(job.file, job.key, job.inputs(), facts, state.st_size, state.st_mtime_ns)
-        self.made[job.file] = row
-        self._by_key[job.key] = job.file
-        self._base.execute(
-            "insert or replace into made values (?, ?, ?, ?, ?, ?)",
-            (row.file, row.key, json.dumps(row.inputs, ensure_ascii=False), json.dumps(facts), row.size, row.changed),
-        )
+        row = Made(job.target.file, job.key, job.inputs(), facts, state.st_size, state.st_mtime_ns)
+        self.made[job.target.file] = row
+        self._by_key[job.key] = job.target.file
+        inputs, measured = json.dumps(row.inputs, ensure_ascii=False), json.dumps(asdict(facts))
+        values = (row.file, row.key, inputs, measured, row.size, row.changed)
+        self._base.execute("insert or replace into made values (?, ?, ?, ?, ?, ?)", values)
 
     def forget(self, files: Iterable[str]) -> None:
         """Take pictures out of the ledger."""

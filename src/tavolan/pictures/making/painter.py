@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Callable
-from dataclasses import asdict, replace
+from dataclasses import replace
 from pathlib import Path
-from typing import Any, Generic, TypeVar
+from typing import Any, Generic, NamedTuple, TypeVar
 
 import numpy as np
 
@@ -25,12 +25,23 @@ from tavolan.pictures.raster import images, png
 from tavolan.pictures.raster.canvas import Pixels, canvas_on, image_of
 from tavolan.pictures.raster.thumbnail import thumb
 from tavolan.pictures.text.caption import split
+from tavolan.project.picture_records import CaptionFacts, PaintedFacts, PictureFacts
 from tavolan.support.files import write_inside
 
 T = TypeVar("T")
 # A tilted screen is sampled from one this much larger, so that its near edge stays sharp. Where the raw one is larger
 # by no more than the second figure, it's sampled itself: another resizing would only soften it.
 _SPARE, _MOST_SPARE = 1.25, 1.4
+
+
+_ENDINGS = {"png": ".png", "jpeg": ".jpg"}
+
+
+class Painted(NamedTuple):
+    """A picture that was made: what was measured of it, and a small JPEG file of it."""
+
+    facts: PictureFacts
+    thumb: bytes
 
 
 def sampled_size(place: tuple[float, float], raw: tuple[int, int], *, tilted: bool) -> tuple[int, int]:
@@ -99,20 +110,22 @@ class Painter:
         self._overlays: _Layers[Overlay] = _Layers(3)
         self._own = _OfThread(root, [setters] if setters else [])
 
-    def make(self, job: Job) -> dict[str, Any]:
-        """Make one picture and return what was measured of it, with its `thumb` (a small JPEG file).
+    def make(self, job: Job) -> Painted:
+        """Make one picture and return what was measured of it.
 
         Raises ProjectError for a file that can't be used.
         """
-        pixels, facts = self.paint(job)
-        data, suffix, more = _packed(pixels, job)
-        path = str(Path(job.file).with_suffix(suffix))
+        pixels, painted = self.paint(job)
+        data, format_, quality = _packed(pixels, job)
+        path = str(Path(job.target.file).with_suffix(_ENDINGS[format_]))
         write_inside(self.root, path, data)
-        width, height = job.size
-        small = {"thumb": thumb(pixels)}
-        return {**facts, **more, **small, "path": path, "bytes": len(data), "width": width, "height": height}
+        width, height = job.setting.size
+        facts = PictureFacts(
+            **vars(painted), path=path, bytes=len(data), width=width, height=height, format=format_, quality=quality
+        )
+        return Painted(facts, thumb(pixels))
 
-    def paint(self, job: Job) -> tuple[Pixels, dict[str, Any]]:
+    def paint(self, job: Job) -> tuple[Pixels, PaintedFacts]:
         """Return the pixels (BGRA) of a picture, valid until this thread paints the next, and what was measured."""
         scene = job.scene
         screens = {use.part: use for use in job.screens}
@@ -134,12 +147,10 @@ class Painter:
             side = int(scene.badge.box.width)
             icon = images.load_cover(self.root / job.icon.path, job.icon.path, side, side)
             layers.paint_badge(canvas, scene.badge, icon, scene)
-        facts: dict[str, Any] = {"hidden": hidden_by(scene, loaded)}
-        if left := sorted({touch.name or touch.kind for touch in self._own.unclean}):
-            facts["unclean"] = left
-        if job.caption and job.caption_size:
-            facts["caption"] = asdict(self._caption(pixels, canvas, job))
-        return pixels, facts
+        hidden = hidden_by(scene, loaded)
+        unclean = tuple(sorted({step.name or step.kind for step in self._own.unclean}))
+        caption = self._caption(pixels, canvas, job) if job.caption and job.caption_size else None
+        return pixels, PaintedFacts(hidden=hidden, unclean=unclean, caption=caption)
 
     def _screen(self, device: Placed, use: ScreenUse) -> Pixels:
         place = (device.frame.width, device.frame.height)
@@ -183,9 +194,9 @@ class Painter:
         return part, layers.card_place(card, high * use.size[1] / (wide * use.size[0]), origin)
 
     def _card_shadow(self, job: Job, card: PlacedCard, place: PixelBox) -> Overlay:
-        return self._overlays.get((card, place, job.size), lambda: layers.card_shadow(card, place, job.scene))
+        return self._overlays.get((card, place, job.setting.size), lambda: layers.card_shadow(card, place, job.scene))
 
-    def _caption(self, pixels: Pixels, canvas: Any, job: Job) -> Any:
+    def _caption(self, pixels: Pixels, canvas: Any, job: Job) -> CaptionFacts:
         return self._own.setters.of(job.caption_locale).paint(
             pixels, canvas, split(job.caption), job.look.caption, job.colours, job.scene.caption, job.caption_size
         )
@@ -199,7 +210,7 @@ class Painter:
         """Return what jobs that share the layers of their base have in common."""
         own = next((use for use in job.screens if use.part == "own"), None)
         shown = (own.digest, own.touches) if own and job.look.background.kind == "picture" and not job.photo else ""
-        return job.scene, job.look.digest, job.colours, job.span, job.photo, shown, job.finish
+        return job.scene, job.look.digest, job.colours, job.span, job.photo, shown, job.setting.finish
 
     def _new_base(self, job: Job) -> Pixels:
         ground = self._photo(job) if job.look.background.kind == "picture" else self._soft(job)
@@ -207,12 +218,12 @@ class Painter:
 
     def _soft(self, job: Job) -> Pixels:
         """Return a fresh copy of the soft background; both reading directions share the work."""
-        straight = replace(job, mirrored=False)
+        straight = replace(job, setting=replace(job.setting, mirrored=False))
         soft = self._softs.get(
             self.layer_key(straight),
             lambda: layers.paint_soft(straight.scene, job.look, job.colours, job.span),
         )
-        return layers.mirrored(soft) if job.mirrored else soft.copy()
+        return layers.mirrored(soft) if job.setting.mirrored else soft.copy()
 
     def _photo(self, job: Job) -> Pixels:
         """Return the background picture of this part of the span, at the job's size."""
@@ -221,16 +232,18 @@ class Painter:
         path = job.photo.path if job.photo else use.path if use else ""
         if not path:
             message = f"has no picture for the look {job.look.name}"
-            raise one_problem("shots.toml", None, f"shot.{job.name}", message, 'Add picture = "art/…" or a screen.')
-        width, height = job.size
+            raise one_problem(
+                "shots.toml", None, f"shot.{job.target.name}", message, 'Add picture = "art/…" or a screen.'
+            )
+        width, height = job.setting.size
         # Without mirroring, the parts of a span still run from right to left.
-        backwards = job.mirrored and not rules.mirror
+        backwards = job.setting.mirrored and not rules.mirror
         index = job.span.total - 1 - job.span.index if backwards else job.span.index
         photo = images.load_cover(
             self.root / path, path, width * job.span.total, height, (rules.x, rules.y), rules.zoom,
             rules.blur * job.scene.scale, (width * index, width),
         )  # fmt: skip
-        return layers.mirrored(photo) if job.mirrored and rules.mirror else photo
+        return layers.mirrored(photo) if job.setting.mirrored and rules.mirror else photo
 
     def _overlay(self, job: Job, number: int) -> Overlay:
         key = (self.layer_key(job), number)
@@ -259,7 +272,7 @@ def _origin(job: Job, part: Shares) -> PixelBox | None:
         return None
     frame = device.frame
     top, bottom = frame.y + part[1] * frame.height, frame.y + (part[1] + part[3]) * frame.height
-    top, bottom = max(0.0, top), min(float(job.size[1]), bottom)
+    top, bottom = max(0.0, top), min(float(job.setting.size[1]), bottom)
     return PixelBox(frame.x + part[0] * frame.width, top, part[2] * frame.width, bottom - top) if bottom > top else None
 
 
@@ -269,18 +282,18 @@ def _covers(place: PixelBox, origin: PixelBox) -> bool:
     return beside and place.y <= origin.y + 1 and origin.bottom <= place.bottom + 1
 
 
-def _packed(pixels: Pixels, job: Job) -> tuple[bytes, str, dict[str, Any]]:
-    """Return the file's bytes and ending: PNG, packed harder or as JPEG where the store's limit asks for it."""
-    if job.wanted == "png":
+def _packed(pixels: Pixels, job: Job) -> tuple[bytes, str, int | None]:
+    """Return a file's bytes, format and quality: PNG, packed harder or as JPEG where the store's limit asks for it."""
+    if job.output.format == "png":
         data = png.write(pixels)
-        if not job.most_bytes or len(data) <= job.most_bytes:
-            return data, ".png", {"format": "png"}
+        if not job.output.most_bytes or len(data) <= job.output.most_bytes:
+            return data, "png", None
         data = png.write(pixels, png.TIGHTEST)
-        if len(data) <= job.most_bytes:
-            return data, ".png", {"format": "png"}
-    data, quality = images.jpeg(pixels, job.most_bytes)
-    if job.most_bytes and len(data) > job.most_bytes:
-        most = f"{job.most_bytes / 1e6:.1f} MB"
-        raise one_problem(job.file, None, "", f"can't be made smaller than the store's {most}",
+        if len(data) <= job.output.most_bytes:
+            return data, "png", None
+    data, quality = images.jpeg(pixels, job.output.most_bytes)
+    if job.output.most_bytes and len(data) > job.output.most_bytes:
+        most = f"{job.output.most_bytes / 1e6:.1f} MB"
+        raise one_problem(job.target.file, None, "", f"can't be made smaller than the store's {most}",
                           "Choose a quieter background.")  # fmt: skip
-    return data, ".jpg", {"format": "jpeg", "quality": quality}
+    return data, "jpeg", quality

@@ -10,9 +10,10 @@ from tavolan.errors import Problem, ProjectError, UsageError
 from tavolan.languages.tags import is_right_to_left
 from tavolan.pictures.design.colour import Colours, resolve
 from tavolan.pictures.design.look import Look, Shares, Span, built_in_look, load_look, place_words
+from tavolan.pictures.design.setting import Setting
 from tavolan.pictures.making.caption_sizes import Fitter
 from tavolan.pictures.making.drawing_version import drawing_version
-from tavolan.pictures.making.job import File, Job, ScreenUse
+from tavolan.pictures.making.job import File, Job, Output, ScreenUse, Target
 from tavolan.pictures.making.ledger import Ledger
 from tavolan.pictures.making.retouch_plan import Retoucher
 from tavolan.pictures.text.fonts import fonts_version
@@ -50,6 +51,23 @@ class _Slot:
     leader: Shot
     pair: str
     screen: Shot
+
+
+@dataclass(frozen=True)
+class _Wanted:
+    """A picture that shots.toml asks for, and the size class whose screens it shows; `slot` is None for a graphic."""
+
+    picture: Picture
+    look: str
+    words: frozenset[str]
+    class_name: str
+    size_class: SizeClass
+    size: tuple[int, int]
+    slot: _Slot | None = None
+
+
+def _bytes(megabytes: float | None) -> int:
+    return round(megabytes * 1_000_000) if megabytes else 0
 
 
 def picture_size(project: Project, size_class: SizeClass, shot: Shot) -> tuple[int, int]:
@@ -108,8 +126,8 @@ class Planner:
             for tag in (tag for tag in locales if tag in store.locales):
                 planned = [self._shot(store, name, size_class, tag, slot) for slot in slots]
                 fitted = self.fitter.set_of(tag, [job for job in planned if job])
-                found += [job for job in fitted if job.name in wanted]
-        found.sort(key=lambda job: (job.store, job.place, job.number))
+                found += [job for job in fitted if job.target.name in wanted]
+        found.sort(key=lambda job: (job.target.store, job.target.place, job.target.number))
         if not selection.classes:
             for store_id in self.project.pick("--store", list(selection.stores), list(self.project.stores)):
                 found += self._graphics(self.project.stores[store_id], locales, wanted)
@@ -150,20 +168,13 @@ class Planner:
         return slots
 
     def _shot(self, store: Store, name: str, size_class: SizeClass, tag: str, slot: _Slot) -> Job | None:
-        rule = store.rulebook.pictures
+        rule, format_ = store.rulebook.pictures, self.project.shots.format
         file = shot_file(store.id, name, tag, slot.number, slot.shot.name)
+        target = Target(file, "shot", store.id, name, tag, slot.number, slot.shot.name)
+        output = Output(format_ if format_ in rule.formats else rule.formats[0], _bytes(rule.max_megabytes))
         words = frozenset({slot.pair, "odd" if slot.number % 2 else "even"} - {""})
         size = picture_size(self.project, size_class, slot.shot)
-        job = self._job(slot.shot, slot.leader, tag, name, size_class, slot.look, words, size, slot)
-        if job is None:
-            return None
-        text, locale = self.project.caption(tag, slot.shot)
-        most = round(rule.max_megabytes * 1_000_000) if rule.max_megabytes else 0
-        format_ = self.project.shots.format if self.project.shots.format in rule.formats else rule.formats[0]
-        return replace(
-            job, file=file, store=store.id, number=slot.number, span=slot.run, caption=text, caption_locale=locale,
-            slot=int(slot.pair == "second"), most_bytes=most, wanted=format_,
-        )  # fmt: skip
+        return self._job(target, output, _Wanted(slot.shot, slot.look, words, name, size_class, size, slot))
 
     def _graphics(self, store: Store, locales: list[str], wanted: list[str]) -> list[Job]:
         """Plan the graphics that shots.toml describes and the store takes, per locale."""
@@ -180,64 +191,70 @@ class Planner:
     def _graphic(self, store: Store, graphic: Graphic, table: Picture, tag: str) -> Job | None:
         classes = self.project.classes_of(store)
         name, size_class = next(iter(classes.items()))
-        look = table.look or "plinth"
+        target = Target(
+            f"out/graphics/{store.id}/{tag}/{table.name}.png", "graphic", store.id, table.name, tag, 0, table.name
+        )
+        output = Output(graphic.formats[0], _bytes(graphic.max_megabytes))
         words = frozenset({"graphic", table.name})
-        job = self._job(table, table, tag, name, size_class, look, words, graphic.sizes[0], None)
-        if job is None:
-            return None
-        text, locale = self.project.caption(tag, table)
-        most = round(graphic.max_megabytes * 1_000_000) if graphic.max_megabytes else 0
-        return replace(
-            job, file=f"out/graphics/{store.id}/{tag}/{table.name}.png", kind="graphic", store=store.id,
-            place=table.name, caption=text, caption_locale=locale, most_bytes=most, wanted=graphic.formats[0],
-        )  # fmt: skip
+        return self._job(
+            target, output, _Wanted(table, table.look or "plinth", words, name, size_class, graphic.sizes[0])
+        )
 
-    def _job(
-        self, picture: Picture, leader: Picture, tag: str, name: str, size_class: SizeClass, look_name: str,
-        words: frozenset[str], size: tuple[int, int], slot: _Slot | None,
-    ) -> Job | None:  # fmt: skip
-        """Return a job without what only shots or only graphics have; None when a screen can't be used."""
-        own = self._screen(picture.screen, "own", tag, name, size_class.form) if picture.screen else None
+    def _job(self, target: Target, output: Output, wanted: _Wanted) -> Job | None:
+        """Return a picture's job, but for the size of its caption; None when a screen can't be used."""
+        picture, tag, slot, form = wanted.picture, target.locale, wanted.slot, wanted.size_class.form
+        own = self._screen(picture.screen, "own", tag, wanted) if picture.screen else None
         if picture.screen and own is None:
             return None
         aspect = own.size[1] / own.size[0] if own else None
-        graphic = "graphic" in words
-        place = place_words(size, size_class.form, "" if graphic else name, aspect)
-        look = self._look(look_name, frozenset(place | words))
-        screens = self._screens(look, picture, own, tag, name, size_class.form, slot)
+        place = place_words(wanted.size, form, wanted.class_name if slot else "", aspect)
+        look = self._look(wanted.look, frozenset(place | wanted.words))
+        screens = self._screens(look, wanted, own, tag)
         if screens is None:
             return None
-        captured = own.size_class if own else name
-        chosen = picture.regions.get(captured) or picture.regions.get(size_class.form) or picture.region
+        captured = own.size_class if own else wanted.class_name
+        chosen = picture.regions.get(captured) or picture.regions.get(form) or picture.region
         region: Shares | None = (chosen[0], chosen[1], chosen[2], chosen[3]) if chosen else None
         photo = picture.picture or look.background.picture.file if look.background.kind == "picture" else ""
+        caption, caption_locale = self.project.caption(tag, picture)
+        aspects = tuple((screen.part, screen.size[1] / screen.size[0]) for screen in screens)
+        second = int(slot is not None and slot.pair == "second")
+        finish = picture.frame or self.project.shots.frame
         return Job(
-            file="", kind="shot", store="", place=name, locale=tag, number=0, name=picture.name, size=size,
-            form=size_class.form, finish=picture.frame or self.project.shots.frame, cutout=size_class.cutout,
-            look=look, colours=self._palette(leader), screens=screens, caption="", caption_locale=tag, caption_size=0,
-            mirrored=is_right_to_left(tag), span=Span(), slot=0, region=region,
+            target=target,
+            setting=Setting(
+                wanted.size, form, finish, wanted.size_class.cutout, aspects, is_right_to_left(tag), second
+            ),
+            output=output,
+            look=look,
+            span=slot.run if slot else Span(),
+            colours=self._palette(slot.leader if slot else picture),
+            screens=screens,
+            caption=caption,
+            caption_locale=caption_locale,
+            region=region,
             photo=self._art(photo, f"shot.{picture.name}.picture") if photo else None,
             icon=self._art(ICON, "") if look.badge else None,
-            wanted="png", most_bytes=0, fonts=self._fonts, tool=drawing_version(),
-        )  # fmt: skip
+            fonts=self._fonts,
+            tool=drawing_version(),
+        )
 
-    def _screens(
-        self, look: Look, picture: Picture, own: ScreenUse | None, tag: str, name: str, form: str, slot: _Slot | None
-    ) -> tuple[ScreenUse, ...] | None:
+    def _screens(self, look: Look, wanted: _Wanted, own: ScreenUse | None, tag: str) -> tuple[ScreenUse, ...] | None:
         """Return the screens that a look shows, or None when one is missing."""
+        picture, slot = wanted.picture, wanted.slot
         needed = {device.screen for device in look.device.values()}
         if look.card or (look.background.kind == "picture" and not (picture.picture or look.background.picture.file)):
             needed.add("own")
         names = {"own": picture.screen, "second": self._second(picture), "pair": slot.screen.screen if slot else None}
         found = []
         for part in sorted(needed):
-            wanted = names[part] or picture.screen
-            if wanted is None:
+            screen = names[part] or picture.screen
+            if screen is None:
                 line = self.project.shots_source.line(("graphic",))
                 message = f"has no screen, and its look {look.name} shows one"
                 self._problem("shots.toml", line, f"graphic.{picture.name}", message, 'Add screen = "…".')
                 return None
-            use = own if part == "own" and own else self._screen(wanted, part, tag, name, form)
+            use = own if part == "own" and own else self._screen(screen, part, tag, wanted)
             if use is None:
                 return None
             found.append(replace(use, part=part))
@@ -253,7 +270,8 @@ class Planner:
             return shots[(names.index(picture.name) + 1) % len(shots)].screen
         return picture.screen
 
-    def _screen(self, screen: str, part: str, tag: str, name: str, form: str) -> ScreenUse | None:
+    def _screen(self, screen: str, part: str, tag: str, wanted: _Wanted) -> ScreenUse | None:
+        name, form = wanted.class_name, wanted.size_class.form
         found = self.index.find(screen, tag, name)
         if found is None:
             # The source locale's screen would serve all locales, so that one message says it for all.

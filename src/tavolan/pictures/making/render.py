@@ -5,7 +5,7 @@ from __future__ import annotations
 import sqlite3
 from collections.abc import Callable, Iterator
 from contextlib import closing
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import TYPE_CHECKING
 
@@ -73,7 +73,7 @@ def _run(
     jobs = planner.jobs(selection)
     done = Rendered()
     if selection.everything:
-        done.removed = _remove_strays(project.root, ledger, {job.file for job in jobs})
+        done.removed = _remove_strays(project.root, ledger, {job.target.file for job in jobs})
     todo, later = _to_make(ledger, jobs, again, done)
     planner.check_showcase(todo)
     problems: list[Problem] = []
@@ -83,25 +83,25 @@ def _run(
         if cluster
         else make_pictures(project.root, todo, planner.fitter.setters)
     )
-    for number, (job, facts, found) in enumerate(results, 1):
+    for number, (job, painted, found) in enumerate(results, 1):
         problems += found
-        if facts is not None:
-            thumbs[facts["path"]] = facts.pop("thumb")
-            ledger.record(job, facts)
-            done.made.append(project.root / facts["path"])
+        if painted is not None:
+            thumbs[painted.facts.path] = painted.thumb
+            ledger.record(job, painted.facts)
+            done.made.append(project.root / painted.facts.path)
         if progress:
             progress(number, len(todo) + len(later))
     for number, job in enumerate(later, len(todo) + 1):
         if twin := _copy(project.root, ledger, job):
             done.copied += 1
             if twin.path in thumbs:
-                thumbs[ledger.made[job.file].path] = thumbs[twin.path]
+                thumbs[ledger.made[job.target.file].path] = thumbs[twin.path]
         if progress:
             progress(number, len(todo) + len(later))
     keep_thumbs(project.root, thumbs)
     if problems:
         raise ProjectError(list(dict.fromkeys(problems)))
-    done.files = [project.root / ledger.made[job.file].path for job in jobs if job.file in ledger.made]
+    done.files = [project.root / ledger.made[job.target.file].path for job in jobs if job.target.file in ledger.made]
     return done
 
 
@@ -114,7 +114,7 @@ def _to_make(ledger: Ledger, jobs: list[Job], again: bool, done: Rendered) -> tu
         if not again and ledger.is_current(job):
             done.kept += 1
             continue
-        done.why[job.file] = "asked for" if again else ledger.why(job)
+        done.why[job.target.file] = "asked for" if again else ledger.why(job)
         # What's the same as another picture (as in regional variants) is made once and copied.
         (later if job.key in first or (not again and ledger.twin(job)) else todo).append(job)
         first.add(job.key)
@@ -126,9 +126,9 @@ def _copy(root: Path, ledger: Ledger, job: Job) -> Made | None:
     twin = ledger.twin(job)
     if twin is None:
         return None
-    target = Path(job.file).with_suffix(Path(twin.path).suffix).as_posix()
+    target = Path(job.target.file).with_suffix(Path(twin.path).suffix).as_posix()
     write_inside(root, target, read_bytes(root / twin.path, twin.path))
-    ledger.record(job, {**twin.facts, "path": target})
+    ledger.record(job, replace(twin.facts, path=target))
     return twin
 
 

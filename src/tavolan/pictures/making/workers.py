@@ -24,9 +24,10 @@ from tavolan.errors import OutsideError, Problem, ProjectError, UsageError
 if TYPE_CHECKING:
     from tavolan.pictures.making.caption_sizes import Setters
     from tavolan.pictures.making.job import Job
+    from tavolan.pictures.making.painter import Painted
 
-    Outcome = tuple[dict[str, Any] | None, list[Problem]]
-    Result = tuple[Job, dict[str, Any] | None, list[Problem]]
+    Outcome = tuple[Painted | None, list[Problem]]
+    Result = tuple[Job, Painted | None, list[Problem]]
     Make = Callable[[Job], Outcome]
 
 # As many pictures pay for a process.

@@ -79,17 +79,23 @@ def make_boards(
     """
     jobs = Planner(project).possible(Selection(stores=stores, classes=classes, locales=locales))
     groups: dict[tuple[str, str], list[Job]] = {}
-    for job in (job for job in jobs if job.kind == "shot"):
-        groups.setdefault((job.store, job.place), []).append(job)
-    there = finished(project.root, (job.file for job in jobs))
+    for job in (job for job in jobs if job.target.kind == "shot"):
+        groups.setdefault((job.target.store, job.target.place), []).append(job)
+    there = finished(project.root, (job.target.file for job in jobs))
     if not there:
         raise UsageError("there are no pictures to show yet", "Make them with: tavolan shots render")
-    paths = {job.file: there[job.file] for job in jobs if job.kind == "shot" and job.file in there}
+    paths = {
+        job.target.file: there[job.target.file]
+        for job in jobs
+        if job.target.kind == "shot" and job.target.file in there
+    }
     keys = {place: _key(project, group, paths) for place, group in groups.items()}
     shown = {place: f"out/boards/{place[0]}-{place[1]}.png" for place in groups}
     changed = [place for place in groups if board_key(project.root, shown[place]) != keys[place]]
     # All at once, and before anything is drawn: then they may be made in forked processes.
-    small = thumbs(project.root, [paths[job.file] for place in changed for job in groups[place] if job.file in paths])
+    small = thumbs(
+        project.root, [paths[job.target.file] for place in changed for job in groups[place] if job.target.file in paths]
+    )
     files = []
     for done, (place, group) in enumerate(groups.items(), 1):
         target = project.root / shown[place]
@@ -106,9 +112,9 @@ def _key(project: Project, jobs: list[Job], paths: dict[str, Path]) -> str:
     """Return a digest of all that a sheet shows."""
     rows = []
     for job in jobs:
-        state = paths[job.file].stat() if job.file in paths else None
+        state = paths[job.target.file].stat() if job.target.file in paths else None
         seen = (state.st_size, state.st_mtime_ns) if state else None
-        rows.append((job.file, job.locale, job.caption_size, _flags(job), _lent_from(job), seen))
+        rows.append((job.target.file, job.target.locale, job.caption_size, _flags(job), _lent_from(job), seen))
     return digest_of(repr((project.app.name, drawing_version(), rows)).encode())
 
 
@@ -116,7 +122,7 @@ def _flags(job: Job) -> list[str]:
     """Return what's wrong with a picture, in words."""
     if not job.caption:
         return ["no caption"]
-    return [f"caption is {job.caption_locale}"] if job.caption_locale != job.locale else []
+    return [f"caption is {job.caption_locale}"] if job.caption_locale != job.target.locale else []
 
 
 def _lent_from(job: Job) -> str:
@@ -129,14 +135,14 @@ class _Board:
 
     def __init__(self, project: Project, jobs: list[Job], paths: dict[str, Path], small: dict[Path, bytes]) -> None:
         self.project, self.jobs = project, jobs
-        self.locales = [tag for tag in project.app.locales if any(job.locale == tag for job in jobs)]
-        self.shots = list(dict.fromkeys(job.name for job in jobs))
-        self.width, self.height = jobs[0].size
+        self.locales = [tag for tag in project.app.locales if any(job.target.locale == tag for job in jobs)]
+        self.shots = list(dict.fromkeys(job.target.name for job in jobs))
+        self.width, self.height = jobs[0].setting.size
         self.sheet = plan_sheet(len(self.locales), len(self.shots), round(_THUMB * self.height / self.width))
         width, height = self.sheet.size
         self.pixels: Pixels = np.zeros((height, width, 4), np.uint8)
         self.canvas, self._surface = canvas_on(self.pixels)
-        self.paths = {job.file: paths[job.file] for job in jobs if job.file in paths}
+        self.paths = {job.target.file: paths[job.target.file] for job in jobs if job.target.file in paths}
         self.thumbs = small
         self.setter = Typesetter(Fonts(None, "en"), "en")
 
@@ -144,7 +150,9 @@ class _Board:
         """Return the drawn sheet."""
         self.canvas.clear(argb(_GROUND))
         first = self.jobs[0]
-        self._text(f"{self.project.app.name}  ·  {first.store}  ·  {first.place}", _MARGIN, 46, 36, 700, _INK)
+        self._text(
+            f"{self.project.app.name}  ·  {first.target.store}  ·  {first.target.place}", _MARGIN, 46, 36, 700, _INK
+        )
         missing = len(self.jobs) - len(self.paths)
         flagged = sum(bool(_flags(job)) for job in self.jobs)
         facts = [f"{self.width}×{self.height}", f"{len(self.locales)} locales", f"{len(self.shots)} shots"]
@@ -167,23 +175,23 @@ class _Board:
         y = _HEAD + 16 + row % self.sheet.rows_per_block * self.sheet.row_height
         self._text(tag, x, y + 22, 26, 700, _INK, _LABEL - 16)
         self._text(locale_name(tag), x, y + 52, 15, 450, _MUTED, _LABEL - 16)
-        sizes = {job.caption_size for job in self.jobs if job.locale == tag and job.caption}
+        sizes = {job.caption_size for job in self.jobs if job.target.locale == tag and job.caption}
         if sizes:
             self._text(f"caption {', '.join(map(str, sorted(sizes)))} px", x, y + 76, 15, 450, _MUTED, _LABEL - 16)
         # Said once for the whole row: it's one fact, and the sheet isn't red all over.
-        own = [job for job in self.jobs if job.locale == tag]
+        own = [job for job in self.jobs if job.target.locale == tag]
         lent = [job for job in own if _lent_from(job)]
         if lent:
             words = f"screens of {_lent_from(lent[0])}" + (f" in {len(lent)}" if len(lent) < len(own) else "")
             self._text(words, x, y + 100, 15, 600, _LENT, _LABEL - 16)
         for job in self.jobs:
-            if job.locale == tag:
-                self._cell(job, x + _LABEL + self.shots.index(job.name) * (_THUMB + _GAP), y)
+            if job.target.locale == tag:
+                self._cell(job, x + _LABEL + self.shots.index(job.target.name) * (_THUMB + _GAP), y)
 
     def _cell(self, job: Job, x: int, y: int) -> None:
         sk = skia()
         box = sk.Rect.MakeXYWH(x, y, _THUMB, self.sheet.thumb_height)
-        path = self.paths.get(job.file)
+        path = self.paths.get(job.target.file)
         flags = _flags(job)
         if path:
             image = sk.Image.MakeFromEncoded(sk.Data.MakeWithoutCopy(self.thumbs[path]))

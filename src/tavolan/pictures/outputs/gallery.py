@@ -32,7 +32,7 @@ def gallery_jobs(project: Project, look: str, selection: Selection, count: int) 
     shots = [shot.model_copy(update=plain) for shot in project.shots.shot]
     changed = replace(project, shots=project.shots.model_copy(update={"shot": shots, "graphic": []}))
     jobs = Planner(changed).jobs(selection)
-    return [job for job in jobs if job.number <= count]
+    return [job for job in jobs if job.target.number <= count]
 
 
 def draw_gallery(
@@ -54,7 +54,7 @@ def draw_gallery(
     for done, name in enumerate(names, 1):
         jobs = gallery_jobs(project, name, selection, count)
         # In the order in which visitors see them: from right to left where that's how they read.
-        jobs = jobs[::-1] if jobs and jobs[0].mirrored else jobs
+        jobs = jobs[::-1] if jobs and jobs[0].setting.mirrored else jobs
         pictures = [shrunk(painter.paint(job)[0], height) for job in jobs]
         shown.append((name, pictures))
         if progress:

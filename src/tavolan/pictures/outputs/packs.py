@@ -55,12 +55,12 @@ def make_packs(
         stale = [job for job in jobs if not ledger.is_current(job)]
         if stale and not ready:
             raise ProjectError([_stale(stale, ledger)])
-        late = {job.file for job in stale}
+        late = {job.target.file for job in stale}
         packs = []
         names = project.pick("--store", list(stores), list(project.stores))
         for done, store in enumerate(names, 1):
-            own = [job for job in jobs if job.store == store and job.file not in late]
-            gaps = {job.file: ledger.why(job) for job in stale if job.store == store}
+            own = [job for job in jobs if job.target.store == store and job.target.file not in late]
+            gaps = {job.target.file: ledger.why(job) for job in stale if job.target.store == store}
             gaps |= {problem.path: problem.message for problem in planner.problems}
             target = project.root / "out" / "packs" / f"{store}.zip"
             if own:
@@ -80,7 +80,7 @@ def _stale(jobs: list[Job], ledger: Ledger) -> Problem:
         f"isn't up to date ({ledger.why(first)}), nor are {len(jobs) - 1} more" if len(jobs) > 1 else "isn't up to date"
     )
     remedy = "Make them with: tavolan shots render. Or pack what's ready: --ready"
-    return Problem(first.file, None, "", message, remedy)
+    return Problem(first.target.file, None, "", message, remedy)
 
 
 def _write(target: Path, fill: Callable[[Path], None]) -> None:
@@ -98,13 +98,13 @@ def _zip(file: Path, project: Project, jobs: list[Job], ledger: Ledger, store: s
     entries: list[dict[str, Any]] = []
     with zipfile.ZipFile(file, "w", zipfile.ZIP_STORED) as archive:
         for job in jobs:
-            made = ledger.made[job.file].path
+            made = ledger.made[job.target.file].path
             path = project.root / made
             data = read_bytes(path, made)
-            code = project.stores[store].rulebook.store_code(job.locale) or job.locale
+            code = project.stores[store].rulebook.store_code(job.target.locale) or job.target.locale
             # In the pack, a locale's folder has the store's own code.
-            folder = f"{job.place}/{code}" if job.kind == "shot" else f"graphics/{code}"
-            place = f"{folder}/{Path(job.file).stem}{path.suffix}"
+            folder = f"{job.target.place}/{code}" if job.target.kind == "shot" else f"graphics/{code}"
+            place = f"{folder}/{Path(job.target.file).stem}{path.suffix}"
             entries.append(_entry(job, place, data, path))
             _add(archive, place, data)
         for path in sorted((project.root / "out" / "icons" / store).rglob("*.png")):
@@ -126,11 +126,11 @@ def _entry(job: Job, place: str, data: bytes, path: Path) -> dict[str, Any]:
         "sha256": hashlib.sha256(data).hexdigest(),
         "width": facts.width if facts else 0,
         "height": facts.height if facts else 0,
-        "kind": job.kind,
-        "place": job.place,
-        "locale": job.locale,
-        "order": job.number,
-        "name": job.name,
+        "kind": job.target.kind,
+        "place": job.target.place,
+        "locale": job.target.locale,
+        "order": job.target.number,
+        "name": job.target.name,
         "caption": job.caption,
         "screens": {use.path: use.digest for use in job.screens},
         "key": job.key,

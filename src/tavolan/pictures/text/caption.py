@@ -15,6 +15,7 @@ from tavolan.pictures.raster.backends import skia
 from tavolan.pictures.raster.canvas import Pixels, canvas_on
 from tavolan.pictures.text.typeset import Block, Style, Typesetter, largest
 from tavolan.project.caption_markup import Run, parse
+from tavolan.project.picture_records import CaptionFacts
 
 _SUB_GAP = 0.30
 _MASK = 4
@@ -32,16 +33,6 @@ def split(caption: str) -> CaptionText:
     """Return title and sub-line of a caption. Raises MarkupError."""
     title, _, sub = caption.strip().partition("\n")
     return CaptionText(parse(title.strip()), parse(" ".join(sub.split())))
-
-
-@dataclass(frozen=True)
-class Measured:
-    """What was measured of a painted caption: WCAG contrast of plain and of emphasised words, size in pixels."""
-
-    contrast: float
-    accent_contrast: float | None
-    size: int
-    sub_size: float | None
 
 
 @dataclass(frozen=True)
@@ -119,7 +110,7 @@ class Setter:
         colours: Colours,
         box: PixelBox,
         size: int,
-    ) -> Measured:
+    ) -> CaptionFacts:
         """Paint a caption into its box and return what was measured against the pixels below it."""
         made = self.lay(text, rules, colours, box, size)
         y = box.y + (box.height - made.height) * rules.stand
@@ -142,7 +133,7 @@ class Setter:
             # A sub-line is a little transparent, so its tone lies between ink and ground.
             soft = rules.sub_opacity
             worst = min(worst, *(contrast(ink * soft + value * (1 - soft), value) for value in ground[1]))
-        return Measured(worst, accent, size, made.sub.size if made.sub else None)
+        return CaptionFacts(worst, accent, size, made.sub.size if made.sub else None)
 
     def _x(self, block: Block, box: PixelBox, rules: CaptionBox) -> float:
         if rules.align == "centre":
