@@ -15,7 +15,7 @@ from hypothesis import strategies as st
 import tavolan
 from conftest import PROGRAM, examples, replace, run_tavolan
 from tavolan.errors import ProjectError, UsageError
-from tavolan.exchange.copy_sheets import merge, read_sheet, write_csv, write_xlsx
+from tavolan.exchange.copy_sheets import merge, read_sheet, write_sheet
 from tavolan.project.text_writing import TextWriter
 from tavolan.project.texts import TextChange, Texts
 from tavolan.project.toml_edit import TomlEditor
@@ -114,7 +114,7 @@ def test_a_round_trip_without_edits_changes_no_byte(project, name, rows):
     before = {path: path.read_bytes() for path in project.rglob("*.toml")}
     all_texts = texts(project)
     path = project / "out" / name
-    count = write_csv(all_texts, path) if name.endswith("csv") else write_xlsx(all_texts, path, rows)
+    count = write_sheet(all_texts, path, rows)
     cells = read_sheet(path)
     assert len(cells) == count == len(all_texts.addresses()) * 3
     outcome = merge(all_texts, cells, name)
@@ -130,7 +130,7 @@ def test_any_text_survives_a_sheet(tmp_path_factory, shared_project, text, name)
     project = tavolan.open_project(shared_project)
     project.copy["de-DE"].data["title"] = text
     path = tmp_path_factory.mktemp("sheet") / name
-    (write_csv if name.endswith("csv") else write_xlsx)(Texts(project), path)
+    write_sheet(Texts(project), path)
     (cell,) = [c for c in read_sheet(path) if (c.locale, c.address) == ("de-DE", "title")]
     assert cell.text == text
 
@@ -139,11 +139,11 @@ def test_any_text_survives_a_sheet(tmp_path_factory, shared_project, text, name)
 def test_no_cell_becomes_a_formula(project, text):
     loaded = tavolan.open_project(project)
     loaded.copy["de-DE"].data["title"] = text
-    write_xlsx(Texts(loaded), project / "s.xlsx")
+    write_sheet(Texts(loaded), project / "s.xlsx")
     sheet = openpyxl.load_workbook(project / "s.xlsx")["Search"]
     (cell,) = [c for row in sheet.iter_rows() for c in row if c.value == text]
     assert cell.data_type == "s" and cell.quotePrefix
-    write_csv(Texts(loaded), project / "s.csv")
+    write_sheet(Texts(loaded), project / "s.csv")
     raw = (project / "s.csv").read_text("utf-8-sig")
     assert not any(
         line.split(",")[2].lstrip('"')[:1] in "=+-@\t"
@@ -153,7 +153,7 @@ def test_no_cell_becomes_a_formula(project, text):
 
 
 def test_a_workbook_has_lengths_limits_and_colours(project):
-    write_xlsx(texts(project), project / "s.xlsx")
+    write_sheet(texts(project), project / "s.xlsx")
     book = openpyxl.load_workbook(project / "s.xlsx")
     assert book.sheetnames == ["Search", "Texts", "Links", "Pictures", "base"]
     assert book["base"].sheet_state == "hidden"
@@ -171,7 +171,7 @@ def edit_csv(path, old, new):
 
 def test_three_ways_meet(project):
     path = project / "s.csv"
-    write_csv(texts(project), path)
+    write_sheet(texts(project), path)
     edit_csv(path, "Notizen zum Brand", "Im Blatt geändert")
     edit_csv(path, "Bessere Notizen.", "Neues im Blatt")
     replace(project / "copy/de-DE.toml", "Bessere Notizen.", "Neues im Projekt")
@@ -213,7 +213,7 @@ def test_bad_sheets(project, name, data, message):
 @given(st.binary(max_size=40), st.integers(0, 3000), st.sampled_from(["s.csv", "s.xlsx"]))
 def test_damaged_sheets_end_in_problems_never_in_a_crash(tmp_path_factory, shared_project, junk, at, name):
     folder = tmp_path_factory.mktemp("damaged")
-    (write_csv if name.endswith("csv") else write_xlsx)(texts(shared_project), folder / name)
+    write_sheet(texts(shared_project), folder / name)
     data = (folder / name).read_bytes()
     (folder / name).write_bytes(data[:at] + junk + data[at + len(junk) :])
     try:

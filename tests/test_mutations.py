@@ -17,7 +17,7 @@ from conftest import SEARCH, write_project, write_screen
 from faults import files_of
 from tavolan.checking.baseline import read_baseline
 from tavolan.errors import TavolanError
-from tavolan.exchange.copy_sheets import merge, read_sheet, write_csv, write_xlsx
+from tavolan.exchange.copy_sheets import merge, read_sheet, write_sheet
 from tavolan.exchange.glossary import read_glossary
 from tavolan.exchange.po import parse_gettext
 from tavolan.exchange.receive import read_parcels, receive
@@ -80,8 +80,8 @@ class Bench:
         self.project = tavolan.open_project(self.root)
         self.texts = Texts(self.project)
         inside = self.inside
-        write_csv(self.texts, root / "s.csv")
-        write_xlsx(self.texts, root / "s.xlsx")
+        write_sheet(self.texts, root / "s.csv")
+        write_sheet(self.texts, root / "s.xlsx")
         self.sent = {form: self._sent(form, root / form) for form in ("xliff", "xliff-1.2", "po")}
         book = openpyxl.Workbook()
         book.active.append(["phrase", "volume", "country"])

@@ -205,18 +205,9 @@ def sheet(
         _read_back(texts, read, prefer, dry_run)
         return
     assert out is not None
-    if out.suffix.lower() not in (".xlsx", ".csv"):
-        raise UsageError(f"{out} is neither .xlsx nor .csv", "Name one of the two.")
-    if dry_run:
-        console().print(f"Would write {len(texts.addresses()) * len(texts.project.app.locales)} texts to {out}")
-        return
-    rows_kind: copy_sheets.Rows = "fields" if rows == "fields" else "locales"
-    count = (
-        copy_sheets.write_csv(texts, out)
-        if out.suffix.lower() == ".csv"
-        else copy_sheets.write_xlsx(texts, out, rows_kind)
-    )
-    console().print(f"{count} texts in {len(texts.project.app.locales)} locales written to {out}", soft_wrap=True)
+    count = copy_sheets.write_sheet(texts, out, "fields" if rows == "fields" else "locales", dry_run=dry_run)
+    done = "would be written" if dry_run else "written"
+    console().print(f"{count} texts in {len(texts.project.app.locales)} locales {done} to {out}", soft_wrap=True)
 
 
 def _read_back(texts: Texts, path: Path, prefer: str, dry_run: bool) -> None:

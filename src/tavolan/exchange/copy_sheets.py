@@ -14,7 +14,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal
 
-from tavolan.errors import Problem, ProjectError, nearest, one_problem
+from tavolan.errors import Problem, ProjectError, UsageError, nearest, one_problem
 from tavolan.exchange.workbook import Sheet, read_workbook
 from tavolan.languages.tags import is_right_to_left
 from tavolan.project.addresses import parse_address
@@ -22,13 +22,14 @@ from tavolan.project.state import digest
 from tavolan.project.texts import Outcome, TextChange, Texts
 from tavolan.support.csvfile import guarded, unguarded
 from tavolan.support.csvfile import read_csv as read_table
-from tavolan.support.files import write_bytes, write_text
+from tavolan.support.files import write_bytes
 from tavolan.support.xmlfile import bad_character
 
 if TYPE_CHECKING:
     from openpyxl.worksheet.worksheet import Worksheet
 
 Rows = Literal["locales", "fields"]
+_ENDINGS = (".xlsx", ".csv")
 BASE = "base"
 COLUMNS = ("locale", "field", "text", "length", "limit", BASE)
 _SEARCH_ROLES = ("title", "subtitle", "short", "keywords")
@@ -68,8 +69,8 @@ def groups(texts: Texts) -> dict[str, list[str]]:
 # --- CSV: one text a line ---------------------------------------------------------------------------------------
 
 
-def write_csv(texts: Texts, path: Path) -> int:
-    """Write all texts as CSV, one a line; return how many."""
+def _as_csv(texts: Texts) -> tuple[bytes, int]:
+    """Return all texts as CSV, one a line, and how many they are."""
     out = io.StringIO(newline="")
     writer = csv.writer(out)
     writer.writerow(COLUMNS)
@@ -84,8 +85,7 @@ def write_csv(texts: Texts, path: Path) -> int:
                 limit = "" if length.limit is None else length.limit
                 writer.writerow([locale, address, guarded(text), length.measured, limit, digest(text)])
                 count += 1
-    write_text(path, "\ufeff" + out.getvalue())
-    return count
+    return ("\ufeff" + out.getvalue()).encode(), count
 
 
 def read_csv(path: Path) -> Iterator[Cell]:
@@ -105,8 +105,8 @@ def read_csv(path: Path) -> Iterator[Cell]:
 # --- XLSX: a sheet per group ------------------------------------------------------------------------------------
 
 
-def write_xlsx(texts: Texts, path: Path, rows: Rows = "locales") -> int:
-    """Write all texts as a workbook, a sheet per group, locales or fields as rows; return how many texts.
+def _as_workbook(texts: Texts, rows: Rows) -> tuple[bytes, int]:
+    """Return all texts as a workbook, a sheet per group, locales or fields as rows, and how many they are.
 
     Beside each text stands a formula with its length; beyond the limit it turns red. The formula counts as spreadsheets
     do (UTF-16), `tavolan check` counts as the store does. Raises ProjectError for characters no workbook can hold.
@@ -124,8 +124,7 @@ def write_xlsx(texts: Texts, path: Path, rows: Rows = "locales") -> int:
     hidden.sheet_state = "hidden"
     out = io.BytesIO()
     book.save(out)
-    write_bytes(path, out.getvalue())
-    return len(base) - 1
+    return out.getvalue(), len(base) - 1
 
 
 def _write_sheet(
@@ -232,15 +231,26 @@ def _read_sheet(sheet: Sheet, bases: dict[tuple[Any, Any], Any]) -> Iterator[Cel
             yield Cell(locale, address, text, bases.get((locale, address)), place)
 
 
-# --- the way back -----------------------------------------------------------------------------------------------
+# --- both ways --------------------------------------------------------------------------------------------------
 
 
 def read_sheet(path: Path) -> list[Cell]:
     """Read a sheet by its ending. Raises ProjectError when it can't be read."""
     ending = path.suffix.lower()
-    if ending not in (".xlsx", ".csv"):
+    if ending not in _ENDINGS:
         raise one_problem(path, None, "", "is neither .xlsx nor .csv", "Save it as one of the two.")
     return list(read_xlsx(path) if ending == ".xlsx" else read_csv(path))
+
+
+def write_sheet(texts: Texts, path: Path, rows: Rows = "locales", *, dry_run: bool = False) -> int:
+    """Write all texts into a sheet by its ending, and return how many. Raises UsageError for another ending."""
+    ending = path.suffix.lower()
+    if ending not in _ENDINGS:
+        raise UsageError(f"{path} is neither .xlsx nor .csv", "Name one of the two.")
+    data, count = _as_workbook(texts, rows) if ending == ".xlsx" else _as_csv(texts)
+    if not dry_run:
+        write_bytes(path, data)
+    return count
 
 
 def merge(texts: Texts, cells: list[Cell], shown: str, prefer: str = "") -> Outcome:

@@ -7,7 +7,7 @@ and notes. Files with a document type are refused: no entity is ever expanded.
 from __future__ import annotations
 
 from collections.abc import Iterator
-from xml.etree.ElementTree import Element, SubElement, indent, register_namespace, tostring
+from xml.etree.ElementTree import Element, SubElement, indent, tostring
 
 from tavolan.errors import one_problem
 from tavolan.exchange.inline import Piece, has_emphasis, joined, pieces
@@ -19,22 +19,21 @@ SIZES = "urn:oasis:names:tc:xliff:sizerestriction:2.0"
 MATCHES = "urn:oasis:names:tc:xliff:matches:2.0"
 META = "urn:oasis:names:tc:xliff:metadata:2.0"
 OLD = "urn:oasis:names:tc:xliff:document:1.2"
-_SPACE = "{http://www.w3.org/XML/1998/namespace}space"
 _STATES = {"untranslated": "initial", "over": "initial", "outdated": "initial", "drafted": "translated",
            "translated": "translated", "reviewed": "reviewed"}  # fmt: skip
 _OLD_STATES = {"untranslated": "new", "over": "needs-adaptation", "outdated": "needs-translation",
                "drafted": "needs-review-translation", "translated": "translated", "reviewed": "signed-off"}  # fmt: skip
 _WORK = {"translated": "translated", "reviewed": "reviewed", "final": "reviewed", "signed-off": "reviewed"}
-for prefix, name in (("", CORE), ("slr", SIZES), ("mda", META), ("mtc", MATCHES)):
-    register_namespace(prefix, name)
+_PREFIXES = {"xmlns": CORE, "xmlns:mda": META, "xmlns:mtc": MATCHES, "xmlns:slr": SIZES}
 
 
 def write_xliff(parcel: TranslationRequest) -> bytes:
     """Return a parcel as XLIFF 2.1. Raises ProjectError for a text that XML can't hold."""
-    root = Element(f"{{{CORE}}}xliff", {"version": "2.1", "srcLang": parcel.source_locale, "trgLang": parcel.locale})
+    languages = {"srcLang": parcel.source_locale, "trgLang": parcel.locale}
+    root = Element("xliff", {**_PREFIXES, "version": "2.1", **languages})
     original = f"{parcel.app}/copy/{parcel.source_locale}.toml"
-    file = SubElement(root, f"{{{CORE}}}file", {"id": "copy", "original": original, _SPACE: "preserve"})
-    SubElement(file, f"{{{SIZES}}}profiles", {"generalProfile": "xliff:codepoints"})
+    file = SubElement(root, "file", {"id": "copy", "original": original, "xml:space": "preserve"})
+    SubElement(file, "slr:profiles", {"generalProfile": "xliff:codepoints"})
     for text in parcel.texts:
         _unit(file, text, parcel)
     _indent(root)
@@ -42,30 +41,30 @@ def write_xliff(parcel: TranslationRequest) -> bytes:
 
 
 def _unit(file: Element, text: TranslationUnit, parcel: TranslationRequest) -> None:
-    unit = SubElement(file, f"{{{CORE}}}unit", {"id": text.address, "name": text.address})
+    unit = SubElement(file, "unit", {"id": text.address, "name": text.address})
     if text.limit and text.unit == "characters":
-        unit.set(f"{{{SIZES}}}sizeRestriction", str(text.limit))
+        unit.set("slr:sizeRestriction", str(text.limit))
     if text.matches:
-        found = SubElement(unit, f"{{{MATCHES}}}matches")
+        found = SubElement(unit, "mtc:matches")
         for match in text.matches:
             facts = {"ref": "#s1", "similarity": f"{match.score * 100:.0f}", "origin": "copy/memory.tmx"}
-            element = SubElement(found, f"{{{MATCHES}}}match", facts)
+            element = SubElement(found, "mtc:match", facts)
             for name, words in (("source", match.pair.source), ("target", match.pair.target)):
-                _fill(SubElement(element, f"{{{CORE}}}{name}"), words, text, parcel)
-    group = SubElement(SubElement(unit, f"{{{META}}}metadata"), f"{{{META}}}metaGroup", {"category": "tavolan"})
+                _fill(SubElement(element, name), words, text, parcel)
+    group = SubElement(SubElement(unit, "mda:metadata"), "mda:metaGroup", {"category": "tavolan"})
     for kind, value in (("base", text.base), ("standing", text.standing)):
-        SubElement(group, f"{{{META}}}meta", {"type": kind}).text = value
+        SubElement(group, "mda:meta", {"type": kind}).text = value
     if text.notes:
-        notes = SubElement(unit, f"{{{CORE}}}notes")
+        notes = SubElement(unit, "notes")
         for note in text.notes:
-            SubElement(notes, f"{{{CORE}}}note").text = _safe(note, text, parcel)
-    segment = SubElement(unit, f"{{{CORE}}}segment", {"id": "s1", "state": _STATES[text.standing]})
+            SubElement(notes, "note").text = _safe(note, text, parcel)
+    segment = SubElement(unit, "segment", {"id": "s1", "state": _STATES[text.standing]})
     if text.standing not in ("untranslated", "translated", "reviewed"):
         segment.set("subState", f"tavolan:{text.standing}")
-    source = SubElement(segment, f"{{{CORE}}}source")
+    source = SubElement(segment, "source")
     _fill(source, text.source, text, parcel)
     if text.target:
-        _fill(SubElement(segment, f"{{{CORE}}}target"), text.target, text, parcel)
+        _fill(SubElement(segment, "target"), text.target, text, parcel)
 
 
 def _safe(value: str, text: TranslationUnit, parcel: TranslationRequest) -> str:
@@ -77,7 +76,6 @@ def _safe(value: str, text: TranslationUnit, parcel: TranslationRequest) -> str:
 
 def _fill(element: Element, value: str, text: TranslationUnit, parcel: TranslationRequest, old: bool = False) -> None:
     """Write a text with its inline codes: emphasis around words, placeholders as empty elements."""
-    space = OLD if old else CORE
     number, holder, last = 0, element, None
 
     def append(words: str) -> None:
@@ -94,55 +92,48 @@ def _fill(element: Element, value: str, text: TranslationUnit, parcel: Translati
             if strong:
                 number += 1
                 kind = {"ctype": "bold"} if old else {"type": "fmt", "subType": "tavolan:emphasis"}
-                holder = SubElement(element, f"{{{space}}}{'g' if old else 'pc'}", {"id": str(number), **kind})
+                holder = SubElement(element, "g" if old else "pc", {"id": str(number), **kind})
                 last = None
             else:
                 last, holder = holder, element
         if piece.kind == "placeholder":
             number += 1
             kind = {"equiv-text": piece.text} if old else {"equiv": piece.text, "disp": piece.text}
-            last = SubElement(holder, f"{{{space}}}{'x' if old else 'ph'}", {"id": str(number), **kind})
+            last = SubElement(holder, "x" if old else "ph", {"id": str(number), **kind})
         else:
             append(piece.text)
 
 
 def write_old_xliff(parcel: TranslationRequest) -> bytes:
     """Return a parcel as XLIFF 1.2. Raises ProjectError for a text that XML can't hold."""
-    register_namespace("", OLD)
-    root = Element(f"{{{OLD}}}xliff", {"version": "1.2"})
+    root = Element("xliff", {"xmlns": OLD, "version": "1.2"})
     languages = {"source-language": parcel.source_locale, "target-language": parcel.locale}
     original = f"{parcel.app}/copy/{parcel.source_locale}.toml"
-    file = SubElement(root, f"{{{OLD}}}file", {"original": original, "datatype": "plaintext", **languages})
-    body = SubElement(file, f"{{{OLD}}}body")
+    file = SubElement(root, "file", {"original": original, "datatype": "plaintext", **languages})
+    body = SubElement(file, "body")
     for text in parcel.texts:
-        unit = SubElement(
-            body, f"{{{OLD}}}trans-unit", {"id": text.address, "resname": text.address, _SPACE: "preserve"}
-        )
+        unit = SubElement(body, "trans-unit", {"id": text.address, "resname": text.address, "xml:space": "preserve"})
         if text.limit:
             unit.set("maxwidth", str(text.limit))
             unit.set("size-unit", "byte" if text.unit == "bytes" else "char")
-        _fill(SubElement(unit, f"{{{OLD}}}source"), text.source, text, parcel, old=True)
+        _fill(SubElement(unit, "source"), text.source, text, parcel, old=True)
         if text.target:
-            target = SubElement(unit, f"{{{OLD}}}target", {"state": _OLD_STATES[text.standing]})
+            target = SubElement(unit, "target", {"state": _OLD_STATES[text.standing]})
             _fill(target, text.target, text, parcel, old=True)
         for note in text.notes:
-            SubElement(unit, f"{{{OLD}}}note").text = _safe(note, text, parcel)
+            SubElement(unit, "note").text = _safe(note, text, parcel)
         for match in text.matches:
-            element = SubElement(unit, f"{{{OLD}}}alt-trans", {"match-quality": f"{match.score * 100:.0f}%"})
+            element = SubElement(unit, "alt-trans", {"match-quality": f"{match.score * 100:.0f}%"})
             for name, words in (("source", match.pair.source), ("target", match.pair.target)):
-                _fill(SubElement(element, f"{{{OLD}}}{name}"), words, text, parcel, old=True)
-        SubElement(unit, f"{{{OLD}}}note", {"from": "tavolan"}).text = f"base {text.base}"
+                _fill(SubElement(element, name), words, text, parcel, old=True)
+        SubElement(unit, "note", {"from": "tavolan"}).text = f"base {text.base}"
     _indent(root)
-    data = _bytes(root)
-    register_namespace("", CORE)
-    return data
+    return _bytes(root)
 
 
 def _indent(root: Element) -> None:
     """Indent everything but the texts, whose white space counts."""
-    texts = [
-        element for element in root.iter() if element.tag.rpartition("}")[2] in ("source", "target", "note", "meta")
-    ]
+    texts = [element for element in root.iter() if element.tag in ("source", "target", "note", "mda:meta")]
     kept = [(element, element.text, list(element), [child.tail for child in element]) for element in texts]
     for element, _, children, _ in kept:
         for child in children:

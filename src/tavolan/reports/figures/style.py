@@ -1,4 +1,4 @@
-"""One style for all charts: our colours, and the packaged font, so that they look the same on every machine."""
+"""One style for all figures: our colours, and the packaged font, so that they look the same on every machine."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from typing import Any
 
 from tavolan.pictures.text.fonts import packaged_path
 
-PAPER, LINE, GRID = "#FBFAF8", "#7D736C", "#E4DFD9"
+PAPER, INK, LINE, GRID, EMPTY = "#FBFAF8", "#221D1A", "#7D736C", "#E4DFD9", "#F1EEEA"
 BEST, FILL, NOW, NOW_INK, PLANNED = "#0B5D4E", "#7CBFA6", "#E4573D", "#A53522", "#C27A1E"
 
 
