@@ -221,10 +221,10 @@ def test_drafts_that_lose_something_are_not_taken_and_long_ones_are_marked(missi
         name = "loser"
 
         def ask(self, document):
-            (parcel,) = parse_xliff(document, "asked")
+            (request,) = parse_xliff(document, "asked")
             answers = {"captions.home": "Alle Toepfe", "subtitle": "x" * 40, "description": "Ohne Namen"}
-            texts = [TranslationUnit(t.address, t.source, answers.get(t.address, ""), "drafted") for t in parcel.texts]
-            return write_xliff(TranslationRequest(parcel.app, parcel.source_locale, parcel.locale, texts))
+            texts = [TranslationUnit(t.address, t.source, answers.get(t.address, ""), "drafted") for t in request.texts]
+            return write_xliff(TranslationRequest(request.app, request.source_locale, request.locale, texts))
 
     done = Drafter(tavolan.open_project(missing), Loser())
     result = done.run(done.plan(["de-DE"]))

@@ -25,11 +25,11 @@ def test_any_text_survives_every_format(pairs, form):
         TranslationUnit(f"captions.c{i}", s, t, "translated", 30, "characters", ("A note",), "b4se")
         for i, (s, t) in enumerate(pairs)
     ]
-    parcel = TranslationRequest("Potto", "en-US", "de-DE", texts)
+    request = TranslationRequest("Potto", "en-US", "de-DE", texts)
     if form == "po":
-        back = parse_gettext(write_gettext(parcel), "x.po")
+        back = parse_gettext(write_gettext(request), "x.po")
     else:
-        (back,) = parse_xliff((write_xliff if form == "xliff" else write_old_xliff)(parcel), "x.xlf")
+        (back,) = parse_xliff((write_xliff if form == "xliff" else write_old_xliff)(request), "x.xlf")
     plain = [(text.address, joined(pieces(text.source, True), True) if form != "po" else text.source) for text in texts]
     assert [(text.address, text.source) for text in back.texts] == plain
     assert [text.target for text in back.texts] == [

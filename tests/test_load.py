@@ -65,7 +65,7 @@ BAD = [
     ("terms/en-US.csv", ",90,", ",101,", r"terms/en-US\.csv:2: relevance: can't be \"101\".*0 to 100"),
     ("terms/en-US.csv", ",90,", ",nan,", r"terms/en-US\.csv:2: relevance: can't be \"nan\""),
     ("terms/en-US.csv", "80,5", "80", r"terms/en-US\.csv:3: has 2 cells where the header has 3"),
-    ("terms/en-US.csv", "glaze recipe", "Pottery Kiln", r"terms/en-US\.csv:3: phrase: .* stands on line 2 already"),
+    ("terms/en-US.csv", "glaze recipe", "Pottery Kiln", r"terms/en-US\.csv:3: phrase: .* is on line 2 already"),
     ("terms/en-US.csv", "glaze recipe", '"glaze', r"terms/en-US\.csv:\d: isn't valid CSV"),
 ]  # fmt: skip
 

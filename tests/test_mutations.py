@@ -31,7 +31,7 @@ from tavolan.pictures.raster.images import load_screen, screen_size
 from tavolan.pictures.raster.thumbnail import thumb
 from tavolan.project.datafile import DATA_FILES, read_data
 from tavolan.project.memory import Pair, parse_tmx, read_memory, remember, write_tmx
-from tavolan.project.picture_records import read_made
+from tavolan.project.picture_records import read_records
 from tavolan.project.texts import Texts
 from tavolan.standins.translator import translate
 from tavolan.support.image_headers import image_facts
@@ -170,7 +170,7 @@ class Bench:
         (root / "copy/memory-broken.tmx").unlink(missing_ok=True)
 
     def use_ledger(self, root: Path) -> None:
-        read_made(root)
+        read_records(root)
         Ledger(root, write=False).close()
         Ledger(root).close()
 

@@ -64,7 +64,7 @@ def test_a_retouch_may_have_a_region_per_locale(project):
     with (project / "shots.toml").open("a") as file:
         file.write("[[retouch]]\nregion = [0.1, 0.2, 0.5, 0.1]\nblur = true\nregions.de-DE = [0.2, 0.3, 0.1, 0.1]\n")
     jobs = Planner(tavolan.open_project(project)).jobs(Selection(shots=("home",), classes=("phone-6.9",)))
-    regions = {job.target.locale: job.screens[0].touches[0].region for job in jobs}
+    regions = {job.target.locale: job.screens[0].retouches[0].region for job in jobs}
     assert regions["de-DE"] == (0.2, 0.3, 0.1, 0.1) and regions["en-US"] == (0.1, 0.2, 0.5, 0.1)
 
 

@@ -331,9 +331,9 @@ def test_showcase_values_come_from_the_copy_in_each_language(project):
             file.write(f'\n[showcase]\nowner = "{text}"\n')
     jobs = {job.target.locale: job for job in Planner(tavolan.open_project(project)).jobs(
         Selection(classes=("phone-6.9",), shots=("home",)))}  # fmt: skip
-    texts = {tag: job.screens[0].touches[0].text for tag, job in jobs.items()}
+    texts = {tag: job.screens[0].retouches[0].text for tag, job in jobs.items()}
     assert texts == {"en-US": "Mara", "de-DE": "Mara", "ar-SA": "مارا"}
-    assert jobs["ar-SA"].screens[0].touches[0].region[0] == pytest.approx(0.4)
+    assert jobs["ar-SA"].screens[0].retouches[0].region[0] == pytest.approx(0.4)
     replace(project / "shots.toml", 'text = "owner"', 'text = "owner"\nblur = true')
     with pytest.raises(ProjectError, match="must do exactly one of"):
         tavolan.render(tavolan.open_project(project))

@@ -35,7 +35,7 @@ class FaultError(ValueError):
 
 @dataclass(frozen=True, order=True)
 class Problem:
-    """One thing that keeps an input from being read: where it stands, what's wrong, what to do."""
+    """One thing that keeps an input from being read: where it is, what's wrong, what to do."""
 
     path: str
     line: int | None

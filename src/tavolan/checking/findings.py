@@ -15,7 +15,7 @@ LEVELS: tuple[Level, ...] = ("error", "warning", "note")
 class Finding:
     """One thing a check reports. `measured` and `limit` count in the field's unit, None where nothing is measured.
 
-    `subject` tells findings of one rule at one place apart (the word, the phrase); `waived` is the reason why the
+    `subject` distinguishes findings of one rule at one place (the word, the phrase); `waived` is the reason why the
     project lives with it. `store` names several stores, with commas between, where they all find the same.
     """
 
@@ -56,7 +56,7 @@ class Finding:
 
 @dataclass(frozen=True, kw_only=True)
 class Location:
-    """What a finding is about and where it stands: store, locale and field (each may be empty), file and line."""
+    """What a finding is about and where it is: store, locale and field (each may be empty), file and line."""
 
     store: str = ""
     locale: str = ""

@@ -9,13 +9,13 @@ from tavolan.checking.findings import Finding, Location, Rule
 from tavolan.checking.registry import check
 from tavolan.checking.review import Review
 from tavolan.project.model import ICON, Project, Store
-from tavolan.project.picture_records import CaptionFacts, Made, finished, kept, set_files
+from tavolan.project.picture_records import CaptionFacts, PictureRecord, finished, kept, set_files
 from tavolan.rulebooks.model import SizeClass
 from tavolan.support.image_headers import ImageFacts, image_facts
 
 # WCAG 2.2, success criterion 1.4.3: large text, which captions always are.
 _LEAST_CONTRAST = 3.0
-# In search results three upright pictures stand side by side, some 110 points wide; a wide one takes the whole row.
+# In search results three upright pictures are side by side, some 110 points wide; a wide one takes the whole row.
 # Below 6 points nobody reads a title there.
 _THUMB_POINTS, _WIDE_THUMB_POINTS, _LEAST_POINTS = 110, 350, 6
 
@@ -28,14 +28,14 @@ def _sets(project: Project) -> Iterator[tuple[Store, str, SizeClass, str]]:
 
 
 def _files(project: Project, store: str, name: str, tag: str) -> dict[str, str]:
-    """Return where the pictures of a set stand, by shot."""
+    """Return where the pictures of a set are, by shot."""
     return set_files(store, name, tag, (shot.name for shot in project.shots_for(name)))
 
 
-def _rows(review: Review, store: str, name: str, tag: str) -> dict[str, Made]:
+def _rows(review: Review, store: str, name: str, tag: str) -> dict[str, PictureRecord]:
     """Return what's known of the pictures of a set, by shot."""
     files = _files(review.project, store, name, tag)
-    return {shot: review.made[file] for shot, file in files.items() if file in review.made}
+    return {shot: review.records[file] for shot, file in files.items() if file in review.records}
 
 
 def _existing(project: Project, store: str, name: str, tag: str) -> dict[str, Path]:
@@ -194,7 +194,7 @@ def screen_hidden(review: Review, this: Rule) -> Iterator[Finding]:
 
 @check("retouch-unclean", "warning")
 def retouch_unclean(review: Review, this: Rule) -> Iterator[Finding]:
-    """A showcase value couldn't be put over a screen cleanly: something of what stood there is left, or cut.
+    """A showcase value couldn't be put over a screen cleanly: something of what was there is left, or cut.
 
     What's covered must stand apart from lines, cards and pictures around it, on a calm ground. One finding per value
     and shot, with the locales it's true of.
@@ -206,7 +206,7 @@ def retouch_unclean(review: Review, this: Rule) -> Iterator[Finding]:
             for value in row.facts.unclean:
                 found.setdefault((shot, value), []).append(tag)
     for (shot, value), tags in found.items():
-        message = f"what stood under the retouch {value} isn't covered cleanly in {', '.join(dict.fromkeys(tags))}"
+        message = f"what was under the retouch {value} isn't covered cleanly in {', '.join(dict.fromkeys(tags))}"
         remedy = "Set the region another way there (regions.TAG = [...] in its [[retouch]]), or give it a ground."
         at = Location(field=f"shot.{shot}", path="shots.toml", line=project.shots_source.line(("retouch",)))
         yield this.finding(at, message, remedy, subject=value)

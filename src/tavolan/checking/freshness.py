@@ -65,7 +65,7 @@ def outdated(review: Review, this: Rule) -> Iterator[Finding]:
     """The source text changed since this translation was made.
 
     `copy/state.csv` remembers, by a digest, what each translation was made from; every command that writes texts keeps
-    it. Of a text that came in by hand, the history in git tells which source it was made from.
+    it. Of a text that came in by hand, the history in git shows which source it was made from.
     """
     message = f"the {review.project.source_locale} text changed since this was translated"
     for at in _remembered(review, review.project.origins, is_outdated):
@@ -77,15 +77,15 @@ def outdated(review: Review, this: Rule) -> Iterator[Finding]:
 def origin_unknown(review: Review, this: Rule) -> Iterator[Finding]:
     """Nobody knows which source text some translations were made from, so they never become outdated.
 
-    They came in by hand, and neither `copy/state.csv` nor git tells. The next command that writes texts adopts them,
-    and so does `tavolan locale adopt`: as made from the source as it stands.
+    They came in by hand, and neither `copy/state.csv` nor git knows their source. The next command that writes texts
+    adopts them, and so does `tavolan locale adopt`: as made from the source as it is now.
     """
     unknown = unknown_origins(review.project)
     if unknown:
         count = sum(map(len, unknown.values()))
         places = ", ".join(f"{tag} {len(addresses)}" for tag, addresses in unknown.items())
         message = f"of {count} translations nobody knows which source they were made from ({places})"
-        remedy = "If they fit the source as it stands, run: tavolan locale adopt"
+        remedy = "If they fit the source as it is now, run: tavolan locale adopt"
         at = Location(field="state", path="copy/state.csv")
         yield this.finding(at, message, remedy, measured=count, limit=0, unit="texts")
 

@@ -37,7 +37,7 @@ def _saves(entry: str, place: Place) -> str:
 
 @check("keyword-repeats", "warning")
 def keyword_repeats(review: Review, this: Rule) -> Iterator[Finding]:
-    """A keyword stands in the title, the subtitle or the publisher's name of the same locale already.
+    """A keyword is in the title, the subtitle or the publisher's name of the same locale already.
 
     Search reads those anyway and weighs them more, so the keyword adds nothing. In English the plural counts as the
     same word; without spaces, a part of a word does.
@@ -51,13 +51,13 @@ def keyword_repeats(review: Review, this: Rule) -> Iterator[Finding]:
             answered = heavier.answer(phrase_of(entry, match))
             if answered.level is not None:
                 where = " and ".join(dict.fromkeys(answered.used.values()))
-                message = f'"{entry}" stands in the {where} already'
+                message = f'"{entry}" is in the {where} already'
                 yield place.finding(this, message, f"Take it out: that frees {_saves(entry, place)}.", subject=entry)
 
 
 @check("keyword-twice", "warning")
 def keyword_twice(review: Review, this: Rule) -> Iterator[Finding]:
-    """A keyword stands in the list twice, or as the English plural of another one: search treats them as one word."""
+    """A keyword is in the list twice, or as the English plural of another one: search treats them as one word."""
     for place in _lists(review):
         seen: dict[str, str] = {}
         for entry in place.value.content:
@@ -173,7 +173,7 @@ def keyword_copied(review: Review, this: Rule) -> Iterator[Finding]:
 def keyword_translated(review: Review, this: Rule) -> Iterator[Finding]:
     """A keyword list looks translated entry by entry, not researched.
 
-    It has as many entries as the source locale's, and fewer than a third of them stand in any phrase of the locale's
+    It has as many entries as the source locale's, and fewer than a third of them are in any phrase of the locale's
     own `terms/<locale>.csv`. A rule of thumb: people in another language don't type the dictionary's word.
     """
     project = review.project
@@ -186,6 +186,6 @@ def keyword_translated(review: Review, this: Rule) -> Iterator[Finding]:
         known = sum(split.fold(entry) in typed for entry in place.value.content)
         if len(source) == len(place.value.content) and known * 3 < len(place.value.content):
             message = (
-                f"has as many entries as {project.source_locale}, and {known} of {len(source)} stand in a target phrase"
+                f"has as many entries as {project.source_locale}, and {known} of {len(source)} are in a target phrase"
             )
             yield place.finding(this, message, f"Choose words from terms/{place.locale}.csv.", measured=known)

@@ -37,7 +37,7 @@ def _remedy(place: Place) -> str:
 def to_write(review: Review, this: Rule) -> Iterator[Finding]:
     """A text or a fact that the store requires is missing: the listing can't go out without it.
 
-    It's an error, unless `stage = "writing"` stands in `[app]`: then it's a note, so that a project can grow
+    It's an error, unless `stage = "writing"` is in `[app]`: then it's a note, so that a project can grow
     while everything else is already checked.
     """
     everywhere = _links_missing_everywhere(review)
@@ -95,7 +95,7 @@ def locale_not_in_store(review: Review, this: Rule) -> Iterator[Finding]:
 
 @check("wrong-kind", "error")
 def wrong_kind(review: Review, this: Rule) -> Iterator[Finding]:
-    """A fact told once isn't of its kind: a record without its parts, an answer that's no choice, a yes-no that's text.
+    """A fact isn't of its kind: a record without its parts, an answer that's no choice, a yes-no that's text.
 
     `tavolan rules show` lists every fact with its kind.
     """

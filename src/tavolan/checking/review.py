@@ -1,4 +1,4 @@
-"""What all checks of one run share: the places of the project where text stands, looked up once."""
+"""What all checks of one run share: the places of the project where text is, looked up once."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from typing import TYPE_CHECKING, Any
 from tavolan.checking.findings import Finding, Level, Location, Rule
 from tavolan.project.addresses import PICTURE_TABLES
 from tavolan.project.model import Project, Store, Term, Value
-from tavolan.project.picture_records import Made, read_made
+from tavolan.project.picture_records import PictureRecord, read_records
 from tavolan.project.screens import ScreenIndex
 from tavolan.rulebooks.measure import Length
 from tavolan.rulebooks.model import FieldRule
@@ -26,7 +26,7 @@ def _at(value: Value, store: str, locale: str, field: str) -> Location:
 
 @dataclass(frozen=True)
 class Place:
-    """One field of one store in one locale (`locale` is empty for facts told once). `candidate` counts alternates."""
+    """One field of one store in one locale, which is empty for what's written once. `candidate` counts alternates."""
 
     store: Store
     locale: str
@@ -42,7 +42,7 @@ class Place:
 
     @property
     def subject(self) -> str:
-        """What tells this place from others with its key: the number of the alternate."""
+        """What distinguishes this place from others with its key: the number of the alternate."""
         return str(self.candidate) if self.candidate else ""
 
     def finding(self, rule: Rule, message: str, remedy: str, level: Level | None = None, **more: Any) -> Finding:
@@ -84,7 +84,7 @@ class Review:
 
     @cached_property
     def places(self) -> list[Place]:
-        """Every field of every store: per locale, told once, and per in-app item."""
+        """Every field of every store: per locale, written once, and per in-app item."""
         return list(self._places())
 
     def _places(self) -> Iterator[Place]:
@@ -102,7 +102,7 @@ class Review:
 
     @cached_property
     def candidates(self) -> list[Place]:
-        """Every alternate of every field, as if it stood in the field."""
+        """Every alternate of every field, as if it were in the field."""
         found = []
         for place in self.places:
             if not place.locale or place.rule.scope != "locale" or place.rule.kind == "list":
@@ -148,9 +148,9 @@ class Review:
         return ScreenIndex(self.project)
 
     @cached_property
-    def made(self) -> dict[str, Made]:
+    def records(self) -> dict[str, PictureRecord]:
         """What the finished pictures were made from, read once."""
-        return read_made(self.project.root)
+        return read_records(self.project.root)
 
     def own_terms(self, locale: str) -> list[Term]:
         """Return the phrases people type in a locale, but for the app's own names; those that matter most first."""

@@ -72,7 +72,7 @@ def caption_unused(review: Review, this: Rule) -> Iterator[Finding]:
 def screen_stands_in(review: Review, this: Rule) -> Iterator[Finding]:
     """Some shots have no raw screen of their own locale, so the source locale's stands in: visitors see a foreign app.
 
-    One finding tells it for all locales and size classes. A locale that is `like` another one takes its screens.
+    One finding says it for all locales and size classes. A locale that is `like` another one takes its screens.
     """
     project = review.project
     lent: dict[str, dict[str, None]] = {}

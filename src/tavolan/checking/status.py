@@ -1,4 +1,4 @@
-"""Who is done: texts and pictures per locale and store, the facts told once, and what to do next."""
+"""Who is done: texts and pictures per locale and store, the facts that are written once, and what to do next."""
 
 from __future__ import annotations
 

@@ -57,7 +57,7 @@ def variable(review: Review, this: Rule) -> Iterator[Finding]:
                 if (found.group(1) or found.group(2)).lower() in open_words]  # fmt: skip
         for found in dict.fromkeys([*_VARIABLE.findall(passage.text), *left]):
             message = f'holds the unfilled variable "{found}"'
-            yield passage.finding(this, message, "Write what should stand there.", subject=found)
+            yield passage.finding(this, message, "Write what should be there.", subject=found)
 
 
 @check("spaces", "warning")

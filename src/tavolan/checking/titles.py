@@ -58,7 +58,7 @@ def title_policy(review: Review, this: Rule) -> Iterator[Finding]:
 def title_faults(
     title: str, name: str, locale: str, claims: tuple[str, ...], articles: frozenset[str] = frozenset()
 ) -> Iterator[Fault]:
-    """Yield what's wrong with a title; `name` is the app's own, `articles` are words that may stand before a claim."""
+    """Yield what's wrong with a title; `name` is the app's own, `articles` are words that may be before a claim."""
     for emoji in _EMOJI.findall(title):
         if not emoji.isdigit():
             yield Fault(emoji, f"holds the emoji {emoji}", True)

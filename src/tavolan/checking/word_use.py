@@ -70,7 +70,7 @@ def first_sentence_says_what(review: Review, this: Rule) -> Iterator[Finding]:
     """The description's first sentence holds no word that people type, or runs on past what the store page shows.
 
     Store pages show one to three lines before "more": the first sentence must say what the app does, in the words of
-    those who look for it. The length of the fold is an estimate and stands in the rulebook (`fold`).
+    those who look for it. The length of the fold is an estimate and is in the rulebook (`fold`).
     """
     wanted: dict[tuple[str, split.Matching], frozenset[split.Token]] = {}
     for place in review.places:
@@ -104,7 +104,7 @@ def _words_of_all(terms: list[Term], match: split.Matching) -> frozenset[split.T
 
 
 def _shares(there: Words, word: split.Token) -> bool:
-    """Whether a word stands in a sentence; of one without spaces, a part of one script with two letters is enough."""
+    """Whether a word is in a sentence; of one without spaces, a part of one script with two letters is enough."""
     parts = [part for part in split.units_of(word) if len(part) > 1] if word.unspaced else []
     return there.holds(word) or any(part in run for part in parts for run in there.runs)
 
@@ -113,7 +113,7 @@ def _shares(there: Words, word: split.Token) -> bool:
 def phrases_unsaid(review: Review, this: Rule) -> Iterator[Finding]:
     """Where the store has no keyword field, a description leaves out a phrase that matters most to the app.
 
-    There a phrase counts by where and how often it stands in title, short and full description. The three weightiest
+    There a phrase counts by where and how often it is in title, short and full description. The three weightiest
     phrases of the locale's list are looked for.
     """
     for place, text in _mention_texts(review):
@@ -155,7 +155,7 @@ def _mention_texts(review: Review) -> Iterator[tuple[Place, MentionText]]:
 
 @check("last-word", "note", off=True)
 def last_word(review: Review, this: Rule) -> Iterator[Finding]:
-    """A word that people type stands last in a subtitle that fills its whole limit.
+    """A word that people type is last in a subtitle that fills its whole limit.
 
     Once, a full subtitle's last word was lost in search. Nobody knows whether it still is: low confidence, so this
     check is off unless the project gives it a level.
@@ -167,5 +167,5 @@ def last_word(review: Review, this: Rule) -> Iterator[Finding]:
         typed = {word for term in review.own_terms(place.locale) for word in split.words(term.phrase)}
         last = (split.words(text) or [""])[-1]
         if last in typed and place.length.measured == place.rule.max:
-            message = f'is full, and "{last}" stands last; search may not read it'
+            message = f'is full, and "{last}" is last; search may not read it'
             yield place.finding(this, message, "Move it forward, or leave a character free.", subject=last)

@@ -134,7 +134,7 @@ def choose(
     force: Force = False,
     dry_run: DryRun = False,
 ) -> None:
-    """Put an alternate of a field into the field; what stood there becomes the alternate."""
+    """Put an alternate of a field into the field; what was there becomes the alternate."""
     from tavolan.errors import UsageError
     from tavolan.project.texts import TextChange
 
@@ -160,7 +160,9 @@ def replace(
     field: Annotated[list[str] | None, typer.Option("--field", help="Only this field; repeatable.")] = None,
     words: Annotated[bool, typer.Option("--words", help="Whole words only.")] = False,
     regex: Annotated[bool, typer.Option("--regex", help="FIND is a regular expression.")] = False,
-    ignore_case: Annotated[bool, typer.Option("--ignore-case", help="Don't tell capitals from small letters.")] = False,
+    ignore_case: Annotated[
+        bool, typer.Option("--ignore-case", help="Capitals and small letters count as the same.")
+    ] = False,
     apply: Annotated[bool, typer.Option("--apply", help="Write it; else it's only shown.")] = False,
     force: Force = False,
 ) -> None:
@@ -250,7 +252,7 @@ def _apply(
     real = [change for change in changes if change.before != change.after]
     printer = console()
     print_changes(printer, real)
-    # A translation set to what it says already is thereby confirmed: it serves the source as it stands.
+    # A translation set to what it says already is thereby confirmed: it serves the source as it is now.
     source = texts.project.source_locale
     confirmed = [change for change in changes if change.before == change.after != "" and change.locale != source]
     if not dry_run:

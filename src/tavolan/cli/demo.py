@@ -103,7 +103,7 @@ def _exchange(out: Console, project: Project) -> None:
         files = [path for path, _ in sent.values() if path]
         for path in files:
             write_bytes(path, translate(path.read_bytes()))
-        received = receive(copied, [parcel for path in files for parcel in read_parcels(path)])
+        received = receive(copied, [request for path in files for request in read_parcels(path)])
         take(copied, received)
         findings = tavolan.check(tavolan.open_project(root))
         outdated = sum(finding.rule == "outdated" for finding in findings)

@@ -73,7 +73,7 @@ def adopt(
     locale: LocaleOption = None,
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Say what would be adopted, write nothing.")] = False,
 ) -> None:
-    """Take translations that came in by hand as made from the source as it stands: its changes are noticed then."""
+    """Take translations that came in by hand as made from the source as it is now: its changes are noticed then."""
     from tavolan.project.origins import unknown_origins
     from tavolan.project.state import write_state
     from tavolan.project.text_writing import adopted
@@ -174,9 +174,7 @@ def receive(
     locale: Annotated[str, typer.Option("--locale", help="The language of a PO file that doesn't say.")] = "",
     keep: Annotated[
         Literal["ask", "mine", "theirs"],
-        typer.Option(
-            "--keep", help="Where both sides changed a text: tell it, keep the project's, or take the file's."
-        ),
+        typer.Option("--keep", help="Where both sides changed a text: ask, keep the project's, or take the file's."),
     ] = "ask",
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Say what would be written, write nothing.")] = False,
 ) -> None:
@@ -186,15 +184,15 @@ def receive(
     from tavolan.exchange.receive import receive as receive_parcels
 
     opened = open_project(project, write=not dry_run)
-    parcels, problems = [], []
+    requests, problems = [], []
     for file in files:
         try:
-            parcels += read_parcels(file, locale)
+            requests += read_parcels(file, locale)
         except ProjectError as error:
             problems += error.problems
     if problems:
         raise ProjectError(problems)
-    received = receive_parcels(opened, parcels, keep)
+    received = receive_parcels(opened, requests, keep)
     if not dry_run:
         take(opened, received)
     _tell(console(), received, dry_run)
@@ -232,7 +230,7 @@ def memory(
     read: Annotated[list[Path] | None, typer.Option("--read", help="TMX files to take in.")] = None,
     write: Annotated[Path | None, typer.Option("--write", help="TMX file to write all pairs to.")] = None,
 ) -> None:
-    """Show the translation memory, take TMX files into it, or write it out with the texts as they stand."""
+    """Show the translation memory, take TMX files into it, or write it out with the texts as they are now."""
     from tavolan.project.memory import parse_tmx, read_memory, remember, write_tmx
     from tavolan.project.translation_progress import current_pairs
     from tavolan.support.files import read_bytes, write_bytes
@@ -251,7 +249,7 @@ def memory(
         write_bytes(write, write_tmx(pairs, opened.source_locale))
         out.print(f"{write}: {len(set(pairs))} pairs", soft_wrap=True)
     elif not read:
-        out.print(f"{len(known)} earlier pairs in copy/memory.tmx; --write FILE adds the texts as they stand.")
+        out.print(f"{len(known)} earlier pairs in copy/memory.tmx; --write FILE adds the texts as they are now.")
 
 
 @app.command()
@@ -274,10 +272,10 @@ def draft(
     drafter = Drafter(opened, provider_of(opened, provider, url))
     wanted = drafter.plan(_targets(opened, locale))
     out = console()
-    total = sum(len(parcel.texts) for parcel in wanted)
+    total = sum(len(request.texts) for request in wanted)
     if dry_run or not total:
-        for parcel in wanted:
-            out.print(f"{parcel.locale:8} {counted(len(parcel.texts), 'text')}")
+        for request in wanted:
+            out.print(f"{request.locale:8} {counted(len(request.texts), 'text')}")
         out.print(f"{total} texts would be asked for." if total else "Nothing is missing or outdated.")
         return
     with progress_bar("Drafting") as move:

@@ -62,7 +62,9 @@ def take(
         ),
     ] = None,
     name: Annotated[list[str] | None, typer.Option("--name", help="Name of a screen; one per file.")] = None,
-    device: Annotated[str | None, typer.Option("--device", help="Size class, where the size alone can't tell.")] = None,
+    device: Annotated[
+        str | None, typer.Option("--device", help="Size class, where several have the same size.")
+    ] = None,
     crop: Annotated[bool, typer.Option("--crop", help="Crop to the nearest size class what fits none.")] = False,
     in_order: Annotated[
         bool, typer.Option("--in-order", help="Files whose name is no screen's go by the order of the shots, unasked.")
@@ -108,7 +110,7 @@ def _confirm_order(by_order: list[Taken]) -> None:
         captures = ", ".join(taken.source.name for taken in by_order)
         screens = f"{'its name is' if len(by_order) == 1 else 'their names are'} no screen's"
         raise UsageError(
-            f"{captures}: {screens}, so only the order of the shots could tell",
+            f"{captures}: {screens}, so only the order of the shots could decide",
             "Nothing was taken. Give --in-order if the plan is right, or name them with --name.",
         )
 

@@ -40,7 +40,7 @@ def _matters(root: Path, path: Path) -> bool:
 
 
 def _round(root: Path, selection: Selection, page: Path) -> bool:
-    """Render what changed; a project that can't be read right now is told and left for the next save."""
+    """Render what changed; a project that can't be read right now is reported and left for the next save."""
     from tavolan.checking import run_checks
     from tavolan.pictures.making.render import render
     from tavolan.reports.page import build_page

@@ -14,7 +14,7 @@ def status(
     field: Annotated[str | None, typer.Option("--field", help="One field in all locales and stores.")] = None,
     json: JsonOption = False,
 ) -> None:
-    """Tell who is done: locale x store, picture sets, and what to do next."""
+    """Show who is done: locale x store, picture sets, and what to do next."""
     from tavolan.checking import run_checks
     from tavolan.checking.status import status_of
     from tavolan.pictures.making.counts import count_pictures

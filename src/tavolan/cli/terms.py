@@ -67,7 +67,7 @@ def cover(
 ) -> None:
     """Tell for each storefront what the listing answers, and which words are missing.
 
-    A line per storefront; --storefront, --list, --uncovered and --all tell every phrase.
+    A line per storefront; --storefront, --list, --uncovered and --all print every phrase.
     """
     from tavolan.reports.documents.build import coverage_document
     from tavolan.words.coverage import aimed_at, storefronts_of
@@ -129,8 +129,8 @@ def _print_apart(opened: Project, stores: list[str], answers: list[Answer], matr
         covertables.print_matrix(console(), answers)
     for store_id in stores if budgets else ():
         fronts = {a.storefront for a in answers if a.store == store_id}
-        spare = spare_budgets(opened, opened.stores[store_id], cover_phrases(opened, [store_id]))
-        covertables.print_budgets(console(), [one for one in spare if one.storefront in fronts])
+        found = spare_budgets(opened, opened.stores[store_id], cover_phrases(opened, [store_id]))
+        covertables.print_budgets(console(), [one for one in found if one.storefront in fronts])
 
 
 @app.command()
@@ -197,7 +197,7 @@ def _planned_locales(project: Project, store: str, wanted: list[str], all: bool)
 def _tell_written(written: list[TextChange], silent: bool) -> None:
     out = console()
     for change in () if silent else written:
-        out.print(f"copy/{change.locale}.toml: {change.address} is written; what stood there is an alternate now.")
+        out.print(f"copy/{change.locale}.toml: {change.address} is written; what was there is an alternate now.")
     if not written and not silent:
         out.print("Nothing to write: the listing has it already.")
 
@@ -223,7 +223,7 @@ def title(
     store: Annotated[str | None, typer.Option("--store", help="Store; else the first with keywords.")] = None,
     json: JsonOption = False,
 ) -> None:
-    """Tell for each word of the title which phrases it serves, and where the app stands for them."""
+    """Show for each word of the title which phrases it serves, and the app's rank for them."""
     from tavolan.reports.covertables import print_title_words
     from tavolan.reports.documents.build import title_document
     from tavolan.words.coverage import cover as cover_phrases

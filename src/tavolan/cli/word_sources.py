@@ -109,7 +109,7 @@ def score(
 
 
 def fit(locale: OneLocale, project: ProjectOption = None, json: JsonOption = False) -> None:
-    """Tell which phrases are within reach, from those where the app already stands in the first ten."""
+    """Show which phrases are within reach, from those where the app already is in the first ten."""
     from tavolan.reports.documents.build import fit_document
     from tavolan.reports.researchtables import print_fit
     from tavolan.words.score import fit as fit_phrases

@@ -108,7 +108,7 @@ def read_csv(path: Path) -> Iterator[Cell]:
 def _as_workbook(texts: Texts, rows: Rows) -> tuple[bytes, int]:
     """Return all texts as a workbook, a sheet per group, locales or fields as rows, and how many they are.
 
-    Beside each text stands a formula with its length; beyond the limit it turns red. The formula counts as spreadsheets
+    Beside each text is a formula with its length; beyond the limit it turns red. The formula counts as spreadsheets
     do (UTF-16), `tavolan check` counts as the store does. Raises ProjectError for characters no workbook can hold.
     """
     from openpyxl import Workbook

@@ -17,7 +17,7 @@ from tavolan.errors import OutsideError, ProjectError, ProviderError, UnknownNam
 from tavolan.exchange.glossary import forbidden, read_glossary
 from tavolan.exchange.inline import has_emphasis, lost
 from tavolan.exchange.provider import UNLISTED, Provider, provider_for
-from tavolan.exchange.send import parcel_for
+from tavolan.exchange.send import request_for
 from tavolan.exchange.translation_request import TranslationRequest, TranslationUnit
 from tavolan.exchange.xliff import parse_xliff, write_xliff
 from tavolan.project.load import load_project
@@ -102,19 +102,19 @@ class Drafter:
 
     def plan(self, locales: list[str]) -> list[TranslationRequest]:
         """Return what would be asked for: texts that are missing, outdated, or drafted from an earlier source."""
-        parcels = []
+        requests = []
         memory = read_memory(self.project.root)
         for locale in locales:
-            parcel = parcel_for(self.texts, locale, memory)
-            wanted = [text for text in parcel.texts if text.standing in ("untranslated", "outdated")]
+            request = request_for(self.texts, locale, memory)
+            wanted = [text for text in request.texts if text.standing in ("untranslated", "outdated")]
             if wanted:
-                parcels.append(replace(parcel, texts=wanted))
-        return parcels
+                requests.append(replace(request, texts=wanted))
+        return requests
 
-    def run(self, parcels: list[TranslationRequest], progress: Progress | None = None) -> Drafted:
+    def run(self, requests: list[TranslationRequest], progress: Progress | None = None) -> Drafted:
         """Ask for all of it, batch by batch, and write what comes. Stops at a provider that fails; the rest is kept."""
         done = Drafted()
-        batches = [batch for parcel in parcels for batch in self._batches(parcel)]
+        batches = [batch for request in requests for batch in self._batches(request)]
         total, count = sum(len(batch.texts) for batch in batches), 0
         answers = self._answers(batches)
         waiting: list[tuple[str, TranslationUnit, TranslationUnit | None]] = []
@@ -132,14 +132,14 @@ class Drafter:
             if progress:
                 progress(count, total)
         self._take(waiting, done)
-        for parcel in parcels:
-            self._measure_keywords(parcel.locale, done)
+        for request in requests:
+            self._measure_keywords(request.locale, done)
         return done
 
-    def _batches(self, parcel: TranslationRequest) -> list[TranslationRequest]:
+    def _batches(self, request: TranslationRequest) -> list[TranslationRequest]:
         return [
-            replace(parcel, texts=parcel.texts[start : start + self.batch])
-            for start in range(0, len(parcel.texts), self.batch)
+            replace(request, texts=request.texts[start : start + self.batch])
+            for start in range(0, len(request.texts), self.batch)
         ]
 
     def _answers(self, batches: list[TranslationRequest]) -> Iterator[TranslationRequest]:
@@ -181,12 +181,12 @@ class Drafter:
         name = f"{asked.locale}-{digest(self.provider.name)}-{digest(document.decode())}.xlf"
         kept = self.project.root / "out" / "drafts" / name
         data = read_bytes(kept, f"out/drafts/{name}") if kept.is_file() else self.provider.ask(document)
-        parcels = parse_xliff(data, f"the answer of {self.provider.name}")
-        if not parcels:
+        requests = parse_xliff(data, f"the answer of {self.provider.name}")
+        if not requests:
             raise ProviderError(self.provider.name, "the answer holds no file")
         if not kept.is_file():
             write_inside(self.project.root, Path("out") / "drafts" / name, data)
-        return parcels[0]
+        return requests[0]
 
     def _take(self, answered: list[tuple[str, TranslationUnit, TranslationUnit | None]], done: Drafted) -> None:
         """Write drafts, each with its locale: checked, a person's text left alone, as one change."""

@@ -1,4 +1,4 @@
-"""gettext PO: parcels out and in through Babel. The field is the context; drafts and old translations are fuzzy."""
+"""gettext PO: requests out and in through Babel. The field is the context; drafts and old translations are fuzzy."""
 
 from __future__ import annotations
 
@@ -19,15 +19,15 @@ _NOBODY = "nobody yet <translator@example.invalid>"
 _SURE = ("translated", "reviewed")
 
 
-def write_gettext(parcel: TranslationRequest) -> bytes:
-    """Return a parcel as a PO file."""
+def write_gettext(request: TranslationRequest) -> bytes:
+    """Return a request as a PO file."""
     now = datetime.now().astimezone()
     catalog = Catalog(
-        locale=parcel.locale.replace("-", "_"), project=parcel.app, fuzzy=False, charset="utf-8", header_comment="",
+        locale=request.locale.replace("-", "_"), project=request.app, fuzzy=False, charset="utf-8", header_comment="",
         creation_date=now, revision_date=now, last_translator=_NOBODY,
-        language_team=locale_name(parcel.locale),
+        language_team=locale_name(request.locale),
     )  # fmt: skip
-    for text in parcel.texts:
+    for text in request.texts:
         flags = ["fuzzy"] if text.target and text.standing not in _SURE else []
         limit = [f"at most {text.limit} {text.unit}"] if text.limit else []
         comments = [note.replace("\n", " ") for note in (*limit, *text.notes)]
@@ -39,7 +39,7 @@ def write_gettext(parcel: TranslationRequest) -> bytes:
     write_po(out, catalog, width=0)
     # Babel keeps no headers but its own; ours goes behind the last one.
     mark = b'"Content-Transfer-Encoding: 8bit\\n"\n'
-    return out.getvalue().replace(mark, mark + f'"X-Source-Language: {parcel.source_locale}\\n"\n'.encode(), 1)
+    return out.getvalue().replace(mark, mark + f'"X-Source-Language: {request.source_locale}\\n"\n'.encode(), 1)
 
 
 def _header(data: bytes, name: str) -> str:
@@ -48,7 +48,7 @@ def _header(data: bytes, name: str) -> str:
 
 
 def parse_gettext(data: bytes, shown: str, locale: str = "") -> TranslationRequest:
-    """Return the parcel of a PO file; fuzzy entries count as work that isn't done. Raises ProjectError."""
+    """Return the request of a PO file; fuzzy entries count as work that isn't done. Raises ProjectError."""
     data = data.removeprefix(BOM_UTF8)
     try:
         catalog = read_po(io.BytesIO(data), abort_invalid=True, locale=None)
@@ -58,7 +58,7 @@ def parse_gettext(data: bytes, shown: str, locale: str = "") -> TranslationReque
     head = {name: _header(data, name) for name in ("Project-Id-Version", "Language", "X-Source-Language")}
     app = head["Project-Id-Version"].removesuffix(" VERSION").strip()
     target = locale or head["Language"].replace("_", "-")
-    parcel = TranslationRequest("" if app == "PROJECT" else app, head["X-Source-Language"], target, place=shown)
+    request = TranslationRequest("" if app == "PROJECT" else app, head["X-Source-Language"], target, place=shown)
     for message in catalog:
         if not message.id:
             continue
@@ -66,5 +66,5 @@ def parse_gettext(data: bytes, shown: str, locale: str = "") -> TranslationReque
         source = message.id if isinstance(message.id, str) else message.id[0]
         given = message.string if isinstance(message.string, str) else (message.string or ("",))[0]
         work = "" if message.fuzzy or not given else "translated"
-        parcel.texts.append(TranslationUnit(message.context or "", source, given, base=base, work=work))
-    return parcel
+        request.texts.append(TranslationUnit(message.context or "", source, given, base=base, work=work))
+    return request

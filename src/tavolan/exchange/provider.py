@@ -2,7 +2,7 @@
 
 Both get XLIFF 2.1 and give XLIFF back. An address is asked again, later and later, when it's busy (429), broken (5xx)
 or silent; what it asks for in `Retry-After` is kept. A token comes from the environment or the system's keyring, and
-stands in no file and no message.
+is in no file and no message.
 """
 
 from __future__ import annotations
@@ -25,7 +25,7 @@ _MEDIA = "application/xliff+xml"
 _LONGEST_WAIT = 60.0
 _MOST_BYTES = 50_000_000
 _TOO_LARGE = "the answer is larger than 50 MB"
-# The name of an address that isn't told in tavolan.toml.
+# The name of an address that tavolan.toml doesn't name.
 UNLISTED = "--url"
 Sleep = Callable[[float], None]
 
@@ -141,7 +141,7 @@ class HttpProvider:
 
 
 def without_password(url: str) -> str:
-    """Return an address without what stands before its host: that's nobody's to see."""
+    """Return an address without what is before its host: that's nobody's to see."""
     scheme, separator, rest = url.partition("://")
     place, slash, path = rest.partition("/")
     return f"{scheme}{separator}{place.rpartition('@')[2]}{slash}{path}" if separator else url.rpartition("@")[2]
@@ -166,14 +166,14 @@ def _asked_wait(retry_after: str, usual: float) -> float:
 def _token(name: str, table: ProviderTable) -> str:
     """Return the bearer token from the environment, else from the system's keyring, else none."""
     if table.token_env:
-        told = os.environ.get(table.token_env, "")
-        if not told:
+        token = os.environ.get(table.token_env, "")
+        if not token:
             raise UsageError(
                 f"provider {name}: the environment variable {table.token_env} is empty", "Set it to the token."
             )
-        if not told.isascii() or not told.isprintable():
+        if not token.isascii() or not token.isprintable():
             raise UsageError(f"provider {name}: {table.token_env} holds what no token has", "Set it again.")
-        return told
+        return token
     if name == UNLISTED:
         # A keyring keeps tokens by name.
         return ""

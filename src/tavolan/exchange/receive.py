@@ -51,7 +51,7 @@ class Received:
 
 
 def read_parcels(path: Path, locale: str = "") -> list[TranslationRequest]:
-    """Return the parcels of a file, told by what's in it. Raises ProjectError when it can't be taken."""
+    """Return the requests of a file, whose content decides its format. Raises ProjectError when it can't be taken."""
     data = read_bytes(path, str(path), MOST_EXCHANGE_BYTES)
     start = data.lstrip(b"\xef\xbb\xbf \t\r\n")[:200]
     if start.startswith(b"<"):
@@ -61,43 +61,43 @@ def read_parcels(path: Path, locale: str = "") -> list[TranslationRequest]:
     raise one_problem(str(path), None, "", "is neither XLIFF nor PO", "Give the file that came back.")
 
 
-def receive(project: Project, parcels: list[TranslationRequest], keep: Keep = "ask") -> Received:
-    """Work out what parcels change; nothing is written. Raises ProjectError for one that isn't for this project."""
+def receive(project: Project, requests: list[TranslationRequest], keep: Keep = "ask") -> Received:
+    """Work out what requests change; nothing is written. Raises ProjectError for one that isn't for this project."""
     texts = Texts(project)
     received = Received()
     terms = read_glossary(project.root)
-    problems = [problem for parcel in parcels for problem in _strays(project, parcel)]
+    problems = [problem for request in requests for problem in _strays(project, request)]
     if problems:
         raise ProjectError(problems)
-    for parcel in parcels:
-        locale = _locale(project, parcel)
-        for text in parcel.texts:
+    for request in requests:
+        locale = _locale(project, request)
+        for text in request.texts:
             _one(texts, terms, locale, text, keep, received)
     return received
 
 
-def _locale(project: Project, parcel: TranslationRequest) -> str:
-    """Return the project's locale that a parcel is for; tools write codes with other capitals or an underscore."""
-    wanted = parcel.locale.replace("_", "-").lower()
+def _locale(project: Project, request: TranslationRequest) -> str:
+    """Return the project's locale that a request is for; tools write codes with other capitals or an underscore."""
+    wanted = request.locale.replace("_", "-").lower()
     return next((tag for tag in project.app.locales if tag.lower() == wanted), "")
 
 
-def _strays(project: Project, parcel: TranslationRequest) -> list[Problem]:
+def _strays(project: Project, request: TranslationRequest) -> list[Problem]:
     found = []
-    if parcel.app and parcel.app != project.app.name:
-        message = f'is for "{parcel.app}", and this project is "{project.app.name}"'
-        found.append(Problem(parcel.place, None, "original", message, "Receive it in its own project."))
-    if parcel.source_locale and parcel.source_locale.replace("_", "-").lower() != project.source_locale.lower():
-        message = f"is from {parcel.source_locale}, and this project is written in {project.source_locale}"
-        found.append(Problem(parcel.place, None, "source language", message, "Send the texts again."))
-    if not _locale(project, parcel):
-        message = f'is for the locale "{parcel.locale}", which this project hasn\'t'
+    if request.app and request.app != project.app.name:
+        message = f'is for "{request.app}", and this project is "{project.app.name}"'
+        found.append(Problem(request.place, None, "original", message, "Receive it in its own project."))
+    if request.source_locale and request.source_locale.replace("_", "-").lower() != project.source_locale.lower():
+        message = f"is from {request.source_locale}, and this project is written in {project.source_locale}"
+        found.append(Problem(request.place, None, "source language", message, "Send the texts again."))
+    if not _locale(project, request):
+        message = f'is for the locale "{request.locale}", which this project hasn\'t'
         found.append(
-            Problem(parcel.place, None, "target language", message, nearest(parcel.locale, project.app.locales))
+            Problem(request.place, None, "target language", message, nearest(request.locale, project.app.locales))
         )
-    elif _locale(project, parcel) == project.source_locale:
+    elif _locale(project, request) == project.source_locale:
         message = "is a translation into the source locale itself"
-        found.append(Problem(parcel.place, None, "target language", message, "Edit the source in copy/ instead."))
+        found.append(Problem(request.place, None, "target language", message, "Edit the source in copy/ instead."))
     return found
 
 
@@ -162,7 +162,7 @@ def _unchanged(texts: Texts, locale: str, text: TranslationUnit, work: Translati
     """A translation that stays as it is may have been reviewed, or found to serve the changed source as well.
 
     One that differs from what was sent was taken before, by a run that may have been killed before it remembered so.
-    One of unknown origin came back beside the source as it stands: it's taken as made from that.
+    One of unknown origin came back beside the source as it is now: it's taken as made from that.
     """
     entry = texts.project.origins.get((locale, text.address))
     taken = bool(text.base) and digest(text.target) != text.base

@@ -19,24 +19,24 @@ from tavolan.support.files import write_bytes
 FORMATS = {"xliff": (write_xliff, ".xlf"), "xliff-1.2": (write_old_xliff, ".xlf"), "po": (write_gettext, ".po")}
 
 
-def parcel_for(
+def request_for(
     texts: Texts, locale: str, memory: list[Pair], everything: bool = False, keywords: bool = False
 ) -> TranslationRequest:
     """Return what's to be translated into a locale: what needs work, or all of it, with what the memory offers."""
     project = texts.project
-    parcel = TranslationRequest(project.app.name, project.source_locale, locale)
+    request = TranslationRequest(project.app.name, project.source_locale, locale)
     pictures = sorted((project.root / "out" / "shots").glob(f"*/*/{project.source_locale}/*"))
     for unit in translations_of(texts, locale, keywords):
         if everything or unit.standing in NEEDS_WORK:
             notes = tuple(_notes(texts, unit, pictures))
             base = digest(unit.target)
             near = tuple(matches(memory, unit.source, locale)[:3])
-            parcel.texts.append(
+            request.texts.append(
                 TranslationUnit(
                     unit.address, unit.source, unit.target, unit.standing, unit.limit, unit.unit, notes, base, "", near
                 )
             )
-    return parcel
+    return request
 
 
 def _notes(texts: Texts, unit: Translation, pictures: list[Path]) -> list[str]:
@@ -74,11 +74,11 @@ def send(
     write, ending = FORMATS[form]
     sent: dict[str, tuple[Path | None, int]] = {}
     for locale in locales:
-        parcel = parcel_for(texts, locale, memory, everything, keywords)
+        request = request_for(texts, locale, memory, everything, keywords)
         target = folder / f"{locale}{ending}"
-        if parcel.texts:
-            write_bytes(target, write(parcel))
-        sent[locale] = (target if parcel.texts else None, len(parcel.texts))
+        if request.texts:
+            write_bytes(target, write(request))
+        sent[locale] = (target if request.texts else None, len(request.texts))
     terms = read_glossary(project.root)
     if terms and any(count for _, count in sent.values()):
         write_bytes(folder / "glossary.tbx", write_tbx(terms, project.source_locale))

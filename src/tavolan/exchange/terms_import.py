@@ -83,7 +83,7 @@ def _read_workbook(path: Path) -> tuple[list[str], list[list[str]]]:
 
 
 def guess(header: list[str], given: dict[str, str]) -> dict[str, str]:
-    """Return our column → their column: what's given, then what the names tell. Raises UsageError."""
+    """Return our column → their column: what's given, then what the names say. Raises UsageError."""
     mapping: dict[str, str] = {}
     for theirs, ours in given.items():
         if theirs not in header:
@@ -280,7 +280,7 @@ def _written(path: Path) -> dict[int, dict[str, str]]:
 
 
 def _spelled(number: float | None, written: str) -> str:
-    """Return a number as it was written, where it's still that one, else in as few digits as tell it exactly."""
+    """Return a number as it was written, where it's still that one, else in the fewest digits that give it exactly."""
     if number is None:
         return ""
     with suppress(ValueError):

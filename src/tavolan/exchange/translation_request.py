@@ -1,4 +1,4 @@
-"""What goes to a translator and comes back, whatever the file format: parcels of texts for one target locale."""
+"""What goes to a translator and comes back, whatever the file format: requests of texts for one target locale."""
 
 from __future__ import annotations
 
@@ -10,7 +10,7 @@ from tavolan.project.translation_progress import Standing
 
 @dataclass(frozen=True)
 class TranslationUnit:
-    """One text on its way. `base` is the digest of the project's own translation when it was sent ("": not told).
+    """One text on its way. `base` is the digest of the project's own translation when it was sent ("": not known).
 
     `offers` are further translations that came along.
     `work` on the way back is what the translator's tool says of it: "" nothing, translated, or reviewed.

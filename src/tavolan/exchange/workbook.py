@@ -55,7 +55,7 @@ class _Extent:
         parser.Parse(b"", True)
 
     def _refuse(self, *_: object) -> None:
-        raise _LimitError("declares entities, which an honest workbook never needs")
+        raise _LimitError("declares entities, which no workbook needs")
 
     def _start(self, tag: str, attributes: dict[str, str]) -> None:
         name = tag.rpartition("}")[2]

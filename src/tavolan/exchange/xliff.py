@@ -1,4 +1,4 @@
-"""XLIFF 2.1 and 1.2 (OASIS standards): parcels of texts out, and back in from whatever tool worked on them.
+"""XLIFF 2.1 and 1.2 (OASIS standards): requests of texts out, and back in from whatever tool worked on them.
 
 2.1 carries lengths in the Size and Length Restriction module and our digests in the Metadata module; 1.2 in `maxwidth`
 and notes. Files with a document type are refused: no entity is ever expanded.
@@ -27,20 +27,20 @@ _WORK = {"translated": "translated", "reviewed": "reviewed", "final": "reviewed"
 _PREFIXES = {"xmlns": CORE, "xmlns:mda": META, "xmlns:mtc": MATCHES, "xmlns:slr": SIZES}
 
 
-def write_xliff(parcel: TranslationRequest) -> bytes:
-    """Return a parcel as XLIFF 2.1. Raises ProjectError for a text that XML can't hold."""
-    languages = {"srcLang": parcel.source_locale, "trgLang": parcel.locale}
+def write_xliff(request: TranslationRequest) -> bytes:
+    """Return a request as XLIFF 2.1. Raises ProjectError for a text that XML can't hold."""
+    languages = {"srcLang": request.source_locale, "trgLang": request.locale}
     root = Element("xliff", {**_PREFIXES, "version": "2.1", **languages})
-    original = f"{parcel.app}/copy/{parcel.source_locale}.toml"
+    original = f"{request.app}/copy/{request.source_locale}.toml"
     file = SubElement(root, "file", {"id": "copy", "original": original, "xml:space": "preserve"})
     SubElement(file, "slr:profiles", {"generalProfile": "xliff:codepoints"})
-    for text in parcel.texts:
-        _unit(file, text, parcel)
+    for text in request.texts:
+        _unit(file, text, request)
     _indent(root)
     return _bytes(root)
 
 
-def _unit(file: Element, text: TranslationUnit, parcel: TranslationRequest) -> None:
+def _unit(file: Element, text: TranslationUnit, request: TranslationRequest) -> None:
     unit = SubElement(file, "unit", {"id": text.address, "name": text.address})
     if text.limit and text.unit == "characters":
         unit.set("slr:sizeRestriction", str(text.limit))
@@ -50,31 +50,31 @@ def _unit(file: Element, text: TranslationUnit, parcel: TranslationRequest) -> N
             facts = {"ref": "#s1", "similarity": f"{match.score * 100:.0f}", "origin": "copy/memory.tmx"}
             element = SubElement(found, "mtc:match", facts)
             for name, words in (("source", match.pair.source), ("target", match.pair.target)):
-                _fill(SubElement(element, name), words, text, parcel)
+                _fill(SubElement(element, name), words, text, request)
     group = SubElement(SubElement(unit, "mda:metadata"), "mda:metaGroup", {"category": "tavolan"})
     for kind, value in (("base", text.base), ("standing", text.standing)):
         SubElement(group, "mda:meta", {"type": kind}).text = value
     if text.notes:
         notes = SubElement(unit, "notes")
         for note in text.notes:
-            SubElement(notes, "note").text = _safe(note, text, parcel)
+            SubElement(notes, "note").text = _safe(note, text, request)
     segment = SubElement(unit, "segment", {"id": "s1", "state": _STATES[text.standing]})
     if text.standing not in ("untranslated", "translated", "reviewed"):
         segment.set("subState", f"tavolan:{text.standing}")
     source = SubElement(segment, "source")
-    _fill(source, text.source, text, parcel)
+    _fill(source, text.source, text, request)
     if text.target:
-        _fill(SubElement(segment, "target"), text.target, text, parcel)
+        _fill(SubElement(segment, "target"), text.target, text, request)
 
 
-def _safe(value: str, text: TranslationUnit, parcel: TranslationRequest) -> str:
+def _safe(value: str, text: TranslationUnit, request: TranslationRequest) -> str:
     if character := bad_character(value):
         message = f"holds {character}, which XML can't"
-        raise one_problem(f"copy/{parcel.locale}.toml", None, text.address, message, "Take it out.")
+        raise one_problem(f"copy/{request.locale}.toml", None, text.address, message, "Take it out.")
     return value
 
 
-def _fill(element: Element, value: str, text: TranslationUnit, parcel: TranslationRequest, old: bool = False) -> None:
+def _fill(element: Element, value: str, text: TranslationUnit, request: TranslationRequest, old: bool = False) -> None:
     """Write a text with its inline codes: emphasis around words, placeholders as empty elements."""
     number, holder, last = 0, element, None
 
@@ -86,7 +86,7 @@ def _fill(element: Element, value: str, text: TranslationUnit, parcel: Translati
             last.tail = (last.tail or "") + words
 
     strong = False
-    for piece in pieces(_safe(value, text, parcel), has_emphasis(text.address)):
+    for piece in pieces(_safe(value, text, request), has_emphasis(text.address)):
         if piece.emphasised != strong:
             strong = piece.emphasised
             if strong:
@@ -104,28 +104,28 @@ def _fill(element: Element, value: str, text: TranslationUnit, parcel: Translati
             append(piece.text)
 
 
-def write_old_xliff(parcel: TranslationRequest) -> bytes:
-    """Return a parcel as XLIFF 1.2. Raises ProjectError for a text that XML can't hold."""
+def write_old_xliff(request: TranslationRequest) -> bytes:
+    """Return a request as XLIFF 1.2. Raises ProjectError for a text that XML can't hold."""
     root = Element("xliff", {"xmlns": OLD, "version": "1.2"})
-    languages = {"source-language": parcel.source_locale, "target-language": parcel.locale}
-    original = f"{parcel.app}/copy/{parcel.source_locale}.toml"
+    languages = {"source-language": request.source_locale, "target-language": request.locale}
+    original = f"{request.app}/copy/{request.source_locale}.toml"
     file = SubElement(root, "file", {"original": original, "datatype": "plaintext", **languages})
     body = SubElement(file, "body")
-    for text in parcel.texts:
+    for text in request.texts:
         unit = SubElement(body, "trans-unit", {"id": text.address, "resname": text.address, "xml:space": "preserve"})
         if text.limit:
             unit.set("maxwidth", str(text.limit))
             unit.set("size-unit", "byte" if text.unit == "bytes" else "char")
-        _fill(SubElement(unit, "source"), text.source, text, parcel, old=True)
+        _fill(SubElement(unit, "source"), text.source, text, request, old=True)
         if text.target:
             target = SubElement(unit, "target", {"state": _OLD_STATES[text.standing]})
-            _fill(target, text.target, text, parcel, old=True)
+            _fill(target, text.target, text, request, old=True)
         for note in text.notes:
-            SubElement(unit, "note").text = _safe(note, text, parcel)
+            SubElement(unit, "note").text = _safe(note, text, request)
         for match in text.matches:
             element = SubElement(unit, "alt-trans", {"match-quality": f"{match.score * 100:.0f}%"})
             for name, words in (("source", match.pair.source), ("target", match.pair.target)):
-                _fill(SubElement(element, name), words, text, parcel, old=True)
+                _fill(SubElement(element, name), words, text, request, old=True)
         SubElement(unit, "note", {"from": "tavolan"}).text = f"base {text.base}"
     _indent(root)
     return _bytes(root)
@@ -153,29 +153,29 @@ def _bytes(root: Element) -> bytes:
 
 
 def parse_xliff(data: bytes, shown: str) -> list[TranslationRequest]:
-    """Return the parcels in the bytes of an XLIFF file. Raises ProjectError when they can't be taken."""
+    """Return the requests in the bytes of an XLIFF file. Raises ProjectError when they can't be taken."""
     root = parse_xml(data, shown)
     space, _, name = root.tag.rpartition("}")
     if name != "xliff":
         raise one_problem(shown, None, "", f"is XML, but <{name}> instead of <xliff>", "Give an XLIFF file.")
     version = root.get("version", "")
     if space.strip("{") == OLD or version.startswith("1."):
-        return [_old_parcel(file, space.strip("{"), shown) for file in root if file.tag.endswith("}file")]
+        return [_old_request_of(file, space.strip("{"), shown) for file in root if file.tag.endswith("}file")]
     if not version.startswith("2."):
         raise one_problem(shown, None, "version", f'"{version}" isn\'t known', "Give XLIFF 1.2, 2.0 or 2.1.")
     files = [file for file in root if file.tag == f"{{{CORE}}}file"]
-    return [_parcel(file, root, shown) for file in files]
+    return [_request_of(file, root, shown) for file in files]
 
 
-def _parcel(file: Element, root: Element, shown: str) -> TranslationRequest:
+def _request_of(file: Element, root: Element, shown: str) -> TranslationRequest:
     app = file.get("original", "").partition("/copy/")[0]
-    parcel = TranslationRequest(app, root.get("srcLang", ""), root.get("trgLang", ""), place=shown)
+    request = TranslationRequest(app, root.get("srcLang", ""), root.get("trgLang", ""), place=shown)
     for unit in file.iter(f"{{{CORE}}}unit"):
         address = unit.get("id", "")
         segments = list(unit.iter(f"{{{CORE}}}segment"))
         parts = [part for part in unit if part.tag in (f"{{{CORE}}}segment", f"{{{CORE}}}ignorable")]
         source = "".join(_text(part.find(f"{{{CORE}}}source"), address, CORE) for part in parts)
-        # What lies between segments may have no target of its own: then its source stands.
+        # What lies between segments may have no target of its own: then its source counts.
         target = "".join(_target(part, address) for part in parts)
         if not any(part.find(f"{{{CORE}}}target") is not None for part in segments):
             target = ""
@@ -184,10 +184,10 @@ def _parcel(file: Element, root: Element, shown: str) -> TranslationRequest:
         work = "reviewed" if works == {"reviewed"} else "translated" if "" not in works and works else ""
         others = [match.find(f"{{{CORE}}}target") for match in unit.iter(f"{{{MATCHES}}}match")]
         offers = tuple(_text(other, address, CORE) for other in others if other is not None)
-        parcel.texts.append(
+        request.texts.append(
             TranslationUnit(address, source, target, base=facts.get("base", ""), work=work, offers=offers)
         )
-    return parcel
+    return request
 
 
 def _target(part: Element, address: str) -> str:
@@ -197,9 +197,9 @@ def _target(part: Element, address: str) -> str:
     return _text(found, address, CORE)
 
 
-def _old_parcel(file: Element, space: str, shown: str) -> TranslationRequest:
+def _old_request_of(file: Element, space: str, shown: str) -> TranslationRequest:
     app = file.get("original", "").partition("/copy/")[0]
-    parcel = TranslationRequest(app, file.get("source-language", ""), file.get("target-language", ""), place=shown)
+    request = TranslationRequest(app, file.get("source-language", ""), file.get("target-language", ""), place=shown)
     for unit in file.iter(f"{{{space}}}trans-unit"):
         address = unit.get("id", "")
         # Alternatives that a tool adds (<alt-trans>) have targets too; only the unit's own counts.
@@ -208,8 +208,8 @@ def _old_parcel(file: Element, space: str, shown: str) -> TranslationRequest:
         base = next((note.removeprefix("base ") for note in own if note.startswith("base ")), "")
         work = _WORK.get(target.get("state", ""), "") if target is not None else ""
         source = _text(unit.find(f"{{{space}}}source"), address, space)
-        parcel.texts.append(TranslationUnit(address, source, _text(target, address, space), base=base, work=work))
-    return parcel
+        request.texts.append(TranslationUnit(address, source, _text(target, address, space), base=base, work=work))
+    return request
 
 
 def _text(element: Element | None, address: str, space: str) -> str:

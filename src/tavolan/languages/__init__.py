@@ -1,1 +1,1 @@
-"""Facts about languages and scripts, each in one place: locale tags, and tables that tell how a script behaves."""
+"""Facts about languages and scripts, each in one place: locale tags, and tables of how a script behaves."""

@@ -26,7 +26,7 @@ _WEIGHTS = {"new": 30, "better": 20, "fixed": 10}
 
 @dataclass(frozen=True)
 class Bullet:
-    """One line for users, and the commits that it tells of. A higher weight goes last when room is short."""
+    """One line for users, and the commits that it describes. A higher weight goes last when room is short."""
 
     kind: Kind
     text: str
@@ -62,8 +62,8 @@ def bullets(commits: Iterable[Commit]) -> tuple[list[Bullet], list[Dropped]]:
             dropped.append(Dropped(commit, text))
             continue
         known = found.get((kind, text.lower()))
-        told = (*known.commits, commit) if known else (commit,)
-        found[kind, text.lower()] = Bullet(kind, text, max(weight, known.weight if known else 0), told)
+        commits = (*known.commits, commit) if known else (commit,)
+        found[kind, text.lower()] = Bullet(kind, text, max(weight, known.weight if known else 0), commits)
     ordered = sorted(found.values(), key=lambda bullet: (KINDS.index(bullet.kind), -bullet.weight))
     return ordered, dropped
 
@@ -87,8 +87,8 @@ def _reverted(commits: list[Commit]) -> set[str]:
 
 def _read(commit: Commit) -> tuple[Kind | None, str, int]:
     """Return kind, text and weight of a commit; kind None and the reason when users don't hear of it."""
-    told = _NOTE.search(commit.body)
-    if told and told.group(1).strip().lower() in ("none", "no"):
+    note = _NOTE.search(commit.body)
+    if note and note.group(1).strip().lower() in ("none", "no"):
         return None, "its Release-note says none", 0
     conventional = _CONVENTIONAL.match(commit.subject)
     subject = conventional["subject"] if conventional else commit.subject
@@ -96,8 +96,8 @@ def _read(commit: Commit) -> tuple[Kind | None, str, int]:
     weight = _WEIGHTS.get(kind or "", 0)
     if (conventional and conventional["breaks"]) or "BREAKING CHANGE" in commit.body:
         weight += 15
-    if told:
-        return kind or "better", told.group(1).strip(), max(weight, 20) + 5
+    if note:
+        return kind or "better", note.group(1).strip(), max(weight, 20) + 5
     if kind is None:
         return None, why, 0
     return kind, _plain(kind, subject), weight

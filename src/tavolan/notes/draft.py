@@ -44,7 +44,7 @@ def draft_notes(project: Project, since: str, until: str = "HEAD", repository: P
         if key := store.rulebook.field_with("notes"):
             fitted[store.id] = fit_bullets(found, store.rulebook.fields[key])
     if not fitted:
-        raise UsageError("no store of this project takes release notes. tavolan rules show tells what it takes.")
+        raise UsageError("no store of this project takes release notes. tavolan rules show lists what it takes.")
     return DraftedNotes(found, dropped, fitted)
 
 

@@ -11,7 +11,7 @@ from tavolan.support.programs import run_program
 
 _MOST_BYTES = 100_000_000
 _SECONDS = 120.0
-# What stands between the parts of a commit: the one character that none can hold.
+# What is between the parts of a commit: the one character that none can hold.
 _FIELDS = ("%H", "%an", "%aI", "%s", "%b")
 
 

@@ -1,4 +1,4 @@
-"""Fit release notes to a store's limit: whole bullets go, the least important first, and it's told which."""
+"""Fit release notes to a store's limit: whole bullets go, the least important first; the result names them."""
 
 from __future__ import annotations
 

@@ -14,7 +14,7 @@ TESTERS = "testers"
 
 
 def addresses(project: Project) -> dict[str, tuple[str, ...]]:
-    """Return where notes stand in a copy file, by whom they're for: "" for every store, a store, or testers."""
+    """Return where notes are in a copy file, by whom they're for: "" for every store, a store, or testers."""
     found: dict[str, tuple[str, ...]] = {}
     for number, key in enumerate(project.keys_with("notes")):
         found[key if number else ""] = (key,)
@@ -27,7 +27,7 @@ def addresses(project: Project) -> dict[str, tuple[str, ...]]:
 
 
 def written(project: Project, copy: Copy) -> dict[str, str]:
-    """Return the notes that stand in a locale's own file, by whom they're for."""
+    """Return the notes that are in a locale's own file, by whom they're for."""
     found = {}
     for who, key in addresses(project).items():
         table = copy.data.get(key[0], {}) if len(key) == 2 else copy.data

@@ -1,1 +1,1 @@
-"""The project model: load, validate and find what stands where."""
+"""The project model: load and validate a project, find and change its texts."""

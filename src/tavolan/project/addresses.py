@@ -5,13 +5,13 @@ from __future__ import annotations
 from dataclasses import dataclass
 from functools import lru_cache
 
-# Tables of a copy file whose texts stand in pictures.
+# Tables of a copy file whose texts are in pictures.
 PICTURE_TABLES = ("captions", "showcase")
 
 
 @dataclass(frozen=True)
 class Address:
-    """Where a text stands in a copy file: `path` has the keys of its tables and its own."""
+    """Where a text is in a copy file: `path` has the keys of its tables and its own."""
 
     path: tuple[str, ...]
 

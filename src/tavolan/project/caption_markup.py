@@ -41,7 +41,7 @@ def parse(caption: str) -> list[Run]:
 
 
 def plain(caption: str) -> str:
-    """Return a caption without its mark-up; an unbalanced one as it stands."""
+    """Return a caption without its mark-up; an unbalanced one unchanged."""
     try:
         return "".join(run.text for run in parse(caption))
     except MarkupError:

@@ -29,7 +29,7 @@ def composed(value: Any) -> Any:
 
 
 def _too_long(value: Any, at: KeyPath = ()) -> Iterator[KeyPath]:
-    """Yield where a text stands that is longer than any may be."""
+    """Yield the place of each text that is longer than any may be."""
     if isinstance(value, str):
         if len(value) > MOST_CHARACTERS:
             yield at

@@ -194,7 +194,7 @@ class Store:
 class Project:
     """A loaded and validated project. Paths in `shown` form are relative to `root`.
 
-    `find_origins` tells what each translation was made from. It's asked once, and only when a command needs it, as it
+    `find_origins` finds what each translation was made from. It's asked once, and only when a command needs it, as it
     reads the history in git.
     """
 
@@ -223,7 +223,7 @@ class Project:
 
     @cached_property
     def origins(self) -> State:
-        """What's known of every translation as it stands: its source, and who made it."""
+        """What's known of every translation as it is now: its source, and who made it."""
         return self.find_origins(self)
 
     @property
@@ -267,7 +267,7 @@ class Project:
         return list(dict.fromkeys(key for key, rule in rules if rule.role == role))
 
     def parents_of(self, locale: str) -> list[str]:
-        """Return the locale that this one is like, in a list; an empty one when it stands for itself."""
+        """Return the locale that this one is like, in a list; an empty one when it is like none."""
         parent = self.copy[locale].parent if locale in self.copy else None
         return [parent.locale] if parent else []
 

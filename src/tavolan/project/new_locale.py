@@ -59,7 +59,7 @@ def _laid_out(project: Project, pattern: str) -> str:
             # TOML drops a line break right after the opening quotes.
             value = value.replace('"""', '"""\n', 1)
             tables.setdefault(".".join(tables_above), []).append(f"{key} = {value}")
-    lines = [f"# The text of {pattern} stands below: translate it and take the # away, or use tavolan locale send.", ""]
+    lines = [f"# The text of {pattern} is below: translate it and take the # away, or use tavolan locale send.", ""]
     for table, entries in tables.items():
         lines += ["", f"[{table}]"] if table else []
         lines += [f"# {line}".rstrip() for entry in entries for line in entry.split("\n")]

@@ -1,8 +1,8 @@
 """Which source text each translation was made from: `copy/state.csv` says it, else the history in git.
 
 A text that came in by hand, or was changed by hand since it was remembered, has no valid line in `state.csv`. Where the
-project is in git, it was made from the source as it stood in the commit that brought it; one that isn't committed yet,
-from the source as it stands. All else isn't known until it's adopted.
+project is in git, it was made from the source as it was in the commit that brought it; one that isn't committed yet,
+from the source as it is now. All else isn't known until it's adopted.
 """
 
 from __future__ import annotations
@@ -28,7 +28,7 @@ _NOTHING = "0" * 40
 
 
 def find_origins(project: Project) -> State:
-    """Return what's known of every translation: lines of `state.csv` that still hold, then what git tells."""
+    """Return what's known of every translation: lines of `state.csv` that still hold, then what git knows."""
     texts = Texts(project)
     known: State = {}
     unknown: dict[str, list[str]] = {}
@@ -80,7 +80,7 @@ class _History:
         self.commits = self._commits() if self.heads else []
 
     def sources(self, texts: Texts, locale: str, wanted: dict[str, str]) -> Iterator[tuple[str, str | None]]:
-        """Yield address and source text of the translations whose commit is found; None: the source as it stands."""
+        """Yield address and source text of the translations whose commit is found; None: the source as it is now."""
         project = texts.project
         name, source_name = f"copy/{locale}.toml", f"copy/{project.source_locale}.toml"
         if name not in self.heads:

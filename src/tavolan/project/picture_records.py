@@ -18,12 +18,12 @@ _MOST = 120
 
 
 def shot_file(store: str, size_class: str, locale: str, number: int, shot: str) -> str:
-    """Return where a store picture stands in the project; its number carries the order."""
+    """Return where a store picture is in the project; its number carries the order."""
     return f"out/shots/{store}/{size_class}/{locale}/{number:02d}-{shot}.png"
 
 
 def set_files(store: str, size_class: str, locale: str, shots: Iterable[str]) -> dict[str, str]:
-    """Return where the pictures of a set stand, by shot, in order."""
+    """Return where the pictures of a set are, by shot, in order."""
     return {shot: shot_file(store, size_class, locale, number, shot) for number, shot in enumerate(shots, 1)}
 
 
@@ -120,10 +120,10 @@ class PictureFacts(PaintedFacts):
 
 
 @dataclass(frozen=True)
-class Made:
+class PictureRecord:
     """A picture as it was made: the key of its inputs, the inputs, and what was measured of it.
 
-    `size` in bytes and `changed` in nanoseconds tell whether the file is still that one.
+    `size` in bytes and `changed` in nanoseconds show whether the file is still that one.
     """
 
     file: str
@@ -138,7 +138,7 @@ class Made:
         """The file that was written."""
         return self.facts.path
 
-    def stands(self, root: Path) -> bool:
+    def is_untouched(self, root: Path) -> bool:
         """Whether the file is there and hasn't been touched since."""
         try:
             state = (root / self.path).stat()
@@ -147,13 +147,13 @@ class Made:
         return (state.st_size, state.st_mtime_ns) == (self.size, self.changed)
 
 
-def rows_of(base: sqlite3.Connection) -> dict[str, Made]:
+def rows_of(base: sqlite3.Connection) -> dict[str, PictureRecord]:
     """Return all pictures of an open ledger by their file. Raises ValueError for facts of another shape."""
     from pydantic import TypeAdapter
 
     facts = TypeAdapter(PictureFacts).validate_json
     rows = base.execute("select file, key, inputs, facts, bytes, changed from made")
-    made = (Made(row[0], row[1], json.loads(row[2]), facts(row[3]), row[4], row[5]) for row in rows)
+    made = (PictureRecord(row[0], row[1], json.loads(row[2]), facts(row[3]), row[4], row[5]) for row in rows)
     return {row.file: row for row in made if _is_picture(row.file) and _is_picture(row.path)}
 
 
@@ -184,7 +184,7 @@ def copy_of_ledger(root: Path) -> sqlite3.Connection:
     return copy
 
 
-def read_made(root: Path) -> dict[str, Made]:
+def read_records(root: Path) -> dict[str, PictureRecord]:
     """Return all pictures that were made, by their file; none when there's no ledger that can be read."""
     with closing(copy_of_ledger(root)) as base:
         try:

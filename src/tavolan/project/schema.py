@@ -120,7 +120,7 @@ USUAL_BATCH, USUAL_PARALLEL = 100, 2
 class ProviderTable(Table):
     """`[provider.<name>]`: who drafts translations: an address that takes XLIFF by POST, or a program that filters it.
 
-    `token_env` names the environment variable that holds the bearer token; a token itself never stands here. `batch` is
+    `token_env` names the environment variable that holds the bearer token, which is never written here. `batch` is
     how many texts are asked for in one question, `parallel` how many questions at a time; `timeout` in seconds.
     """
 
@@ -161,7 +161,7 @@ class Config(Table):
 class Palette(Table):
     """`[palette]`: the project's colours, by the roles that looks refer to.
 
-    One `base` colour is enough, or `icon = true` to take it from art/icon.png; what else is written stands.
+    One `base` colour is enough, or `icon = true` to take it from art/icon.png; other colours come from it.
     """
 
     base: Colour | None = None
@@ -206,7 +206,7 @@ Region = Annotated[list[float], Field(min_length=4, max_length=4), AfterValidato
 class Picture(Table):
     """What shots and graphics share. `name` is also the key of the caption, unless `caption` names another one.
 
-    `region` is the part of the screen that a look may enlarge; `regions` tells others, by size class or form.
+    `region` is the part of the screen that a look may enlarge; `regions` has others, by size class or form.
     """
 
     name: Name
@@ -247,7 +247,7 @@ class Retouch(Table):
 
     `bar` sets a clean status bar over it, `text` a text of the `[showcase]` table by that name, `picture` a file under
     art/, and `blur` makes it unreadable. `size` is the share of the region's height that lines of text may take.
-    Without `screens` it's for all of them. `regions` tells other regions, by the locale that the screen was captured
+    Without `screens` it's for all of them. `regions` has other regions, by the locale that the screen was captured
     in. On screens of right-to-left locales the region is mirrored, unless `mirror = false`.
     """
 

@@ -1,4 +1,4 @@
-"""Find the raw screen of a shot, and say honestly when another stands in for it."""
+"""Find the raw screen of a shot, and say when another one is used in its place."""
 
 from __future__ import annotations
 

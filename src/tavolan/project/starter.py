@@ -95,14 +95,12 @@ def _config(starter: Starter, books: list[Rulebook]) -> str:
         if (rule.scope == "once" or rule.kind == "link") and rule.required == "always"
     }
     parts.append(
-        "\n# Facts and links told once for all locales and stores; [store.ios.once] and the like override them, and so"
+        "\n# Facts and links for all locales and stores; [store.ios.once] and the like override them, and so"
         "\n# does a locale's own link in its copy file.\n[once]\n"
     )
     for key, rule in facts.items():
         parts.append(f"# {key} = {_sample(rule)}   # {rule.what}\n")
-    parts.append(
-        "\n[guard]\n# Names of other companies' products that must never stand in your listing.\nbrands = []\n"
-    )
+    parts.append("\n[guard]\n# Names of other companies' products that must never be in your listing.\nbrands = []\n")
     return "".join(parts)
 
 
@@ -140,7 +138,7 @@ def _copy(tag: str, starter: Starter, books: list[Rulebook]) -> str:
 
 
 _CONFIG_HEAD = """\
-# The app, its stores and its locales. Text stands in copy/<locale>.toml.
+# The app, its stores and its locales. Text is in copy/<locale>.toml.
 [app]
 name = {name}
 publisher = ""                 # search reads it too

@@ -1,7 +1,7 @@
 """How far each translation is: `copy/state.csv` remembers what it was made from, by whom, and what it said.
 
 One line per locale and field, sorted, so that it merges well. A field that isn't listed is simply not known about.
-Texts stand in it by their digest: one that somebody changed by hand is told by it, and counts as a person's work.
+It holds digests of texts: a text that no longer fits its digest was changed by hand, and counts as a person's work.
 """
 
 from __future__ import annotations

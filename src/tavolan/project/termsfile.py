@@ -42,7 +42,7 @@ def read_terms(path: Path, problems: list[Problem]) -> list[Term]:
             if first_line == line:
                 terms.append(term)
                 continue
-            message = f'"{term.phrase}" stands on line {first_line} already'
+            message = f'"{term.phrase}" is on line {first_line} already'
             problems.append(Problem(shown, term.line, "phrase", message, "Delete one of the two."))
     return terms
 

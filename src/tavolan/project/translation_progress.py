@@ -1,4 +1,4 @@
-"""How far the translations are: the state of every field in every locale, told from the copy and `copy/state.csv`."""
+"""How far the translations are: the state of every field in every locale, from the copy and `copy/state.csv`."""
 
 from __future__ import annotations
 
@@ -18,7 +18,7 @@ NEEDS_WORK: tuple[Standing, ...] = STANDINGS[:4]
 
 @dataclass(frozen=True)
 class Translation:
-    """One text to be translated: where it stands, what it says in both languages, and how far it is."""
+    """One text to be translated: where it is, what it says in both languages, and how far it is."""
 
     locale: str
     address: str
@@ -85,7 +85,7 @@ def _standing(texts: Texts, locale: str, address: str, target: str, over: str) -
 
 
 def current_pairs(project: Project) -> list[Pair]:
-    """Return the texts as they stand, for every locale: source and translation."""
+    """Return the texts as they are now, for every locale: source and translation."""
     texts = Texts(project)
     source = project.source_locale
     return [

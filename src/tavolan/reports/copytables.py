@@ -125,7 +125,7 @@ def _clip(before: str, after: str) -> tuple[SafeText, SafeText]:
 
 
 def print_status(console: Console, status: Status) -> None:
-    """Print the matrix locale x store, the facts told once, and what to do next."""
+    """Print the matrix locale x store, the facts that are written once, and what to do next."""
     project = status.project
     table = plain_table("locale", *[name for store in project.stores for name in (store, "pictures")])
     for tag in project.app.locales:
@@ -136,9 +136,9 @@ def print_status(console: Console, status: Status) -> None:
         table.add_row(SafeText(tag, "bold").append(f"  like {like}" if like else "", "dim"), *cells)
     console.print(table)
     for store, facts in status.facts.items():
-        line = SafeText(f"{store}: {facts.written} of {counted(facts.total, 'fact')} told once", "dim")
+        line = SafeText(f"{store}: {facts.written} of {counted(facts.total, 'fact')} written", "dim")
         if facts.missing:
-            line.append(f", still to tell: {', '.join(facts.missing)}", "yellow")
+            line.append(f", still to write: {', '.join(facts.missing)}", "yellow")
         if facts.wrong:
             line.append(f", to put right: {', '.join(facts.wrong)}", "red")
         console.print(line)

@@ -58,7 +58,7 @@ def print_coverage(console: Console, project: Project, answers: list[Answer], un
         reached, best = sum(a.value for a in rows), sum(a.worth.value for a in rows)
         facts = f"{done} of {counted(len(rows), 'phrase')} answered, value {reached:.0f} of {best:.0f}"
         console.print(styled("\n[bold]{} · {}[/]  {}  [dim]reads {}[/]", store, front, facts, reads))
-        table = plain_table("", "phrase", "value", "answered by", "how", "words and where they stand")
+        table = plain_table("", "phrase", "value", "answered by", "how", "words and where they are")
         shown = sorted((a for a in rows if not (a.covered and uncovered_only)), key=_most_first)
         for a in shown[:MOST_ROWS]:
             table.add_row(*_cover_row(a))
@@ -74,7 +74,7 @@ def _most_first(a: Answer) -> tuple[bool, float, str]:
 
 def _print_left(console: Console, rows: int) -> None:
     if rows > MOST_ROWS:
-        console.print(styled("[dim]{} more; --json tells all of them[/]", counted(rows - MOST_ROWS, "phrase")))
+        console.print(styled("[dim]{} more; --json has all of them[/]", counted(rows - MOST_ROWS, "phrase")))
 
 
 def _print_total(console: Console, project: Project, answers: list[Answer]) -> None:
@@ -82,7 +82,7 @@ def _print_total(console: Console, project: Project, answers: list[Answer]) -> N
     reached, best = sum(a.value for a in answers), sum(a.worth.value for a in answers)
     console.print(
         styled(
-            "\n[bold]{}:[/] {} of {} answered, value {:.0f} of {:.0f} if every phrase stood in a title.",
+            "\n[bold]{}:[/] {} of {} answered, value {:.0f} of {:.0f} if every phrase were in a title.",
             project.app.name,
             total,
             counted(len(answers), "phrase"),
@@ -110,7 +110,7 @@ def _cover_row(a: Answer) -> tuple[SafeText, SafeText, SafeText, SafeText, SafeT
 
 
 def _mentions(mentions: Mentions) -> SafeText:
-    """Return how often a phrase stands in each field, its density and first place."""
+    """Return how often a phrase is in each field, its density and first place."""
     if not mentions.total:
         return SafeText("never word by word", "dim")
     parts = ", ".join(f"{field} {count}" for field, count in mentions.counts.items() if count)

@@ -1,4 +1,4 @@
-"""Serve the preview page on loopback, and tell open browsers to load it again when it changed."""
+"""Serve the preview page on loopback, and have open browsers load it again when it changed."""
 
 from __future__ import annotations
 

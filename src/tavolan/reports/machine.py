@@ -65,7 +65,7 @@ def sarif(findings: list[Finding]) -> str:
 def junit(findings: list[Finding]) -> str:
     """Return findings as JUnit XML: a suite per locale, a case per finding; notes and waived ones pass or are skipped.
 
-    A suite without findings can't be told from one that didn't run, so every run has one case that says it did.
+    A suite without findings looks like one that didn't run, so every run has one case that says it did.
     """
     suites: dict[str, list[Finding]] = {}
     for finding in findings:

@@ -64,7 +64,7 @@ def print_rulebook(console: Console, book: Rulebook) -> None:
         rank = str(rule.search) if rule.search else ""
         table.add_row(name, _limit(rule), _need(rule.required), rank, book.confidence_of(rule), rule.what)
     console.print(table)
-    console.print(styled("[dim]search: 1 weighs most. (once): told once for all locales.[/]"))
+    console.print(styled("[dim]search: 1 weighs most. (once): written once for all locales.[/]"))
     for key, rule in book.fields.items():
         if rule.parts:
             answers = f"; each {', '.join(rule.choices)}" if rule.choices else ""

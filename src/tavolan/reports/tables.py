@@ -44,7 +44,7 @@ def print_findings(
     worse = [f for f in counting if f.level != "note"]
     shown = counting if notes or not worse else worse
     by_locale = sorted(shown, key=lambda f: (f.locale != "", _order(project, f.locale), f.sort_key()))
-    # At least as wide as a few store names, which stand below the field.
+    # At least as wide as a few store names, which are below the field.
     width = min(24, max([12, *(len(f.field) for f in shown)]))
     for locale, group in groupby(by_locale, key=lambda f: f.locale):
         heading = f"{locale_name(locale)} · {locale}" if locale else "The whole project"

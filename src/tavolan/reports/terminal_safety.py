@@ -20,7 +20,7 @@ _UNPRINTABLE_IN_COLOUR = regex.compile(rf"\x1b(?!\[[0-9;]*m)|(?!\x1b){_UNPRINTAB
 
 
 def isolated(text: str) -> str:
-    """Return a text whose right-to-left words stand in isolates (UAX #9), so that they don't move what's beside them.
+    """Return a text whose right-to-left words are in isolates (UAX #9), so that they don't move what's beside them.
 
     A word in Hebrew would else swap the figures around it.
     """

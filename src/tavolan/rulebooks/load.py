@@ -44,8 +44,8 @@ def shipped_rulebook(store: str) -> Rulebook:
 def load_rulebooks(root: Path | None, wanted: list[str] | None = None) -> tuple[dict[str, Rulebook], list[Problem]]:
     """Return the rulebooks by id: shipped ones with the project's overrides, then the project's own.
 
-    `wanted` leaves out all others. Problems in `rules/*.toml` are collected, not raised; the shipped rulebook stands
-    in for its overrides that can't be read, so that nothing else seems wrong because of them.
+    `wanted` leaves out all others. Problems in `rules/*.toml` are collected, not raised; where the project's
+    overrides can't be read, the shipped rulebook is returned, so that nothing else seems wrong because of them.
     """
     problems: list[Problem] = []
     own = {path.stem: path for path in sorted((root / "rules").glob("*.toml"))} if root else {}

@@ -66,23 +66,25 @@ def firing(page: Page) -> None:
     theme = page.theme
     page.pixels[...] = _glow(page.pixels.shape[:2])
     page.status_bar()
-    edge = 34 if page.wide else 22
+    margin = 34 if page.wide else 22
     top = page.title(page.say("kiln"), page.say("program"))
-    column = page.width * 0.36 if page.wide else page.width - 2 * edge
-    page.text(page.degrees(1063), edge - 3, top + 56, 92, 300, "#FFFFFF", column)
+    column = page.width * 0.36 if page.wide else page.width - 2 * margin
+    page.text(page.degrees(1063), margin - 3, top + 56, 92, 300, "#FFFFFF", column)
     up = f"{page.say('climbing')}  {page.rate(118)}"
-    chip = page.chip(up, edge, top + 124, 14, "#2B1206", theme.accent)
+    chip = page.chip(up, margin, top + 124, 14, "#2B1206", theme.accent)
     if page.wide:
-        page.text(page.say("left", h=page.number(3), m=page.number(12)), edge, top + 160, 17, 500, theme.muted, column)
+        page.text(
+            page.say("left", h=page.number(3), m=page.number(12)), margin, top + 160, 17, 500, theme.muted, column
+        )
         high = page.height * 0.40
-        _curve(page, edge + column + 24, top + 6, page.width - column - 2 * edge - 24, high)
-        _segments(page, edge, top + high + 28, page.width - 2 * edge)
+        _curve(page, margin + column + 24, top + 6, page.width - column - 2 * margin - 24, high)
+        _segments(page, margin, top + high + 28, page.width - 2 * margin)
         return
     page.text(
-        page.say("left", h=page.number(3), m=page.number(12)), edge + chip + 12, top + 124, 15.5, 500, theme.muted
+        page.say("left", h=page.number(3), m=page.number(12)), margin + chip + 12, top + 124, 15.5, 500, theme.muted
     )
-    _curve(page, edge - 6, top + 154, page.width - 2 * edge + 12, 264)
-    _segments(page, edge - 6, top + 432, page.width - 2 * edge + 12)
+    _curve(page, margin - 6, top + 154, page.width - 2 * margin + 12, 264)
+    _segments(page, margin - 6, top + 432, page.width - 2 * margin + 12)
 
 
 def _curve(page: Page, x: float, y: float, width: float, height: float) -> None:
@@ -151,15 +153,15 @@ def _segments(page: Page, x: float, y: float, width: float) -> None:
 def schedules(page: Page) -> None:
     """Draw the list of firing schedules with their curves."""
     page.status_bar()
-    edge = 34 if page.wide else 20
+    margin = 34 if page.wide else 20
     top = page.title(page.say("schedules"))
-    width = page.width - 2 * edge
+    width = page.width - 2 * margin
     bar = min(width, 420)
-    page.box(edge, top + 6, bar, 42, 14, page.theme.line)
-    page.box(edge + 3, top + 9, bar / 3 - 6, 36, 11.5, page.theme.card)
+    page.box(margin, top + 6, bar, 42, 14, page.theme.line)
+    page.box(margin + 3, top + 9, bar / 3 - 6, 36, 11.5, page.theme.card)
     for index, key in enumerate(("all", "mine", "studio")):
         weight = 650 if index == 0 else 500
-        page.text(page.say(key), edge + bar / 3 * index + 8, top + 27, 15, weight, width=bar / 3 - 16, align="centre")
+        page.text(page.say(key), margin + bar / 3 * index + 8, top + 27, 15, weight, width=bar / 3 - 16, align="centre")
     columns = 2 if page.wide else 1
     gap, count = 14.0, len(_SCHEDULES) // columns
     start = top + 66
@@ -167,7 +169,7 @@ def schedules(page: Page) -> None:
     cell = (width - gap * (columns - 1)) / columns
     for index, item in enumerate(_SCHEDULES):
         _schedule(
-            page, item, edge + index % columns * (cell + gap), start + index // columns * (high + gap), cell, high
+            page, item, margin + index % columns * (cell + gap), start + index // columns * (high + gap), cell, high
         )
 
 
@@ -203,14 +205,14 @@ def _schedule(page: Page, item: tuple, x: float, y: float, width: float, height:
 def glazes(page: Page) -> None:
     """Draw the glaze library as a grid of test tiles."""
     page.status_bar()
-    edge = 34 if page.wide else 20
+    margin = 34 if page.wide else 20
     top = page.title(page.say("glazes"), page.say("tiles", n=page.number(128)))
     columns = 3 if page.wide else 2
     gap = 16.0
-    cell = (page.width - 2 * edge - gap * (columns - 1)) / columns
+    cell = (page.width - 2 * margin - gap * (columns - 1)) / columns
     high = cell * 1.13
     for index, key in enumerate([*GLAZES, "g2"][: 9 if page.wide else 8]):
-        x, y = edge + index % columns * (cell + gap), top + 8 + index // columns * (high + gap)
+        x, y = margin + index % columns * (cell + gap), top + 8 + index // columns * (high + gap)
         if y > page.height:
             break
         page.card(x, y, cell, high)
@@ -226,14 +228,14 @@ def glazes(page: Page) -> None:
 def recipe(page: Page) -> None:
     """Draw one glaze recipe: its tile, its parts as a ring, the batch in grams."""
     page.status_bar()
-    edge = 34 if page.wide else 20
+    margin = 34 if page.wide else 20
     top = page.title(page.say("g2"), page.say("note"))
-    width = page.width - 2 * edge
+    width = page.width - 2 * margin
     high = 300.0 if page.wide else 196.0
     half = (width - 14) / 2
-    tile(page, page.left(edge, half), top + 8, half, high, "g2", 24)
-    page.card(edge + half + 14, top + 8, half, high, 24)
-    cx, cy = page.left(edge + half + 14 + half / 2), top + 8 + high / 2
+    tile(page, page.left(margin, half), top + 8, half, high, "g2", 24)
+    page.card(margin + half + 14, top + 8, half, high, 24)
+    cx, cy = page.left(margin + half + 14 + half / 2), top + 8 + high / 2
     start = 0.0
     radius = min(half, high) * 0.34
     for _, share, colour in _RECIPE:
@@ -245,33 +247,33 @@ def recipe(page: Page) -> None:
     y = top + high + 24
     bottom = page.height - (70 if page.wide else 88) - 84
     row = min(64.0, (bottom - y - 16) / len(_RECIPE))
-    page.card(edge, y, width, row * len(_RECIPE) + 12, 24)
+    page.card(margin, y, width, row * len(_RECIPE) + 12, 24)
     for index, (key, share, colour) in enumerate(_RECIPE):
         middle = y + 6 + row * (index + 0.5)
-        page.dot(edge + 26, middle, 8, colour)
-        page.text(page.say(key), edge + 46, middle, 17, 560, width=width * 0.42)
-        page.text(page.percent(share), edge + width * 0.55, middle, 16, 450, page.theme.muted, width * 0.16, "end")
+        page.dot(margin + 26, middle, 8, colour)
+        page.text(page.say(key), margin + 46, middle, 17, 560, width=width * 0.42)
+        page.text(page.percent(share), margin + width * 0.55, middle, 16, 450, page.theme.muted, width * 0.16, "end")
         page.text(
-            f"{page.number(2500 * share)} g", edge + width * 0.72, middle, 17, 650, width=width * 0.24, align="end"
+            f"{page.number(2500 * share)} g", margin + width * 0.72, middle, 17, 650, width=width * 0.24, align="end"
         )
         if index:
-            page.box(edge + 46, middle - row / 2, width - 62, 0.8, 0.4, page.theme.line)
+            page.box(margin + 46, middle - row / 2, width - 62, 0.8, 0.4, page.theme.line)
     button = y + row * len(_RECIPE) + 30
-    page.box(edge, button, width, 56, 20, "#0F7A6B")
-    page.text(page.say("mix"), edge + 20, button + 28, 18, 680, "#FFFFFF", width - 40, "centre")
+    page.box(margin, button, width, 56, 20, "#0F7A6B")
+    page.text(page.say("mix"), margin + 20, button + 28, 18, 680, "#FFFFFF", width - 40, "centre")
     page.tab_bar(2)
 
 
 def shelf(page: Page) -> None:
     """Draw the studio shelf: pots on boards, each with its state."""
     page.status_bar()
-    edge = 34 if page.wide else 20
+    margin = 34 if page.wide else 20
     top = page.title(page.say("shelf"), page.say("pieces", n=page.number(48)))
-    x = float(edge)
+    x = float(margin)
     chips = [(page.say(state), colour) for state, colour in _STATE.items()]
     size = 14.0
     for text, colour in chips:
-        if x > page.width - edge - 40:
+        if x > page.width - margin - 40:
             break
         page.dot(x + 6, top + 22, 5, colour)
         x += 18 + page.text(text, x + 18, top + 22, size, 560, page.theme.muted, page.width * 0.25) + 16
@@ -279,13 +281,13 @@ def shelf(page: Page) -> None:
     rows = len(_SHELF) // columns
     start = top + 46
     high = (page.height - start - (70 if page.wide else 88) - 14) / rows
-    cell = (page.width - 2 * edge) / columns
+    cell = (page.width - 2 * margin) / columns
     for row in range(rows):
         ground = start + high * (row + 1) - 44
-        _board(page, edge, ground, page.width - 2 * edge)
+        _board(page, margin, ground, page.width - 2 * margin)
         for column in range(columns):
             kind, glaze, state = _SHELF[row * columns + column]
-            centre = edge + cell * (column + 0.5)
+            centre = margin + cell * (column + 0.5)
             tall = min(cell * 0.78, high - 74)
             pot(page, kind, page.left(centre), ground, tall, glaze, state)
             page.dot(centre - cell * 0.36, ground + 29, 4.6, _STATE[state])

@@ -76,13 +76,13 @@ def studio() -> Pixels:
         880: [("vase", 150, 220, "g1"), ("plate", 350, 160, "g2"), ("jar", 560, 200, "g8"), ("bowl", 780, 170, "g4"),
               ("jar", 980, 190, "g7"), ("mug", 1150, 160, "g2")],
     }  # fmt: skip
-    for ground, ware in shelves.items():
+    for ground, pots in shelves.items():
         board = (0, ground, 1200, 22)
         shade = sk.Paint(AntiAlias=True, Color=argb("#2A1208", 0.35))
         shade.setMaskFilter(sk.MaskFilter.MakeBlur(sk.kNormal_BlurStyle, 14))
         canvas.drawRect(sk.Rect.MakeXYWH(0, ground + 16, 1200, 26), shade)
         canvas.drawRect(sk.Rect.MakeXYWH(*board), _gradient(board, ["#B37B4B", "#6F4022"]))
-        for kind, x, height, glaze in ware:
+        for kind, x, height, glaze in pots:
             pot(page, kind, x, ground, height, glaze, "glazed")
     _light(canvas, 1150, 780, 700, "#3A1608", 0.55, dark=True)
     return page.pixels

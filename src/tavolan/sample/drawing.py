@@ -1,4 +1,4 @@
-"""A small drawing kit for the sample app's screens: text, cards, bars and icons in points, mirrored where needed."""
+"""Drawing functions for the sample app's screens: text, cards, bars and icons in points, mirrored where needed."""
 
 from __future__ import annotations
 
@@ -74,7 +74,7 @@ def _shadow(width: float, height: float, radius: float, scale: float) -> Pixels:
     canvas.scale(scale, scale)
     shade = sk.Paint(AntiAlias=True, Color=argb("#7A4A22", 0.10))
     shade.setMaskFilter(sk.MaskFilter.MakeBlur(sk.kNormal_BlurStyle, _SHADOW_BLUR))
-    # Skia blurs a round rectangle many times faster than a path, and no eye tells the two shadows apart.
+    # Skia blurs a round rectangle many times faster than a path, and the two shadows look the same.
     canvas.drawRoundRect(sk.Rect.MakeXYWH(_SHADOW_EDGE, _SHADOW_EDGE, width, height), radius, radius, shade)
     return pixels
 
@@ -218,10 +218,10 @@ class Page:
         """Draw time and battery, clear of a cut-out in the middle."""
         y = 30 if not self.wide else 16
         size = 16.5 if not self.wide else 13
-        edge = 40 if not self.wide else 22
+        margin = 40 if not self.wide else 22
         ink = self.theme.ink
-        self.text(self.number(10) + ":" + self.number(24), edge, y, size, 650, width=80)
-        right = self.width - edge
+        self.text(self.number(10) + ":" + self.number(24), margin, y, size, 650, width=80)
+        right = self.width - margin
         self.box(right - 27, y - 6.5, 25, 13, 4, ink, 0.38)
         self.box(right - 25.2, y - 4.7, 21.4, 9.4, 2.6, ink)
         self.box(right - 1, y - 2.2, 2, 4.4, 1, ink, 0.45)
@@ -231,11 +231,11 @@ class Page:
 
     def title(self, text: str, sub: str = "") -> float:
         """Write the screen's title; return where the content begins."""
-        edge = 34 if self.wide else 22
+        margin = 34 if self.wide else 22
         top = 66 if self.wide else 92
-        self.text(text, edge, top, 36, 750, width=self.width - 2 * edge - 60)
+        self.text(text, margin, top, 36, 750, width=self.width - 2 * margin - 60)
         if sub:
-            self.text(sub, edge, top + 33, 16.5, 450, self.theme.muted, width=self.width - 2 * edge)
+            self.text(sub, margin, top + 33, 16.5, 450, self.theme.muted, width=self.width - 2 * margin)
         return top + (58 if sub else 38)
 
     def tab_bar(self, active: int) -> None:

@@ -1,7 +1,7 @@
 """A stand-in for a translation service: XLIFF in, XLIFF out, on loopback only.
 
 It knows the sample's texts as a phrase book. Everything else is pseudo-localized: accents, a third longer, wrapped in
-marks, right-to-left where the language is, so that a layout can be tried. It can be told to misbehave.
+marks, right-to-left where the language is, so that a layout can be tried. Options make it misbehave.
 """
 
 from __future__ import annotations
@@ -92,27 +92,27 @@ def _flat(table: dict[str, object], at: str = "") -> dict[str, str]:
 
 def translate(document: bytes, keep: tuple[str, ...] = ("Kilnary",)) -> bytes:
     """Return an XLIFF document with every text translated. Raises ProjectError when it can't be read."""
-    parcels = parse_xliff(document, "the request")
-    if not parcels:
+    requests = parse_xliff(document, "the request")
+    if not requests:
         raise one_problem("the request", None, "", "holds no file", "Send one with a file.")
-    parcel = parcels[0]
+    request = requests[0]
     book = phrase_book()
     done = [
         replace(
             text,
-            target=book.get((parcel.locale, text.source)) or pseudo(text.source, parcel.locale, text.address, keep),
+            target=book.get((request.locale, text.source)) or pseudo(text.source, request.locale, text.address, keep),
         )
-        for text in parcel.texts
+        for text in request.texts
     ]
-    answers = [_as_draft(text, parcel) for text in done]
-    return write_xliff(TranslationRequest(parcel.app, parcel.source_locale, parcel.locale, answers))
+    answers = [_as_draft(text, request) for text in done]
+    return write_xliff(TranslationRequest(request.app, request.source_locale, request.locale, answers))
 
 
-def _as_draft(text: TranslationUnit, parcel: TranslationRequest) -> TranslationUnit:
+def _as_draft(text: TranslationUnit, request: TranslationRequest) -> TranslationUnit:
     """Return an answer, with a shorter one beside it where the first is long: what a good service offers."""
     words = text.target.split(" ")
     fit = max(1, len(words) * 2 // 3)
-    short = Pair(parcel.source_locale, parcel.locale, text.source, " ".join(words[:fit]))
+    short = Pair(request.source_locale, request.locale, text.source, " ".join(words[:fit]))
     offers = (Match(short, 0.9),) if len(words) > 3 and "*" not in text.target and "{" not in text.target else ()
     return replace(text, standing="drafted", matches=offers)
 

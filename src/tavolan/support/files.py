@@ -137,7 +137,7 @@ def read_toml(path: Path, shown: str) -> tuple[dict[str, Any], str]:
     except tomllib.TOMLDecodeError as error:
         message, line = _split_position(str(error), text)
         raise one_problem(
-            shown, line, "", f"isn't valid TOML: {message}", "Strings stand in quotes, lists in brackets."
+            shown, line, "", f"isn't valid TOML: {message}", "Write strings in quotes, lists in brackets."
         ) from error
     except RecursionError as error:
         raise one_problem(

@@ -1,8 +1,8 @@
 """One change, all its files: a lock per project, and a journal by which a killed run is undone.
 
 Whoever writes a project's files holds its lock meanwhile, so that no two writers build on the same state; the system
-frees it when the holder dies. Before the files of a change are written, what stands there is kept in `.tavolan/change`,
-listed in `journal.json`, which goes when the holder is through. Where it still stands, that run was killed: the next
+frees it when the holder dies. Before the files of a change are written, what is there is kept in `.tavolan/change`,
+listed in `journal.json`, which goes when the holder is through. While it is there, that run was killed: the next
 command puts everything back, so that the run can be repeated as if it had never begun. What somebody changed by hand
 since then stays.
 """
@@ -201,7 +201,7 @@ def _keep(root: Path, files: dict[Path, str]) -> None:
     folder.mkdir(parents=True, exist_ok=True)
     for path, after in files.items():
         name = path.relative_to(root).as_posix()
-        # Where a run writes a file twice, what stood there before the first time counts.
+        # Where a run writes a file twice, what was there before the first time counts.
         entry = entries.setdefault(name, {"path": name, "kept": "", "after": []})
         if not entry["after"] and path.exists():
             entry["kept"] = str(len(entries))
@@ -212,7 +212,7 @@ def _keep(root: Path, files: dict[Path, str]) -> None:
 
 
 def _undo(root: Path) -> None:
-    """Put back what stood there before a change, but for files that somebody else changed since."""
+    """Put back what was there before a change, but for files that somebody else changed since."""
     folder = root / CHANGE
     command, entries = _read_journal(folder / _JOURNAL)
     count = 0

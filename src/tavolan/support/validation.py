@@ -1,4 +1,4 @@
-"""The edge where foreign data becomes ours: turn pydantic's errors into problems in the user's words."""
+"""Where foreign data is validated: turn pydantic's errors into problems in the user's words."""
 
 from __future__ import annotations
 

@@ -12,7 +12,7 @@ from defusedxml.ElementTree import DefusedXMLParser
 from tavolan.errors import one_problem
 
 MOST_DEPTH = 200
-# XML 1.0, production 2: these characters can't stand in a document, not even as references.
+# XML 1.0, production 2: these characters can't be in a document, not even as references.
 _NO_XML = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]")
 
 _NO_REFERENCE = re.compile(rb"&#(?:x0*(?:[0-8bcef]|1[0-9a-f])|0*(?:[0-8]|1[124-9]|2[0-9]|3[01]));", re.IGNORECASE)
@@ -59,7 +59,7 @@ def parse_xml(data: bytes, shown: str, document_type: bool = False) -> Element:
         return root
     except DefusedXmlException as error:
         what = "declares entities" if document_type else "has a document type or entities"
-        message = f"{what}, which an honest file never needs"
+        message = f"{what}, which no such file needs"
         raise one_problem(shown, None, "", message, "Refused. Ask for it without.") from error
     except (ParseError, ValueError, LookupError) as error:
         line = getattr(error, "position", (None,))[0]

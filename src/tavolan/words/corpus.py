@@ -45,7 +45,7 @@ Cut = tuple[int, list[str], Numbers]
 class Corpus:
     """Texts as word numbers: `words` of all texts, `texts` the number of the text of each; `spelled` has the words.
 
-    Between two clauses, and two texts, stands `PART`.
+    `PART` parts two clauses, and two texts.
     """
 
     words: Numbers
@@ -91,8 +91,8 @@ def corpus_of(texts: Iterable[str], match: Matching, progress: Progress | None =
     words: list[Numbers] = []
     places: list[Numbers] = []
     count = 0
-    for size, tokens, stands in _cut_all(iter(texts), match, cut):
-        found = numbers.numbers_of(tokens)[stands]
+    for size, tokens, order in _cut_all(iter(texts), match, cut):
+        found = numbers.numbers_of(tokens)[order]
         ends = found == _TEXT_END
         # The end of a text belongs to it.
         places.append((np.cumsum(ends) - ends + count).astype(np.int32))
@@ -125,7 +125,7 @@ def _cut_all(texts: Iterator[str], match: Matching, cut: Matching) -> Iterator[C
 
 
 def _cut(texts: list[str], match: Matching, cut: Matching) -> Cut:
-    """Return how many texts there are, their different tokens, and which of those stand in a row."""
+    """Return how many texts there are, their different tokens, and the places of those in the row."""
     if cut is not match:
         texts = [split.small_letters(text, match)[0] for text in texts]
     tokens = _tokens(texts, cut)

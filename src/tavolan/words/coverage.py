@@ -1,6 +1,6 @@
 """Coverage: which phrases the listing's words can answer, how strongly, per storefront.
 
-Rule: a storefront answers a phrase when all its words stand in the searched fields (title, subtitle, keywords,
+Rule: a storefront answers a phrase when all its words are in the searched fields (title, subtitle, keywords,
 publisher as the rulebook says) of ONE locale that it reads, as `words.matching` finds them. Words of two locales never
 combine. A storefront takes the best tier among the locales it reads.
 
@@ -27,7 +27,7 @@ from tavolan.words.value import Valuer, Worth
 
 @dataclass(slots=True)
 class Answer:
-    """Whether and how strongly one storefront answers one phrase. `used` says per word in which field it stands."""
+    """Whether and how strongly one storefront answers one phrase. `used` has the field of each word."""
 
     store: str
     storefront: str

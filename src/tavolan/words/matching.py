@@ -1,6 +1,6 @@
 """The one matcher: how strongly the texts of a listing answer a phrase. Coverage, plans and checks all ask it.
 
-A word of a phrase stands in a text that holds a word of the same form. A word in a script without spaces stands in a
+A word of a phrase is in a text that holds a word of the same form. A word in a script without spaces is in a
 text whose words hold it as a part, and also where words of the texts make it up without a gap; where Han, Hiragana and
 Katakana meet, a word of a text is taken to end.
 
@@ -31,7 +31,7 @@ _BELOW_TITLE = {level: tier for tier, level in LEVEL_OF_TIER.items() if level > 
 
 
 class Answered(NamedTuple):
-    """How a listing answers a phrase: at which level (None: not), in which field each word stands, which lack."""
+    """How a listing answers a phrase: at which level (None: not), the field of each word, and the words that lack."""
 
     level: int | None
     used: dict[str, str]
@@ -45,7 +45,7 @@ class Listing:
         self.locale, self.match = locale, match
         self.texts = sorted(texts, key=lambda text: text[1])
         self.level = {name: level for name, level, _ in reversed(self.texts)}
-        # The strongest field that each form stands in.
+        # The strongest field that each form is in.
         self.where: dict[str, str] = {}
         for name, _, words in self.texts:
             for form in words.forms:
@@ -84,7 +84,7 @@ class Listing:
         return "title-phrase" if any(words.holds_in_order(phrase) for words in titles) else "title-words"
 
     def _places(self, word: Token) -> dict[str, str]:
-        """Return the field that a word stands in, or those of the words that make it up; nothing when it's missing."""
+        """Return the field that a word is in, or those of the words that make it up; nothing when it's missing."""
         if not word.unspaced:
             name = self.where.get(word.form)
             return {word.text: name} if name else {}

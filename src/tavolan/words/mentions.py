@@ -1,4 +1,4 @@
-"""Mentions: in stores without a keyword field a phrase counts by where and how often it stands in the text."""
+"""Mentions: in stores without a keyword field a phrase counts by where and how often it is in the text."""
 
 from __future__ import annotations
 
@@ -11,10 +11,10 @@ from tavolan.words.phrases import phrase_of, plain_words
 
 @dataclass(frozen=True)
 class Mentions:
-    """Where a phrase stands in one locale.
+    """Where a phrase is in one locale.
 
     `counts` per searched field, heaviest first; `density` is the percentage of all searched words that the phrase
-    takes; `first` the place of its first word in the text (1 = the very first), 0 when it stands nowhere; `stuffed`
+    takes; `first` the place of its first word in the text (1 = the very first), 0 when it is nowhere; `stuffed`
     says that the density is over the rulebook's limit.
     """
 
@@ -25,7 +25,7 @@ class Mentions:
 
     @property
     def total(self) -> int:
-        """How often the phrase stands in all fields together."""
+        """How often the phrase is in all fields together."""
         return sum(self.counts.values())
 
 
@@ -57,7 +57,7 @@ class MentionText:
         return [i for i in range(len(self.words) - size + 1) if size and self.words[i : i + size] == wanted]
 
     def _holds(self, word: str) -> bool:
-        """Whether a word stands in the text, given as folded, in plain ASCII."""
+        """Whether a word is in the text, given as folded, in plain ASCII."""
         if word not in self._held:
             self._held[word] = split.key(word, self.match) in self._forms
         return self._held[word]
@@ -87,11 +87,11 @@ class LocaleMentions:
         texts = {key: value.text(store.rulebook.fields[key]) for key, value in values.items()}
         self.fields = {key: MentionText(text, match) for key, text in texts.items()}
         self.limit = store.rulebook.search.most_density
-        # Of a phrase that stands nowhere.
+        # Of a phrase that is nowhere.
         self.nowhere = Mentions(dict.fromkeys(self.fields, 0), 0.0, 0, False)
 
     def count(self, phrase: str) -> Mentions:
-        """Return where and how often a phrase stands. It never runs from one field into the next."""
+        """Return where and how often a text says a phrase. It never runs from one field into the next."""
         counts: dict[str, int] = {}
         first = before = taken = 0
         for key, text in self.fields.items():

@@ -96,7 +96,7 @@ def mine(
     least: int = 2,
     progress: Progress | None = None,
 ) -> Mining:
-    """Return candidates that stand in at least `least` texts, those that nothing answers first, then the best.
+    """Return candidates that are in at least `least` texts, those that nothing answers first, then the best.
 
     `fillers` are words that nobody searches for by themselves; without them, the language's own list serves. Of more
     than `MOST` those with the highest scores are described. `progress` is called with how many texts are read.

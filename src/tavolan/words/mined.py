@@ -70,7 +70,7 @@ class Facts:
 def describe(
     corpus: Corpus, facts: Facts, ranked: list[tuple[float, int]], numbers: Longs, places: Longs, size: int
 ) -> list[Mined]:
-    """Return candidates of one length with their sources; `numbers` says which stands at which of the `places`."""
+    """Return candidates of one length with their sources; `numbers` says which is at which of the `places`."""
     spelled = _spelled(corpus, len(ranked), numbers, places, size)
     found = [Mined(phrase, score, texts) for phrase, (score, texts) in zip(spelled, ranked, strict=True)]
     both = distinct(numbers * corpus.count + corpus.texts[places])
@@ -90,7 +90,7 @@ def describe(
 
 
 def _add_people(found: list[Mined], facts: Facts, number: Longs, text: Longs) -> None:
-    """Add in how many apps' listings a candidate stands, and the mean of the stars given with it."""
+    """Add in how many apps' listings a candidate occurs, and the mean of the stars given with it."""
     if not len(text):
         return
     app = np.frombuffer(facts.app, np.int32)[text]

@@ -1,7 +1,7 @@
 """Count the phrases of a corpus: one to three words in a row, by the number of texts that hold them.
 
 A phrase is known by the forms of its words. All is done on sorted arrays: a phrase and a text make one number, so that
-the texts of a phrase stand in a row, each once.
+the texts of a phrase are in a row, each once.
 """
 
 from __future__ import annotations
@@ -23,7 +23,7 @@ Flags = np.ndarray[Any, np.dtype[np.bool_]]
 
 @dataclass(frozen=True)
 class WordRules:
-    """What words may not do, by their number: begin or end a phrase (`outer`), stand in one, or stand alone."""
+    """What words may not do, by their number: begin or end a phrase (`outer`), be in one, or be alone."""
 
     forms: Numbers
     outer: Flags
@@ -46,7 +46,7 @@ class Counter:
     def __init__(self, corpus: Corpus, rules: WordRules, marked: Flags, least: int) -> None:
         self.corpus, self.rules, self.marked, self.least = corpus, rules, marked, max(1, least)
         forms = rules.forms[corpus.words]
-        # A word that stands in too few texts stands in no phrase.
+        # A word that is in too few texts is in no phrase.
         there = forms != PART
         one = forms[there].astype(np.int64)
         one *= corpus.count
@@ -64,7 +64,7 @@ class Counter:
         self._short[self.known] = np.arange(1, len(self.known) + 1)
         self._forms = self._short[forms]
         self._base = len(self.known) + 1
-        # Pairs of forms that stand somewhere, where three forms and a text make too large a number.
+        # Pairs of forms that are somewhere, where three forms and a text make too large a number.
         self._pairs: Longs | None = None
 
     def places(self, size: int) -> Longs:
@@ -109,7 +109,7 @@ class Counter:
         return np.searchsorted(self._pairs, pairs)
 
     def count(self, size: int) -> Phrases:
-        """Return the phrases of so many words that stand in enough texts."""
+        """Return the phrases of so many words that are in enough texts."""
         places = self.places(size)
         both = self.keys(size, places)
         both *= self.corpus.count
@@ -128,7 +128,7 @@ class Counter:
         return Phrases(self.forms_of(size, phrase[begins]), texts[kept], (marks[ends] - marks[begins]).astype(np.int64))
 
     def occurrences(self, size: int, wanted: Sequence[tuple[int, ...]]) -> tuple[Longs, Longs]:
-        """Return which of some phrases of one length stands where: their numbers in `wanted`, and the places."""
+        """Return where phrases of one length occur: their numbers in `wanted`, and the places."""
         places = self.places(size)
         if not wanted or not len(places):
             return places[:0], places[:0]
@@ -167,7 +167,7 @@ def first_of_each(ordered: Longs) -> Flags:
 
 
 def without_parts(found: dict[int, Phrases]) -> dict[int, Flags]:
-    """Return which phrases are kept: those that aren't a part of a longer one which stands in the very same texts."""
+    """Return which phrases are kept: those that aren't a part of a longer one which is in the very same texts."""
     kept = {size: np.ones(len(phrases.texts), np.bool_) for size, phrases in found.items()}
     for longer in range(2, LONGEST + 1):
         for size in range(1, longer):

@@ -1,4 +1,4 @@
-"""Phrases and texts cut into words, and whether words stand in a text."""
+"""Phrases and texts cut into words, and whether words are in a text."""
 
 from __future__ import annotations
 
@@ -41,7 +41,7 @@ def plain_words(text: str) -> tuple[str, ...]:
 
 
 def is_plain(text: str) -> bool:
-    """Whether a text is made of ASCII letters, digits and spaces: its words are what stands between the spaces."""
+    """Whether a text is made of ASCII letters, digits and spaces: its words are what is between the spaces."""
     return text.isascii() and text.replace(" ", "").isalnum()
 
 
@@ -67,11 +67,11 @@ class Words:
     pieces: frozenset[str]
 
     def holds(self, word: Token) -> bool:
-        """Whether a word stands in the text."""
+        """Whether a word is in the text."""
         return any(word.text in run for run in self.runs) if word.unspaced else word.form in self.forms
 
     def holds_in_order(self, phrase: Phrase) -> bool:
-        """Whether the words of a phrase stand in a row."""
+        """Whether the words of a phrase are in a row."""
         wanted = phrase.row
         # Most phrases have a word that the text lacks, which shows sooner than by going through it.
         if any(not word.unspaced and word.form not in self.forms for word in wanted):

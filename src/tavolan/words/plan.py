@@ -57,7 +57,7 @@ def value_of_budget(project: Project, options: Options, step: int = 10) -> list[
     most = store.rulebook.fields[fields_of(store).keywords].max or 0
     budgets = [*range(0, most, step), most]
     made = [(budget, plan(project, replace(options, budget=budget, changes=None))) for budget in budgets]
-    # A list is never emptied: where nothing fits, what stands is kept, and is worth more than the budget allows.
+    # A list is never emptied: where nothing fits, what is there is kept, and is worth more than the budget allows.
     return [(budget, min(best.value, best.bound)) for budget, best in made]
 
 
@@ -96,8 +96,8 @@ def _locale_plan(
     title, subtitle, numbers = chosen
     entries = [choice.entries[number] for number in numbers]
     # Those that were there in their old order, then the new ones by name. An empty list is never written.
-    keywords = [entry.text for entry in entries if entry.stands]
-    keywords = [*keywords, *sorted(entry.text for entry in entries if not entry.stands)] or now
+    keywords = [entry.text for entry in entries if entry.present]
+    keywords = [*keywords, *sorted(entry.text for entry in entries if not entry.present)] or now
     length = rule.length(rule.separator.join(keywords)).measured
     titles = (choice.titles[0], choice.titles[title])
     subtitles = (choice.subtitles[0], choice.subtitles[subtitle])

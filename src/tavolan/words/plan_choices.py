@@ -33,26 +33,26 @@ class Fields:
 
 @dataclass(frozen=True)
 class KeywordChoice:
-    """A keyword that may be written: its cost with a separator behind it, and whether it stands already."""
+    """A keyword that may be written: its cost with a separator behind it, and whether the list has it already."""
 
     text: str
     cost: int
-    stands: bool
+    present: bool
 
 
 @dataclass
 class LocaleChoices:
-    """What can be chosen in one locale; the first title and subtitle are those that stand.
+    """What can be chosen in one locale; the first title and subtitle are the present ones.
 
-    `standing` is how many keywords stand. `budget` is in the rulebook's unit, with a separator behind the last entry;
-    `most` is how many entries there may be; `must` are words that have to stand somewhere in the locale.
+    `present` is how many keywords the list has. `budget` is in the field's unit, with a separator after the last entry;
+    `most` is how many entries there may be; `must` are words that have to be somewhere in the locale.
     """
 
     locale: str
     titles: list[str]
     subtitles: list[str]
     entries: list[KeywordChoice]
-    standing: int
+    present: int
     budget: int
     most: int | None = None
     must: tuple[Token, ...] = ()
@@ -189,7 +189,7 @@ def _spellings(phrases: list[str], match: Matching) -> Iterator[tuple[str, str]]
 
 
 def _texts(project: Project, store: Store, tag: str, key: str, options: Options) -> list[str]:
-    """Return the texts that may stand in a field: the one that does, then its alternates that fit."""
+    """Return the texts that may be in a field: the present one, then its alternates that fit."""
     if not key:
         return [""]
     now = str(project.value(store.id, tag, key).content or "")

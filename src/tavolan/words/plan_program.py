@@ -1,9 +1,9 @@
 """The integer program behind a plan, generated from the matcher's rule: its unknowns and its rows.
 
 Unknowns, all yes or no: which title and which subtitle each planned locale takes, and which keywords. A phrase is
-answered in a locale up to a level only when each of its words stands in a text of that level: one that's there anyway,
+answered in a locale up to a level only when each of its words is in a text of that level: one that's there anyway,
 or one that an option brings. A word of a script without spaces may also be made up of others: then there must be a path
-through it, from its first letter to its last, whose every step is a word that stands.
+through it, from its first letter to its last, whose every step is a word that the texts hold.
 """
 
 from __future__ import annotations
@@ -19,7 +19,7 @@ from tavolan.words.split import Token
 
 # Per planned locale: number of the title, number of the subtitle, numbers of the keywords.
 Chosen = dict[str, tuple[int, int, tuple[int, ...]]]
-# What a row asks of: nothing more (it stands anyway), or one of some unknowns.
+# What a row asks of: nothing more (it's there anyway), or one of some unknowns.
 Support = list[int] | None
 
 
@@ -52,8 +52,8 @@ class _Rows:
         self.entries: list[tuple[int, int, float]] = []
         self.row_lower: list[float] = []
         self.row_upper: list[float] = []
-        # What lets a word stand in a locale up to a level: many phrases share a word.
-        self.standing: dict[tuple[str, str, int], Support] = {}
+        # What lets a word be in a locale up to a level: many phrases share a word.
+        self.supports: dict[tuple[str, str, int], Support] = {}
 
     def unknown(self, worth: float = 0.0, integral: bool = False) -> int:
         """Add an unknown between 0 and 1; return its number."""
@@ -112,8 +112,8 @@ def _option_columns(rows: _Rows, program: PlanProgram, changes: int | None) -> d
         )
         if choice.most is not None:
             rows.row(dict.fromkeys(own, 1.0), 0, choice.most)
-        stand += [column for column, entry in zip(own, choice.entries, strict=True) if entry.stands]
-        present += choice.standing
+        stand += [column for column, entry in zip(own, choice.entries, strict=True) if entry.present]
+        present += choice.present
         for word in choice.must:
             support = _holding(program.readers[tag], columns, 3, lambda words, word=word: words.holds(word))  # type: ignore[misc]
             if support is not None:
@@ -126,14 +126,14 @@ def _option_columns(rows: _Rows, program: PlanProgram, changes: int | None) -> d
 def _charges(entries: list[KeywordChoice]) -> list[float]:
     """Return what each keyword is charged among plans of one value.
 
-    What answers nothing goes, also where it stands; of words that serve alike, the one that stands is kept.
+    What answers nothing goes, also where the list has it; of words that serve alike, the one that the list has is kept.
     """
     names = {text: number for number, text in enumerate(sorted({entry.text for entry in entries}))}
-    return [(0.01 if entry.stands else 1.0) * (entry.cost + names[entry.text] / (1 + len(names))) for entry in entries]
+    return [(0.01 if entry.present else 1.0) * (entry.cost + names[entry.text] / (1 + len(names))) for entry in entries]
 
 
 def _holding(reader: Reader, columns: dict[Option, int], level: int, holds: Callable[[Words], bool]) -> Support:
-    """Return the options that bring a text of some level or stronger that holds something; None: one stands anyway."""
+    """Return the options that bring a text of some level or stronger that holds something; None: one is there."""
     if any(at <= level and holds(words) for at, words in reader.fixed):
         return None
     return [columns[option] for option, at, words in reader.options if at <= level and holds(words)]
@@ -169,7 +169,7 @@ def _answered(rows: _Rows, reader: Reader, columns: dict[Option, int], text: str
         return []
     if tier == "title-phrase":
         return _holding(reader, columns, level, lambda words: words.holds_in_order(phrase))
-    supports = [_standing(rows, reader, columns, word, level) for word in phrase.words]
+    supports = [_support(rows, reader, columns, word, level) for word in phrase.words]
     asked = [support for support in supports if support is not None]
     if not asked:
         return None
@@ -183,20 +183,20 @@ def _answered(rows: _Rows, reader: Reader, columns: dict[Option, int], text: str
     return [answered]
 
 
-def _standing(rows: _Rows, reader: Reader, columns: dict[Option, int], word: Token, level: int) -> Support:
-    """Return what lets a word stand at a level: whole in a text, or made up of words of several."""
+def _support(rows: _Rows, reader: Reader, columns: dict[Option, int], word: Token, level: int) -> Support:
+    """Return what lets a word be at a level: whole in a text, or made up of words of several."""
     key = (reader.locale, word.form, level)
-    if key not in rows.standing:
+    if key not in rows.supports:
         support = _holding(reader, columns, level, lambda words: words.holds(word))
         if support is not None and word.unspaced:
             path = _path(rows, reader, columns, word.text, level)
             support = None if path is None else [*support, *path]
-        rows.standing[key] = support
-    return rows.standing[key]
+        rows.supports[key] = support
+    return rows.supports[key]
 
 
 def _path(rows: _Rows, reader: Reader, columns: dict[Option, int], text: str, level: int) -> Support:
-    """Return an unknown that's 1 when pieces that stand make up a text, as an edge per piece between its letters."""
+    """Return an unknown that's 1 when present pieces make up a text, as an edge per piece between its letters."""
     supports: dict[tuple[int, int], list[int] | None] = {}
     for start, end in itertools.combinations(range(len(text) + 1), 2):
         piece = text[start:end]

@@ -83,7 +83,7 @@ class _Solver:
 def solve(program: PlanProgram, weights: dict[Tier, float], changes: int | None, seconds: float) -> Solution:
     """Solve a program. `changes` caps how many present keywords are dropped; `seconds` caps the solver's time.
 
-    Raises UsageError when nothing fits, as when the words that must stand don't.
+    Raises UsageError when nothing fits, as when the words that must be there don't.
     """
     begin = time.perf_counter()
 
@@ -101,11 +101,11 @@ def solve(program: PlanProgram, weights: dict[Tier, float], changes: int | None,
         if result.status == 1:
             raise UsageError(f"no plan was found in {seconds:g} s", "Give it more time with --seconds.")
         raise UsageError(
-            "no choice keeps to the budget with all the words that must stand, and to --changes",
+            "no choice keeps to the budget with all the words that must be there, and to --changes",
             "Shorten [words] must, or allow more changes.",
         )
     bound = program.most(weights) if result.mip_dual_bound is None else -float(result.mip_dual_bound)
-    # Among choices of the same value: no word that answers nothing, rather words that stand than others, and then by
+    # Among choices of the same value: no word that answers nothing, rather words of the list than others, and then by
     # name, so that two runs give the same plan.
     tidied = solver.tidied(value, max(1.0, left()))
     x = x if tidied.x is None else tidied.x
@@ -121,8 +121,8 @@ def _in_turn(solver: _Solver, program: PlanProgram, seconds: float) -> tuple[_Nu
     }
     x = np.zeros(len(solver.worth))
     for option, column in solver.columns.items():
-        stands = option.kind == "keywords" and program.choices[option.locale].entries[option.number].stands
-        x[column] = float(stands or (option.kind != "keywords" and option.number == 0))
+        kept = option.kind == "keywords" and program.choices[option.locale].entries[option.number].present
+        x[column] = float(kept or (option.kind != "keywords" and option.number == 0))
     found: _Numbers | None = None
     value, gained = 0.0, True
     while gained and time.perf_counter() < end:

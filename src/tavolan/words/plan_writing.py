@@ -38,7 +38,7 @@ def _planned_texts(store: Store, fields: Fields, locales: list[LocalePlan]) -> I
 
 
 def apply_plan(project: Project, made: Plan) -> list[TextChange]:
-    """Write a plan and return what changed. What stood there goes to the front of the field's alternates."""
+    """Write a plan and return what changed. What was there goes to the front of the field's alternates."""
     texts = Texts(project)
     book = project.stores[made.store].rulebook
     alternates: list[tuple[str, str, list[str]]] = []

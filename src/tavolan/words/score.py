@@ -27,7 +27,7 @@ from tavolan.words.value import Valuer, latest_ranks
 
 @dataclass(frozen=True)
 class Score:
-    """A phrase's difficulty and demand with their parts; None where there's no data to tell.
+    """A phrase's difficulty and demand with their parts; None where there's no data.
 
     `difficulty` is from the phrase's list or from a saved page, as `difficulty_from` says; `page` is what a page says.
     """
@@ -45,7 +45,7 @@ class Score:
 
 @dataclass(frozen=True)
 class Fit:
-    """What the app can win: mean and spread of the difficulty of phrases where it stands in the first ten."""
+    """What the app can win: mean and spread of the difficulty of phrases where it is in the first ten."""
 
     mean: float
     spread: float
@@ -94,9 +94,9 @@ def _demand(term: Term, suggestions: list[Row], valuer: Valuer) -> tuple[float |
 def fit(project: Project, locale: str, scores: list[Score]) -> Fit:
     """Return what the app can win in a locale.
 
-    A phrase is won where the app stands in the first ten of some storefront. Another one is within reach up to mean +
+    A phrase is won where the app is in the first ten of some storefront. Another one is within reach up to mean +
     spread of what was won, a stretch up to mean + 2 x spread, else out of reach. The spread is the standard deviation,
-    at least 5, since a handful of phrases says little. Raises UsageError where the app stands in no first ten of a
+    at least 5, since a handful of phrases says little. Raises UsageError where the app is in the first ten of no
     phrase with a difficulty.
     """
     known: dict[str, float] = {}
@@ -112,7 +112,7 @@ def fit(project: Project, locale: str, scores: list[Score]) -> Fit:
     if not won:
         raise UsageError(
             f"{locale}: data/ranks.csv has no first ten for a phrase whose difficulty is known",
-            "Add ranks, or difficulties (terms score tells them).",
+            "Add ranks, or difficulties (terms score prints them).",
         )
     mean, spread = statistics.fmean(won), max(5.0, statistics.pstdev(won))
     reach = {}

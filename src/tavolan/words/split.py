@@ -79,7 +79,7 @@ def _with_rules(language: str) -> str:
     return language if language in rules["dotless"] or language in rules["elided"] else ""
 
 
-# The same object for the same rules: so it's told apart by identity.
+# The same object for the same rules: so it can be compared by identity.
 _matching = cache(Matching)
 
 

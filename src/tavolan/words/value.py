@@ -1,6 +1,6 @@
 """What a phrase is worth: value = relevance x demand x chance, times the weight of the tier that answers it.
 
-Every factor and weight stands here and in `[words]` of tavolan.toml, nowhere else.
+Every factor and weight is here and in `[words]` of tavolan.toml, nowhere else.
 """
 
 from __future__ import annotations
@@ -60,8 +60,8 @@ class Valuer:
     - demand: log(1 + volume) / log(1 + the largest volume of any list), since volumes of search phrases spread over
       orders of magnitude; `[words] demand` where it's empty.
     - chance: 1 - difficulty / 100, never below 0.05, the difficulty as `words.difficulty` has it; `[words] chance`
-      where it isn't known. Where the app stands among the first hundred of a storefront (`data/ranks.csv`, latest
-      date), at least 1 - log10(rank) / 2: whoever stands tenth has half a chance, whatever the difficulty.
+      where it isn't known. Where the app is among the first hundred of a storefront (`data/ranks.csv`, latest
+      date), at least 1 - log10(rank) / 2: whoever is tenth has half a chance, whatever the difficulty.
     """
 
     def __init__(self, project: Project, today: date | None = None) -> None:

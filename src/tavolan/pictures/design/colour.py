@@ -113,12 +113,12 @@ def contrast(one: float, other: float) -> float:
 
 def resolve(palette: Palette, patch: PalettePatch | None = None) -> Colours:
     """Return all roles of a palette. What isn't given is derived from `base`, or else from the other roles."""
-    told = {**_told(palette), **(_told(patch) if patch else {})}
+    given = {**_given(palette), **(_given(patch) if patch else {})}
     if patch and patch.base:
         # A shot's own base starts afresh: the project's other roles were made for another colour.
-        told = {"base": patch.base, **{key: value for key, value in _told(patch).items() if key != "base"}}
-    derived = _from_base(told.pop("base", "") or told.get("accent") or "#BF4318")
-    main = {**derived, **told}
+        given = {"base": patch.base, **{key: value for key, value in _given(patch).items() if key != "base"}}
+    derived = _from_base(given.pop("base", "") or given.get("accent") or "#BF4318")
+    main = {**derived, **given}
     accent, bottom, top = to_lch(main["accent"]), to_lch(main["bottom"]), to_lch(main["top"])
     hue = bottom if bottom.chroma > 0.02 else accent
     more = {
@@ -132,10 +132,10 @@ def resolve(palette: Palette, patch: PalettePatch | None = None) -> Colours:
     return Colours(**main, **more)
 
 
-def _told(palette: Palette | PalettePatch) -> dict[str, str]:
-    told = palette.model_dump(exclude_none=True)
-    told.pop("icon", None)
-    return told
+def _given(palette: Palette | PalettePatch) -> dict[str, str]:
+    given = palette.model_dump(exclude_none=True)
+    given.pop("icon", None)
+    return given
 
 
 def _from_base(base: str) -> dict[str, str]:

@@ -292,7 +292,7 @@ def load_look(root: Path, name: str, words: Collection[str] = ()) -> Look:
         raise UnknownNameError("there's no look", name, look_names(root))
     shown = f"looks/{path.name}"
     data, text = read_toml(path, shown)
-    # The file as it stands is checked first, so that an error is told at the line that it's on.
+    # The file itself is checked first, so that an error is reported with its line.
     _validated(data, shown, text)
     return _validated(_varied(data, words), shown, text)
 

@@ -28,31 +28,31 @@ class Retouching:
     `unclean` holds, once it's done, those that left something of what stood there.
     """
 
-    touches: tuple[RetouchStep, ...]
+    retouches: tuple[RetouchStep, ...]
     root: Path
     unclean: list[RetouchStep] = field(default_factory=list, compare=False)
 
     def rows(self, height: int) -> tuple[int, int]:
         """Return the first row that they read or change, and that after the last, of a screen of this height."""
-        begin = min(touch.region[1] - REACH * touch.region[3] for touch in self.touches)
-        end = max(touch.region[1] + (1 + REACH) * touch.region[3] for touch in self.touches)
+        begin = min(step.region[1] - REACH * step.region[3] for step in self.retouches)
+        end = max(step.region[1] + (1 + REACH) * step.region[3] for step in self.retouches)
         return max(0, math.floor(begin * height) - _MARGIN), min(height, math.ceil(end * height) + _MARGIN)
 
     def change(self, pixels: Pixels, top: int, height: int) -> None:
         """Retouch rows of a screen (BGRA) in place: from `top`, at least those of `rows`; `height` is the screen's."""
         width = pixels.shape[1]
-        for touch in self.touches:
-            x, y, wide, high = touch.region
+        for step in self.retouches:
+            x, y, wide, high = step.region
             box = (round(x * width), round(y * height) - top, max(1, round(wide * width)), max(1, round(high * height)))
             clean = True
-            if touch.kind == "blur":
+            if step.kind == "blur":
                 _blur(pixels, box)
-            elif touch.kind == "picture":
-                _picture(pixels, box, touch, self.root)
+            elif step.kind == "picture":
+                _picture(pixels, box, step, self.root)
             else:
-                clean = _bar(pixels, box, touch) if touch.kind == "bar" else _text(pixels, box, touch, self.root)
+                clean = _bar(pixels, box, step) if step.kind == "bar" else _text(pixels, box, step, self.root)
             if not clean:
-                self.unclean.append(touch)
+                self.unclean.append(step)
 
     def take_over(self, other: Retouching) -> None:
         """Take over what became of the same retouches on the same screen, where they needn't be made again."""
@@ -64,20 +64,20 @@ def _readable(ground: str) -> str:
     return max(("#111111", "#FFFFFF"), key=lambda colour: contrast(luminance(colour), luminance(ground)))
 
 
-def _covered(pixels: Pixels, box: Area, touch: RetouchStep) -> Covered:
-    blue, green, red = rgb(touch.ground)[::-1] if touch.ground else (0, 0, 0)
-    return cover(pixels, box, (blue, green, red) if touch.ground else None)
+def _covered(pixels: Pixels, box: Area, step: RetouchStep) -> Covered:
+    blue, green, red = rgb(step.ground)[::-1] if step.ground else (0, 0, 0)
+    return cover(pixels, box, (blue, green, red) if step.ground else None)
 
 
-def _text(pixels: Pixels, box: Area, touch: RetouchStep, root: Path) -> bool:
-    covered = _covered(pixels, box, touch)
-    ink = touch.ink or covered.ink or _readable(touch.ground or covered.ground)
+def _text(pixels: Pixels, box: Area, step: RetouchStep, root: Path) -> bool:
+    covered = _covered(pixels, box, step)
+    ink = step.ink or covered.ink or _readable(step.ground or covered.ground)
     x, y, width, height = box
-    setter = Typesetter(Fonts(root, touch.locale), touch.locale)
-    style = Style(touch.weight, argb(ink), argb(ink), touch.align)
-    runs = [Run(touch.text)]
-    lines = 1 + touch.text.count("\n")
-    room = height * touch.size
+    setter = Typesetter(Fonts(root, step.locale), step.locale)
+    style = Style(step.weight, argb(ink), argb(ink), step.align)
+    runs = [Run(step.text)]
+    lines = 1 + step.text.count("\n")
+    room = height * step.size
     size = largest((6, max(7, round(height))), lambda size: setter.fits(runs, style, size, width, room, lines)) or 6
     made = setter.paragraph(runs, style, size, width)
     canvas, _surface = canvas_on(pixels)
@@ -88,11 +88,11 @@ def _text(pixels: Pixels, box: Area, touch: RetouchStep, root: Path) -> bool:
     return covered.clean
 
 
-def _picture(pixels: Pixels, box: Area, touch: RetouchStep, root: Path) -> None:
+def _picture(pixels: Pixels, box: Area, step: RetouchStep, root: Path) -> None:
     from tavolan.pictures.raster.images import load_cover
 
     x, y, width, height = box
-    loaded = load_cover(root / touch.file, touch.file, width, height)
+    loaded = load_cover(root / step.file, step.file, width, height)
     canvas, _surface = canvas_on(pixels)
     canvas.drawImage(image_of(loaded), x, y)
 
@@ -105,17 +105,17 @@ def _blur(pixels: Pixels, box: Area) -> None:
     pixels[y : y + height, x : x + width] = coarse(pixels[y : y + height, x : x + width])
 
 
-def _bar(pixels: Pixels, box: Area, touch: RetouchStep) -> bool:
+def _bar(pixels: Pixels, box: Area, step: RetouchStep) -> bool:
     """Set a clean status bar: the time, full strength, a full battery."""
-    covered = _covered(pixels, box, touch)
-    ink = touch.ink or _readable(touch.ground or covered.ground)
+    covered = _covered(pixels, box, step)
+    ink = step.ink or _readable(step.ground or covered.ground)
     x, y, width, height = box
-    rtl = is_right_to_left(touch.locale)
+    rtl = is_right_to_left(step.locale)
     canvas, _surface = canvas_on(pixels)
     size = min(height * 0.36, width * 0.045)
     side, middle = width * 0.075, y + height * 0.54
     setter = Typesetter(Fonts(None, "en"), "en")
-    made = setter.paragraph([Run(touch.text)], Style(650, argb(ink), argb(ink), "start"), size, width)
+    made = setter.paragraph([Run(step.text)], Style(650, argb(ink), argb(ink), "start"), size, width)
     wide = made.MaxIntrinsicWidth
     made.paint(canvas, x + width - side - wide if rtl else x + side, middle - made.Height / 2)
     _battery(canvas, x + side if rtl else x + width - side - size * 3.1, middle, size, ink)

@@ -58,8 +58,8 @@ class Fitter:
         written = [job for job in jobs if job.caption]
         if not written:
             return jobs
-        told = [[job.caption, job.caption_locale, job.laid_by] for job in written]
-        key = digest_of(json.dumps([self.version, tag, told], ensure_ascii=False).encode())
+        inputs = [[job.caption, job.caption_locale, job.laid_by] for job in written]
+        key = digest_of(json.dumps([self.version, tag, inputs], ensure_ascii=False).encode())
         sizes = self.ledger.fitted(key)
         if sizes is None:
             fitted, share = {}, 1.0
@@ -116,8 +116,8 @@ class Fitter:
 
     def check_showcase(self, jobs: list[Job]) -> None:
         """Note the showcase values of pictures to be painted that no font can set."""
-        touches = {touch for job in jobs for screen in job.screens for touch in screen.touches if touch.name}
-        for locale, name, text in sorted({(touch.locale, touch.name, touch.text) for touch in touches}):
+        retouches = {step for job in jobs for screen in job.screens for step in screen.retouches if step.name}
+        for locale, name, text in sorted({(step.locale, step.name, step.text) for step in retouches}):
             if faults := self.setters.of(locale).type.fonts.missing(text):
                 message = f"has a character that no font has: {describe(faults)}"
                 self._tell(locale, "showcase", name, message, _FONT_REMEDY)

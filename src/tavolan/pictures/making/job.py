@@ -29,7 +29,7 @@ class ScreenUse:
     locale: str
     size_class: str
     exact: bool
-    touches: tuple[RetouchStep, ...] = ()
+    retouches: tuple[RetouchStep, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -83,15 +83,15 @@ class Job:
 
     @property
     def laid_by(self) -> list[Any]:
-        """All that decides where everything stands."""
+        """All that decides where everything is."""
         sizes = [[screen.part, *screen.size] for screen in self.screens]
         at = self.setting
         return [self.look.digest, *at.size, at.form, at.finish, at.cutout, sizes, at.mirrored, at.slot]
 
     @cached_property
     def scene(self) -> Scene:
-        """Where everything stands."""
-        # Not needed to tell that a picture is current, and slow to load.
+        """Where everything is."""
+        # Not needed to see that a picture is current, and slow to load.
         from tavolan.pictures.design.layout import lay_out
 
         return lay_out(self.look, self.setting)
@@ -124,7 +124,7 @@ class Job:
         for screen in self.screens:
             own = "screen" if screen.part == "own" else f"{screen.part} screen"
             parts[own] = screen.digest
-            parts[f"showcase of the {own}"] = [asdict(touch) for touch in screen.touches] or ""
+            parts[f"showcase of the {own}"] = [asdict(step) for step in screen.retouches] or ""
         return {name: kept(value if isinstance(value, str) else _as_json(value)) for name, value in parts.items()}
 
     @cached_property

@@ -12,7 +12,7 @@ import xxhash
 
 from tavolan.errors import OutsideError
 from tavolan.pictures.making.job import Job
-from tavolan.project.picture_records import ENDINGS, LEDGER, Made, PictureFacts, copy_of_ledger, rows_of
+from tavolan.project.picture_records import ENDINGS, LEDGER, PictureFacts, PictureRecord, copy_of_ledger, rows_of
 from tavolan.support.files import delete_inside, read_bytes, require_file
 
 _SCHEMA = """
@@ -25,7 +25,7 @@ create table if not exists content (file text primary key, bytes integer, change
 """
 
 
-_Opened = tuple[sqlite3.Connection, dict[str, Made], dict[str, tuple[int, int, str]]]
+_Opened = tuple[sqlite3.Connection, dict[str, PictureRecord], dict[str, tuple[int, int, str]]]
 
 
 def _read(base: sqlite3.Connection) -> _Opened:
@@ -41,8 +41,8 @@ class Ledger:
 
     def __init__(self, root: Path, write: bool = True) -> None:
         self.root = root
-        self._base, self.made, self._digests = self._opened(root / LEDGER) if write else self._copied()
-        self._by_key = {row.key: row.file for row in self.made.values()}
+        self._base, self.records, self._digests = self._opened(root / LEDGER) if write else self._copied()
+        self._by_key = {row.key: row.file for row in self.records.values()}
         self._new_digests: dict[str, tuple[int, int, str]] = {}
 
     def _opened(self, path: Path) -> _Opened:
@@ -58,7 +58,7 @@ class Ledger:
 
     @staticmethod
     def _clear_away(path: Path) -> None:
-        """Delete a database with its log: what's wrong with it may stand there."""
+        """Delete a database with its log: what's wrong with it may be there."""
         require_file(path, LEDGER.as_posix())
         for each in (path, path.with_name(f"{path.name}-wal"), path.with_name(f"{path.name}-shm")):
             each.unlink(missing_ok=True)
@@ -107,23 +107,23 @@ class Ledger:
 
     def is_current(self, job: Job) -> bool:
         """Whether a job's picture is there, unchanged since it was made, from the same inputs."""
-        row = self.made.get(job.target.file)
-        return row is not None and row.key == job.key and row.stands(self.root)
+        row = self.records.get(job.target.file)
+        return row is not None and row.key == job.key and row.is_untouched(self.root)
 
-    def twin(self, job: Job) -> Made | None:
+    def twin(self, job: Job) -> PictureRecord | None:
         """Return a picture under another name that was made from the same inputs, or None."""
-        row = self.made.get(self._by_key.get(job.key, ""))
-        return row if row and row.file != job.target.file and row.stands(self.root) else None
+        row = self.records.get(self._by_key.get(job.key, ""))
+        return row if row and row.file != job.target.file and row.is_untouched(self.root) else None
 
     def why(self, job: Job) -> str:
         """Return what a job's picture has to be made (again) for, in words."""
-        row = self.made.get(job.target.file)
+        row = self.records.get(job.target.file)
         if row is None:
             return "new"
         now = job.inputs()
         changed = [name for name in dict.fromkeys((*now, *row.inputs)) if now.get(name) != row.inputs.get(name)]
         if not changed:
-            return "" if row.stands(self.root) else "the file is gone or was changed"
+            return "" if row.is_untouched(self.root) else "the file is gone or was changed"
         paths = {"screen" if use.part == "own" else f"{use.part} screen": use.path for use in job.screens}
         return ", ".join(
             f"{name} {paths[name]}" if name in paths else _change(name, row.inputs.get(name, ""), now.get(name, ""))
@@ -136,8 +136,8 @@ class Ledger:
         for ending in set(ENDINGS) - {path.suffix}:
             delete_inside(self.root, path.with_suffix(ending))
         state = (self.root / path).stat()
-        row = Made(job.target.file, job.key, job.inputs(), facts, state.st_size, state.st_mtime_ns)
-        self.made[job.target.file] = row
+        row = PictureRecord(job.target.file, job.key, job.inputs(), facts, state.st_size, state.st_mtime_ns)
+        self.records[job.target.file] = row
         self._by_key[job.key] = job.target.file
         inputs, measured = json.dumps(row.inputs, ensure_ascii=False), json.dumps(asdict(facts))
         values = (row.file, row.key, inputs, measured, row.size, row.changed)
@@ -146,7 +146,7 @@ class Ledger:
     def forget(self, files: Iterable[str]) -> None:
         """Take pictures out of the ledger."""
         for file in files:
-            self.made.pop(file, None)
+            self.records.pop(file, None)
             self._base.execute("delete from made where file = ?", (file,))
 
     def fitted(self, key: str) -> dict[str, int] | None:

@@ -31,7 +31,7 @@ from tavolan.support.files import write_inside
 T = TypeVar("T")
 # A tilted screen is sampled from one this much larger, so that its near edge stays sharp. Where the raw one is larger
 # by no more than the second figure, it's sampled itself: another resizing would only soften it.
-_SPARE, _MOST_SPARE = 1.25, 1.4
+_SHARPER, _MOST_SHARPER = 1.25, 1.4
 
 
 _ENDINGS = {"png": ".png", "jpeg": ".jpg"}
@@ -49,9 +49,9 @@ def sampled_size(place: tuple[float, float], raw: tuple[int, int], *, tilted: bo
     width, height = place
     if not tilted:
         return round(width), round(height)
-    if width <= raw[0] <= width * _MOST_SPARE:
+    if width <= raw[0] <= width * _MOST_SHARPER:
         return raw
-    return round(width * _SPARE), round(height * _SPARE)
+    return round(width * _SHARPER), round(height * _SHARPER)
 
 
 class _Entry(Generic[T]):
@@ -85,13 +85,13 @@ class _Layers(Generic[T]):
 
 
 class _OfThread(threading.local):
-    """What each thread has of its own: a buffer to paint in, and setters, the first one those to spare."""
+    """What each thread has of its own: a buffer to paint in, and setters (of `ready` while there are some)."""
 
-    def __init__(self, root: Path, spare: list[Setters]) -> None:
+    def __init__(self, root: Path, ready: list[Setters]) -> None:
         self.buffer: Pixels | None = None
         self.unclean: list[RetouchStep] = []
         try:
-            self.setters = spare.pop()
+            self.setters = ready.pop()
         except IndexError:
             self.setters = Setters(root)
 
@@ -158,7 +158,7 @@ class Painter:
         return self._load(use, size)
 
     def _load(self, use: ScreenUse, size: tuple[int, int], region: Shares | None = None) -> Pixels:
-        change = Retouching(use.touches, self.root) if use.touches else None
+        change = Retouching(use.retouches, self.root) if use.retouches else None
         pixels = images.load_screen(self.root / use.path, use.path, *size, region, change)
         self._own.unclean += change.unclean if change else []
         return pixels
@@ -209,7 +209,7 @@ class Painter:
     def layer_key(job: Job) -> Any:
         """Return what jobs that share the layers of their base have in common."""
         own = next((use for use in job.screens if use.part == "own"), None)
-        shown = (own.digest, own.touches) if own and job.look.background.kind == "picture" and not job.photo else ""
+        shown = (own.digest, own.retouches) if own and job.look.background.kind == "picture" and not job.photo else ""
         return job.scene, job.look.digest, job.colours, job.span, job.photo, shown, job.setting.finish
 
     def _new_base(self, job: Job) -> Pixels:

@@ -102,7 +102,7 @@ class Planner:
         return jobs
 
     def possible(self, selection: Selection) -> list[Job]:
-        """Return the jobs that can be planned, in the same order; what's wrong with the others stands in `problems`."""
+        """Return the jobs that can be planned, in the same order; what's wrong with the others is in `problems`."""
         try:
             return self._planned(selection)
         finally:
@@ -285,9 +285,9 @@ class Planner:
         size = self._sizes[shown]
         if size is None:
             return None
-        touches = self.retoucher.touches(screen, tag, self.project.forms[name], found.locale)
+        retouches = self.retoucher.retouches(screen, tag, self.project.forms[name], found.locale)
         digest = self.ledger.digest(shown)
-        return ScreenUse(part, shown, digest, size, found.locale, found.size_class, found.exact, touches)
+        return ScreenUse(part, shown, digest, size, found.locale, found.size_class, found.exact, retouches)
 
     def _size(self, path: Path, shown: str) -> tuple[int, int] | None:
         """Return a screen's size in pixels, upright."""

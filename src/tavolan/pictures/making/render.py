@@ -16,7 +16,7 @@ from tavolan.pictures.making.planner import Planner, Selection
 from tavolan.pictures.making.thumbnails import keep_thumbs
 from tavolan.pictures.making.workers import make_pictures
 from tavolan.project.model import Project
-from tavolan.project.picture_records import LEDGER, Made
+from tavolan.project.picture_records import LEDGER, PictureRecord
 from tavolan.support.files import delete_inside, read_bytes, write_inside
 from tavolan.support.transaction import writing
 
@@ -95,13 +95,15 @@ def _run(
         if twin := _copy(project.root, ledger, job):
             done.copied += 1
             if twin.path in thumbs:
-                thumbs[ledger.made[job.target.file].path] = thumbs[twin.path]
+                thumbs[ledger.records[job.target.file].path] = thumbs[twin.path]
         if progress:
             progress(number, len(todo) + len(later))
     keep_thumbs(project.root, thumbs)
     if problems:
         raise ProjectError(list(dict.fromkeys(problems)))
-    done.files = [project.root / ledger.made[job.target.file].path for job in jobs if job.target.file in ledger.made]
+    done.files = [
+        project.root / ledger.records[job.target.file].path for job in jobs if job.target.file in ledger.records
+    ]
     return done
 
 
@@ -121,7 +123,7 @@ def _to_make(ledger: Ledger, jobs: list[Job], again: bool, done: Rendered) -> tu
     return todo, later
 
 
-def _copy(root: Path, ledger: Ledger, job: Job) -> Made | None:
+def _copy(root: Path, ledger: Ledger, job: Job) -> PictureRecord | None:
     """Copy the picture that a job's inputs made under another name, and return that one; None if it isn't there."""
     twin = ledger.twin(job)
     if twin is None:
@@ -134,7 +136,7 @@ def _copy(root: Path, ledger: Ledger, job: Job) -> Made | None:
 
 def _remove_strays(root: Path, ledger: Ledger, wanted: set[str]) -> list[str]:
     """Remove pictures that were made once and that the project no longer asks for."""
-    strays = [row for file, row in ledger.made.items() if file not in wanted]
+    strays = [row for file, row in ledger.records.items() if file not in wanted]
     for row in strays:
         delete_inside(root, row.path)
     ledger.forget([row.file for row in strays])

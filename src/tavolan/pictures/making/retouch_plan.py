@@ -23,21 +23,21 @@ class Retoucher:
     def __init__(self, project: Project, file: Callable[[str], File], problems: list[Problem]) -> None:
         self.project, self._file, self.problems = project, file, problems
 
-    def touches(self, screen: str, tag: str, form: str, captured: str) -> tuple[RetouchStep, ...]:
+    def retouches(self, screen: str, tag: str, form: str, captured: str) -> tuple[RetouchStep, ...]:
         """Return the retouches of a screen that was captured in a locale, in the order of shots.toml."""
         found = []
         for number, retouch in enumerate(self.project.shots.retouch, 1):
             if (not retouch.screens or screen in retouch.screens) and (not retouch.forms or form in retouch.forms):
-                touch = self._touch(retouch, number, tag, form, captured)
-                if touch is None:
+                step = self._step(retouch, number, tag, form, captured)
+                if step is None:
                     continue
                 if retouch.mirror and is_right_to_left(captured):
-                    x, y, width, height = touch.region
-                    touch = replace(touch, region=(1 - x - width, y, width, height))
-                found.append(touch)
+                    x, y, width, height = step.region
+                    step = replace(step, region=(1 - x - width, y, width, height))
+                found.append(step)
         return tuple(found)
 
-    def _touch(self, retouch: Retouch, number: int, tag: str, form: str, captured: str) -> RetouchStep | None:
+    def _step(self, retouch: Retouch, number: int, tag: str, form: str, captured: str) -> RetouchStep | None:
         kinds = [name for name in ("bar", "text", "picture", "blur") if getattr(retouch, name)]
         if len(kinds) != 1:
             return self._fault(number, "must do exactly one of bar, text, picture and blur", "Split it into several.")

@@ -87,7 +87,7 @@ def make_pictures(root: Path, jobs: list[Job], setters: Setters | None = None) -
 
 
 def _processes(count: int, root: Path, setters: Setters | None) -> tuple[Executor, Any]:
-    """Return a pool of processes, and what tells them to stop."""
+    """Return a pool of processes, and the event that stops them."""
     # What few pictures don't need isn't loaded.
     from concurrent.futures import ProcessPoolExecutor
     from multiprocessing import get_context

@@ -74,8 +74,8 @@ def make_boards(
 ) -> list[Path]:
     """Make the contact sheets of the pictures under `out/shots` that changed, and return the files of all.
 
-    A cell without a picture says so, one whose caption is another locale's is marked, and a row tells whose screens
-    stand in. Raises UsageError when nothing has been rendered yet.
+    A cell without a picture says so, one whose caption is another locale's is marked, and a row names the locale whose
+    screens it shows instead of its own. Raises UsageError when nothing has been rendered yet.
     """
     jobs = Planner(project).possible(Selection(stores=stores, classes=classes, locales=locales))
     groups: dict[tuple[str, str], list[Job]] = {}
@@ -126,7 +126,7 @@ def _flags(job: Job) -> list[str]:
 
 
 def _lent_from(job: Job) -> str:
-    """Return the locale whose screen stands in, or nothing."""
+    """Return the locale whose screen a picture shows instead of its own, or nothing."""
     return next((use.locale for use in job.screens if not use.exact), "")
 
 

@@ -98,7 +98,7 @@ def _zip(file: Path, project: Project, jobs: list[Job], ledger: Ledger, store: s
     entries: list[dict[str, Any]] = []
     with zipfile.ZipFile(file, "w", zipfile.ZIP_STORED) as archive:
         for job in jobs:
-            made = ledger.made[job.target.file].path
+            made = ledger.records[job.target.file].path
             path = project.root / made
             data = read_bytes(path, made)
             code = project.stores[store].rulebook.store_code(job.target.locale) or job.target.locale

@@ -22,7 +22,7 @@ from tavolan.pictures.raster.canvas import Pixels
 
 Words = NDArray[np.uint32]
 
-# Lanczos with two lobes is 51 dB from that with three, which the eye can't tell apart, and rings less: a resized screen
+# Lanczos with two lobes is 51 dB from that with three, which the eye can't see, and rings less: a resized screen
 # packs into 13 % fewer bytes.
 _KERNEL = "lanczos2"
 # libvips' own measure for resizing: how far pixels are averaged in whole blocks first, where a picture shrinks a lot.

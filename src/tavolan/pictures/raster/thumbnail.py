@@ -26,7 +26,7 @@ def thumb(pixels: Pixels) -> bytes:
 
 
 def thumb_of_file(path: Path) -> bytes:
-    """Return a picture's file as a small JPEG file; of one that's damaged, which the checks tell, a grey field."""
+    """Return a picture's file as a small JPEG file; of a damaged one, which the checks report, a grey field."""
     # Pictures that we wrote are read four times as fast as others.
     rows = png.read_rows(read_bytes(path, path.name), MOST_PIXELS)
     if rows is None:

@@ -25,9 +25,9 @@ def _parser(name: str) -> Any:
 
 
 def unbreakable(text: str, script: Script) -> list[str]:
-    """Return the parts of a text that must each stay on one line: phrases where a model tells them, else words.
+    """Return the parts of a text that must each stay on one line: phrases where a model finds them, else words.
 
-    Lao, Khmer and Burmese, where only a dictionary tells words apart, give nothing.
+    Lao, Khmer and Burmese, where only a dictionary separates words, give nothing.
     """
     if script.phrase_model:
         return [part for phrase in _parser(script.phrase_model).parse(text) for part in phrase.split()]
@@ -50,7 +50,7 @@ def joined(runs: list[Run], script: Script) -> list[Run]:
 
 
 def _with_joiners(runs: list[Run], ends: set[int], text: str) -> list[Run]:
-    """Put a joiner behind every character that neither ends a phrase nor stands beside a space."""
+    """Put a joiner behind every character that neither ends a phrase nor is beside a space."""
     made, at = [], 0
     for run in runs:
         parts = []

@@ -14,7 +14,7 @@ class Mentions(DocumentPart):
     density: float
     """Percent of all searched words."""
     first: int
-    """Place of its first word in the text, from 1; 0 where it stands nowhere."""
+    """Place of its first word in the text, from 1; 0 where it is nowhere."""
     stuffed: bool
 
 
@@ -29,7 +29,7 @@ class Answer(DocumentPart):
     """The locale whose words answer it; null where none does, as `tier` and `confidence`."""
     confidence: str | None
     used: dict[str, str]
-    """The field in which each of its words stands."""
+    """The field of each of its words."""
     missing: list[str]
     reads: list[str]
     """The locales that the storefront reads."""
@@ -58,7 +58,7 @@ class Fit(DocumentPart):
 
     locale: str
     mean: float
-    """Mean difficulty of the phrases where the app stands in the first ten; 0 to 100."""
+    """Mean difficulty of the phrases where the app is in the first ten; 0 to 100."""
     spread: float
     phrases: int
     reach: dict[str, str]

@@ -12,7 +12,7 @@ from tavolan.words.plan_model import Plan
 
 
 def budget_curve(project: Project, options: Options, plan: Plan) -> bytes:
-    """Return a PNG of 1200 x 750 pixels: the best value at every budget, where the listing stands, and the plan."""
+    """Return a PNG of 1200 x 750 pixels: the best value at every budget, the present listing, and the plan."""
     rule = project.stores[plan.store].rulebook.fields[plan.fields.keywords]
     spent_now = sum(rule.length(rule.separator.join(locale.keywords[0])).measured for locale in plan.locales)
     points = [(budget * len(plan.locales), value) for budget, value in value_of_budget(project, options)]

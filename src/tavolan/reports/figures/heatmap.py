@@ -23,7 +23,7 @@ def heat_map(title: str, answers: list[Answer]) -> bytes:
     for a in answers:
         worth[a.terms_locale, a.phrase] = worth.get((a.terms_locale, a.phrase), 0.0) + a.worth.value
     weightiest = set(sorted(worth, key=lambda key: (-worth[key], key))[:_MOST_PHRASES])
-    # Phrases of one language stand together, in the order of the storefronts that they're aimed at.
+    # Phrases of one language are together, in the order of the storefronts that they're aimed at.
     shown = [key for key in dict.fromkeys((a.terms_locale, a.phrase) for a in answers) if key in weightiest]
     cells = {(a.terms_locale, a.phrase, a.storefront): a for a in answers}
     width = 2 * _MARGIN + _LABEL + 70 + _CELL * len(fronts)
