@@ -7,15 +7,16 @@ PIP := $(BIN)/python -m pip --disable-pip-version-check --quiet
 # Where compiled modules aren't kept, each command compiles the tool anew: a tenth of a second.
 export PYTHONDONTWRITEBYTECODE :=
 
-.PHONY: help demo test fuzz lint bench bench-scale bench-many clean
+.PHONY: help demo test expected fuzz lint bench bench-scale bench-many clean
 
 help:
-	@echo "make demo    install Tavolan into $(VENV) and walk through the sample project"
-	@echo "make test    install the test tools too and run all tests"
-	@echo "make fuzz    search for MINUTES (10) at random for what breaks a property that the tests assert"
-	@echo "make lint    check format, style, types, and who imports whom"
-	@echo "make bench   measure speed, as ratios within one run; bench-many renders 2,000 pictures, bench-scale shows growth"
-	@echo "make clean   remove $(VENV), kilnary and build results"
+	@echo "make demo      install Tavolan into $(VENV) and walk through the sample project"
+	@echo "make test      install the test tools too and run all tests"
+	@echo "make expected  store the documents of tests/expected anew; read the difference before it's committed"
+	@echo "make fuzz      search for MINUTES (10) at random for what breaks a property that the tests assert"
+	@echo "make lint      check format, style, types, and who imports whom"
+	@echo "make bench     measure speed, as ratios within one run; bench-many renders 2,000 pictures, bench-scale shows growth"
+	@echo "make clean     remove $(VENV), kilnary and build results"
 
 $(BIN)/python:
 	$(PYTHON) -m venv $(VENV)
@@ -34,6 +35,9 @@ demo: $(VENV)/installed
 
 test: $(VENV)/installed-dev
 	$(BIN)/python -m pytest -n auto --dist worksteal
+
+expected: $(VENV)/installed-dev
+	TAVOLAN_EXPECTED=write $(BIN)/python -m pytest tests/test_expected.py
 
 fuzz: $(VENV)/installed-dev
 	sh scripts/fuzz $(BIN)/python $(or $(MINUTES),10)

@@ -20,7 +20,7 @@ from tavolan.errors import TavolanError
 from tavolan.exchange.copy_sheets import merge, read_sheet, write_sheet
 from tavolan.exchange.glossary import read_glossary
 from tavolan.exchange.po import parse_gettext
-from tavolan.exchange.receive import read_parcels, receive
+from tavolan.exchange.receive import read_requests, receive
 from tavolan.exchange.send import send
 from tavolan.exchange.terms_import import import_table, write_terms
 from tavolan.exchange.xliff import parse_xliff
@@ -102,7 +102,7 @@ class Bench:
             "look": ((BUILT_IN / "rise.toml").read_bytes(), inside("looks/own.toml", lambda _: load_look(self.root, "own"))),
             "xliff": (self.sent["xliff"], lambda data: parse_xliff(data, "x")),
             "old xliff": (self.sent["xliff-1.2"], lambda data: parse_xliff(data, "x")),
-            "received": (self.sent["xliff"], lambda data: receive(self.project, read_parcels(self.file("r.xlf", data)), "theirs")),
+            "received": (self.sent["xliff"], lambda data: receive(self.project, read_requests(self.file("r.xlf", data)), "theirs")),
             "answer": (self.sent["xliff"], translate),
             "po": (self.sent["po"], lambda data: parse_gettext(data, "x", "de-DE")),
             "tmx": (write_tmx([Pair("en-US", "de-DE", "a", "b", "title")], "en-US"), lambda data: parse_tmx(data, "x")),

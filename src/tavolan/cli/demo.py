@@ -87,7 +87,7 @@ def _exchange(out: Console, project: Project) -> None:
     import tempfile
 
     import tavolan
-    from tavolan.exchange.receive import read_parcels, receive, take
+    from tavolan.exchange.receive import read_requests, receive, take
     from tavolan.exchange.send import send
     from tavolan.reports.number_words import counted
     from tavolan.standins.translator import translate
@@ -103,7 +103,7 @@ def _exchange(out: Console, project: Project) -> None:
         files = [path for path, _ in sent.values() if path]
         for path in files:
             write_bytes(path, translate(path.read_bytes()))
-        received = receive(copied, [request for path in files for request in read_parcels(path)])
+        received = receive(copied, [request for path in files for request in read_requests(path)])
         take(copied, received)
         findings = tavolan.check(tavolan.open_project(root))
         outdated = sum(finding.rule == "outdated" for finding in findings)

@@ -180,14 +180,14 @@ def receive(
 ) -> None:
     """Take translations in: checked, merged with what changed meanwhile, and written."""
     from tavolan.errors import ProjectError
-    from tavolan.exchange.receive import read_parcels, take
+    from tavolan.exchange.receive import read_requests, take
     from tavolan.exchange.receive import receive as receive_parcels
 
     opened = open_project(project, write=not dry_run)
     requests, problems = [], []
     for file in files:
         try:
-            requests += read_parcels(file, locale)
+            requests += read_requests(file, locale)
         except ProjectError as error:
             problems += error.problems
     if problems:

@@ -29,17 +29,17 @@ def write_gettext(request: TranslationRequest) -> bytes:
     )  # fmt: skip
     for text in request.texts:
         flags = ["fuzzy"] if text.target and text.standing not in _SURE else []
-        limit = [f"at most {text.limit} {text.unit}"] if text.limit else []
-        comments = [note.replace("\n", " ") for note in (*limit, *text.notes)]
+        comments = [note.replace("\n", " ") for note in text.notes]
         catalog.add(
             text.source, text.target, context=text.address, flags=flags, auto_comments=comments,
             user_comments=[f"base {text.base}"] if text.base else [],
         )  # fmt: skip
     out = io.BytesIO()
     write_po(out, catalog, width=0)
-    # Babel keeps no headers but its own; ours goes behind the last one.
+    # Babel keeps no headers but its own, and fills those that nobody set; ours goes behind the last one.
+    data = out.getvalue().replace(b" VERSION\\n", b"\\n", 1).replace(b" EMAIL@ADDRESS\\n", b"\\n", 1)
     mark = b'"Content-Transfer-Encoding: 8bit\\n"\n'
-    return out.getvalue().replace(mark, mark + f'"X-Source-Language: {request.source_locale}\\n"\n'.encode(), 1)
+    return data.replace(mark, mark + f'"X-Source-Language: {request.source_locale}\\n"\n'.encode(), 1)
 
 
 def _header(data: bytes, name: str) -> str:

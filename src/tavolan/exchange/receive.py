@@ -50,7 +50,7 @@ class Received:
     empty: int = 0
 
 
-def read_parcels(path: Path, locale: str = "") -> list[TranslationRequest]:
+def read_requests(path: Path, locale: str = "") -> list[TranslationRequest]:
     """Return the requests of a file, whose content decides its format. Raises ProjectError when it can't be taken."""
     data = read_bytes(path, str(path), MOST_EXCHANGE_BYTES)
     start = data.lstrip(b"\xef\xbb\xbf \t\r\n")[:200]

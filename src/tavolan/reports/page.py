@@ -92,7 +92,7 @@ def build_page(project: Project, findings: list[Finding], plan: Plan | None = No
         app=project.app,
         palette=resolve(project.shots.palette),
         stores=list(project.stores),
-        locales=_locales(project, findings),
+        locales=locale_views(project, findings),
         general=[f for f in findings if not f.locale and not f.waived],
         counts=count_levels(findings),
         source=project.source_locale,
@@ -132,7 +132,8 @@ def _matrices(project: Project) -> list[MatrixView]:
     return found
 
 
-def _locales(project: Project, findings: list[Finding]) -> list[LocaleView]:
+def locale_views(project: Project, findings: list[Finding]) -> list[LocaleView]:
+    """Return what the page shows of each locale."""
     thumbs = _thumbs(project)
     views = []
     for tag in project.app.locales:

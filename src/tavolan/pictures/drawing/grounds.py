@@ -28,7 +28,7 @@ from tavolan.pictures.raster.canvas import Pixels, canvas_on, image_of
 
 Floats = NDArray[np.float32]
 
-_SHADE = "#140A04"
+SHADE = "#140A04"
 _TABLE = 4096
 _PART = 4
 # Standard deviation in pixels from which a blur at a quarter of the size looks the same: the engine blurs in three
@@ -110,7 +110,7 @@ class Soft:
             sigma = shadow.blur * scene.scale / 2
             paint_shadow(canvas, shadow_path(device, shadow, scene.scale), sigma, "#FFFFFF", 1.0)
             clear *= 1 - mask[..., 3] * np.float32(shadow.opacity / 255)
-        self.blend(1 - clear, _SHADE)
+        self.blend(1 - clear, SHADE)
 
     def blend(self, opacity: Floats, colour: str) -> None:
         """Lay a colour over the channels in place."""
@@ -215,7 +215,7 @@ def shadow_on(canvas: Any, shadow: Shadow, path: Any, scale: float) -> None:
     """
     sigma = shadow.blur * scale / 2
     if sigma < _WIDE:
-        paint_shadow(canvas, path, sigma, _SHADE, shadow.opacity)
+        paint_shadow(canvas, path, sigma, SHADE, shadow.opacity)
         return
     sk = skia()
     part = drawn_sigma(sigma) / drawn_sigma(sigma / _PART)
@@ -228,6 +228,6 @@ def shadow_on(canvas: Any, shadow: Shadow, path: Any, scale: float) -> None:
     below.scale(1 / part, 1 / part)
     below.translate(-left, -top)
     # The canvas scales it down again.
-    paint_shadow(below, path, sigma / _PART * part, _SHADE, shadow.opacity)
+    paint_shadow(below, path, sigma / _PART * part, SHADE, shadow.opacity)
     place = sk.Rect.MakeXYWH(left, top, width * part, height * part)
     canvas.drawImageRect(image_of(small, opaque=False), place, sk.SamplingOptions(sk.FilterMode.kLinear))

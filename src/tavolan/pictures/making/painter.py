@@ -3,10 +3,9 @@
 from __future__ import annotations
 
 import threading
-from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
-from typing import Any, Generic, NamedTuple, TypeVar
+from typing import Any, NamedTuple
 
 import numpy as np
 
@@ -21,6 +20,7 @@ from tavolan.pictures.drawing.occlusion import hidden_by
 from tavolan.pictures.drawing.retouch import Retouching
 from tavolan.pictures.making.caption_sizes import Setters
 from tavolan.pictures.making.job import Job, ScreenUse
+from tavolan.pictures.making.layer_cache import LayerCache
 from tavolan.pictures.raster import images, png
 from tavolan.pictures.raster.canvas import Pixels, canvas_on, image_of
 from tavolan.pictures.raster.thumbnail import thumb
@@ -28,7 +28,6 @@ from tavolan.pictures.text.caption import split
 from tavolan.project.picture_records import CaptionFacts, PaintedFacts, PictureFacts
 from tavolan.support.files import write_inside
 
-T = TypeVar("T")
 # A tilted screen is sampled from one this much larger, so that its near edge stays sharp. Where the raw one is larger
 # by no more than the second figure, it's sampled itself: another resizing would only soften it.
 _SHARPER, _MOST_SHARPER = 1.25, 1.4
@@ -54,36 +53,6 @@ def sampled_size(place: tuple[float, float], raw: tuple[int, int], *, tilted: bo
     return round(width * _SHARPER), round(height * _SHARPER)
 
 
-class _Entry(Generic[T]):
-    """A layer, and the lock of whoever makes it."""
-
-    def __init__(self) -> None:
-        self.lock = threading.Lock()
-        self.layer: T | None = None
-
-
-class _Layers(Generic[T]):
-    """Remembers the layers made last. Threads wait for a layer that another one makes, and for nothing else."""
-
-    def __init__(self, most: int) -> None:
-        self.most = most
-        self._held: dict[Any, _Entry[T]] = {}
-        self._lock = threading.Lock()
-
-    def get(self, key: Any, make: Callable[[], T]) -> T:
-        """Return the layer of a key, made when it isn't held; the oldest one gives way."""
-        with self._lock:
-            if key not in self._held:
-                while len(self._held) >= self.most:
-                    self._held.pop(next(iter(self._held)))
-                self._held[key] = _Entry()
-            entry = self._held[key]
-        with entry.lock:
-            if entry.layer is None:
-                entry.layer = make()
-            return entry.layer
-
-
 class _OfThread(threading.local):
     """What each thread has of its own: a buffer to paint in, and setters (of `ready` while there are some)."""
 
@@ -104,10 +73,10 @@ class Painter:
 
     def __init__(self, root: Path, setters: Setters | None = None) -> None:
         self.root = root
-        self._softs: _Layers[Pixels] = _Layers(1)
+        self._softs: LayerCache[Pixels] = LayerCache(1)
         # Of the shot at hand in both reading directions, and of the next.
-        self._bases: _Layers[Pixels] = _Layers(3)
-        self._overlays: _Layers[Overlay] = _Layers(3)
+        self._bases: LayerCache[Pixels] = LayerCache(3)
+        self._overlays: LayerCache[Overlay] = LayerCache(3)
         self._own = _OfThread(root, [setters] if setters else [])
 
     def make(self, job: Job) -> Painted:

@@ -13,7 +13,7 @@ from tavolan.pictures.design.colour import Lch, contrast, from_lch, luminance, r
 from tavolan.pictures.design.layout import Setting, lay_out
 from tavolan.pictures.design.look import WORDS, Pose, Shadow, built_in_looks, load_look, place_words
 from tavolan.pictures.design.perspective import Placing, hull
-from tavolan.pictures.drawing.grounds import _SHADE, paint_shadow, shadow_on
+from tavolan.pictures.drawing.grounds import SHADE, paint_shadow, shadow_on
 from tavolan.pictures.drawing.layers import paint_screen
 from tavolan.pictures.drawing.paths import smooth_rect
 from tavolan.pictures.raster.canvas import canvas_on
@@ -245,7 +245,7 @@ def test_a_shadow_blurred_small_is_the_one_blurred_at_full_size(blur, x, y, opac
     made = []
     ways = (
         lambda canvas: shadow_on(canvas, shadow, path, 400),
-        lambda canvas: paint_shadow(canvas, path, blur * 400 / 2, _SHADE, opacity),
+        lambda canvas: paint_shadow(canvas, path, blur * 400 / 2, SHADE, opacity),
     )
     for paint in ways:
         pixels = np.full((500, 420, 4), 230, np.uint8)

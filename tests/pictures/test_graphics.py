@@ -14,7 +14,7 @@ from conftest import replace, run_tavolan, write_project, write_screen
 from tavolan.pictures.making.planner import Planner, Selection
 from tavolan.pictures.raster.images import jpeg
 from tavolan.pictures.raster.png import write as png
-from tavolan.reports.page import _locales
+from tavolan.reports.page import locale_views
 from tavolan.support.image_headers import image_facts
 
 GRAPHIC = '\n[[graphic]]\nname = "feature"\nscreen = "home"\n'
@@ -160,7 +160,7 @@ def test_a_picture_above_the_stores_limit_becomes_a_jpeg(copy):
     assert counts == {"total": 2, "current": 2, "old": 0}
     assert run_tavolan("shots", "board", "--store", "android", "--project", copy).code == 0
     opened = tavolan.open_project(copy)
-    listing = next(view for view in _locales(opened, []) if view.tag == "en-US").listings[-1]
+    listing = next(view for view in locale_views(opened, []) if view.tag == "en-US").listings[-1]
     assert listing.store == "android" and len(listing.sets[0].pictures) == len(files)
     (copy / "rules/android.toml").write_text("")
     assert run_tavolan("shots", "render", *only).code == 0

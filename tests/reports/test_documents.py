@@ -14,7 +14,7 @@ import tavolan
 from conftest import run_tavolan, write_screen
 from tavolan.sample.write import write_texts
 
-SCHEMAS = Path(__file__).parent.parent / "docs" / "schemas"
+SCHEMAS = Path(__file__).parents[2] / "docs" / "schemas"
 # Which command prints which document, in the sample project or the small rendered one.
 PRINTED = {
     "check@1": ("check",),
@@ -108,3 +108,23 @@ def test_one_schema_is_printed_by_its_id_and_an_unknown_one_is_refused(tmp_path:
     assert done.json == json.loads((SCHEMAS / "plan@1.json").read_text(encoding="utf-8"))
     done = run_tavolan("schema", "plan@9", cwd=tmp_path)
     assert done.code == 2 and 'no schema "plan@9"' in done.err and "plan@1" in done.err
+
+
+def _keys(schema, parts, seen):
+    """Yield the names of all properties below a schema."""
+    if reference := schema.get("$ref", "").split("/")[-1]:
+        yield from () if reference in seen else _keys(parts[reference], parts, {*seen, reference})
+    for name, below in schema.get("properties", {}).items():
+        yield name
+        yield from _keys(below, parts, seen)
+    single = [schema[name] for name in ("items", "additionalProperties") if isinstance(schema.get(name), dict)]
+    for below in [*single, *(below for name in ("anyOf", "allOf", "prefixItems") for below in schema.get(name, ()))]:
+        yield from _keys(below, parts, seen)
+
+
+@pytest.mark.parametrize("name", ["tavolan", "shots", "copy", "rulebook"])
+def test_the_page_of_files_names_every_key(name):
+    schema = run_tavolan("schema", name).json
+    page = (SCHEMAS.parent / "files.md").read_text("utf-8")
+    known = set(re.findall(r"[A-Za-z_][\w-]*", page))
+    assert {key for key in _keys(schema, schema.get("$defs", {}), set()) if key not in known} == set()

@@ -10,7 +10,7 @@ from conftest import LAUGHS, printable, replace, run_tavolan
 from tavolan.errors import ProjectError
 from tavolan.exchange.inline import joined, lost, pieces
 from tavolan.exchange.po import parse_gettext, write_gettext
-from tavolan.exchange.receive import read_parcels
+from tavolan.exchange.receive import read_requests
 from tavolan.exchange.translation_request import TranslationRequest, TranslationUnit
 from tavolan.exchange.xliff import parse_xliff, write_old_xliff, write_xliff
 
@@ -179,6 +179,6 @@ def test_any_bytes_are_read_or_refused(tmp_path_factory, data):
     for start in (b"", b"<", b'msgid "a"\nmsgstr '):
         path.write_bytes(start + data)
         try:
-            read_parcels(path)
+            read_requests(path)
         except ProjectError as error:
             assert error.problems[0].message

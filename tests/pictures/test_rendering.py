@@ -183,9 +183,9 @@ def test_a_region_may_differ_by_size_class_or_form(project):
 
 
 def test_threads_wait_for_a_layer_that_another_makes_and_make_it_once():
-    from tavolan.pictures.making.painter import _Layers
+    from tavolan.pictures.making.layer_cache import LayerCache
 
-    layers: _Layers[int] = _Layers(2)
+    layers: LayerCache[int] = LayerCache(2)
     made = []
 
     def make():
