@@ -27,7 +27,7 @@ if TYPE_CHECKING:
 app = typer.Typer(help="Languages: who is done, add one, send texts out, take translations in.", no_args_is_help=True)
 
 FormatOption = Annotated[
-    Literal["xliff", "xliff-1.2", "po"], typer.Option("--format", help="XLIFF 2.1, XLIFF 1.2 or gettext PO.")
+    str, typer.Option("--format", help="xliff (2.1), xliff-1.2, or po (gettext).", metavar="FORMAT")
 ]
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from tavolan.errors import UnknownNameError
 from tavolan.exchange.glossary import read_glossary, write_tbx
 from tavolan.exchange.po import write_gettext
 from tavolan.exchange.translation_request import TranslationRequest, TranslationUnit
@@ -69,7 +70,12 @@ def _notes(texts: Texts, unit: Translation, pictures: list[Path]) -> list[str]:
 def send(
     project: Project, locales: list[str], form: str, folder: Path, everything: bool = False, keywords: bool = False
 ) -> dict[str, tuple[Path | None, int]]:
-    """Write one file per locale into a folder; return file and number of texts (no file where nothing is to do)."""
+    """Write one file per locale into a folder; return file and number of texts (no file where nothing is to do).
+
+    Raises UnknownNameError for a form that's none of `FORMATS`.
+    """
+    if form not in FORMATS:
+        raise UnknownNameError("there's no", form, FORMATS, option="--format")
     texts, memory = Texts(project), read_memory(project.root)
     write, ending = FORMATS[form]
     sent: dict[str, tuple[Path | None, int]] = {}
