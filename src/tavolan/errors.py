@@ -9,8 +9,6 @@ TavolanError
     └── ProviderError       a provider of drafts failed
 """
 
-from __future__ import annotations
-
 import difflib
 from collections.abc import Iterable
 from dataclasses import dataclass

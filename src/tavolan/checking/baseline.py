@@ -1,7 +1,5 @@
 """Baselines: findings that are known, so that a build fails only on new ones."""
 
-from __future__ import annotations
-
 import json
 from pathlib import Path
 

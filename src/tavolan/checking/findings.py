@@ -1,7 +1,5 @@
 """Findings: what a check reports. Plain data; nothing here prints."""
 
-from __future__ import annotations
-
 import hashlib
 from collections.abc import Iterable
 from dataclasses import dataclass, replace

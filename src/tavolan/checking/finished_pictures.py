@@ -1,7 +1,5 @@
 """Checks of finished pictures, from their headers and the ledger: files, what they show, what can be read on them."""
 
-from __future__ import annotations
-
 from collections.abc import Iterator
 from pathlib import Path
 

@@ -1,7 +1,5 @@
 """Checks of what ages: release notes, rulebooks, waivers."""
 
-from __future__ import annotations
-
 import calendar
 from collections.abc import Callable, Iterator
 from datetime import date

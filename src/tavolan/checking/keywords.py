@@ -1,7 +1,5 @@
 """Checks of keyword lists: every entry that wastes the budget, and budget that nobody used."""
 
-from __future__ import annotations
-
 from collections.abc import Iterator
 
 from tavolan.checking.findings import Finding, Rule

@@ -1,7 +1,5 @@
 """Checks of language: text nobody translated, text in the wrong script, mixed directions."""
 
-from __future__ import annotations
-
 import unicodedata
 from collections.abc import Iterator
 from functools import lru_cache

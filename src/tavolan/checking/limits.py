@@ -1,7 +1,5 @@
 """Checks of length and number: too long, too short, too many, too few."""
 
-from __future__ import annotations
-
 from collections.abc import Iterator
 
 from tavolan.checking.findings import Finding, Rule

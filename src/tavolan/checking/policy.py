@@ -1,7 +1,5 @@
 """Checks of what stores refuse in any text: foreign brands, other platforms, prices."""
 
-from __future__ import annotations
-
 import re
 from collections.abc import Iterable, Iterator
 from functools import lru_cache

@@ -1,7 +1,5 @@
 """Checks of what must be there: texts, facts, locales."""
 
-from __future__ import annotations
-
 from collections.abc import Iterator
 from dataclasses import replace
 

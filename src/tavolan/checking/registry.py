@@ -3,8 +3,6 @@
 A new check is one function with an id, a level and a docstring that says why it matters.
 """
 
-from __future__ import annotations
-
 import inspect
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass, replace

@@ -1,7 +1,5 @@
 """Checks of the shots that need no picture library: captions, screens, counts."""
 
-from __future__ import annotations
-
 import difflib
 from collections.abc import Iterator
 

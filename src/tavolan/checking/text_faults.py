@@ -1,7 +1,5 @@
 """Checks of the writing itself: left-overs, stray spaces, broken links, mark-up, characters nobody sees."""
 
-from __future__ import annotations
-
 import re
 import unicodedata
 from collections.abc import Iterator
@@ -183,6 +181,7 @@ def _hidden(passage: Passage) -> Iterator[str]:
     text, own = passage.text, script(script_of(passage.locale))
     if not _UNSEEN.search(text):
         return
+    isolates_pair = sum(map(text.count, "\u2066\u2067\u2068")) == text.count("\u2069")
     for index, char in enumerate(text):
         category = unicodedata.category(char)
         if category not in ("Cc", "Cf", "Cs", "Co", "Cn") or char in "\n\r" or char in _NO_BREAK:
@@ -193,7 +192,7 @@ def _hidden(passage: Passage) -> Iterator[str]:
             continue
         if char == "\u200b" and own.break_marks:
             continue
-        if char in "\u2066\u2067\u2068\u2069" and _paired(text, "\u2066\u2067\u2068", "\u2069"):
+        if char in "\u2066\u2067\u2068\u2069" and isolates_pair:
             continue
         if "\U000e0020" <= char <= "\U000e007f":  # tags of flag emoji
             continue
@@ -202,7 +201,3 @@ def _hidden(passage: Passage) -> Iterator[str]:
 
 def _in_emoji(text: str, index: int) -> bool:
     return text[index - 1 : index] > "\u2190" and text[index + 1 : index + 2] > "\u2190"
-
-
-def _paired(text: str, openers: str, closer: str) -> bool:
-    return sum(c in openers for c in text) == text.count(closer)

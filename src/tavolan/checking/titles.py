@@ -1,7 +1,5 @@
 """What gets a title refused: emoji, repeated marks, shouted words, and claims of rank, price or novelty."""
 
-from __future__ import annotations
-
 import re
 from collections.abc import Iterator
 from typing import NamedTuple

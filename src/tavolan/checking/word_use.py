@@ -1,7 +1,5 @@
 """Checks of how well title and description use the words that people type."""
 
-from __future__ import annotations
-
 from collections.abc import Iterator
 from itertools import islice
 

@@ -1,7 +1,5 @@
 """The `tavolan` program: all commands, and the one place where errors become messages and exit codes."""
 
-from __future__ import annotations
-
 import gc
 import io
 import logging

@@ -1,7 +1,5 @@
 """`tavolan new`."""
 
-from __future__ import annotations
-
 from pathlib import Path
 from typing import Annotated
 

@@ -1,7 +1,5 @@
 """The loop of `tavolan shots watch`."""
 
-from __future__ import annotations
-
 import time
 from pathlib import Path
 

@@ -1,7 +1,5 @@
 """`tavolan standin`: small simulated services, on loopback."""
 
-from __future__ import annotations
-
 import sys
 from typing import Annotated
 

@@ -1,7 +1,5 @@
 """`tavolan status`."""
 
-from __future__ import annotations
-
 from typing import Annotated
 
 import typer

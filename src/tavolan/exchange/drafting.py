@@ -4,8 +4,6 @@ Each answer is kept under `out/drafts/` before anything else happens with it, so
 was. A person's text is never overwritten: an outdated one gets its draft as an alternate.
 """
 
-from __future__ import annotations
-
 import threading
 from collections.abc import Callable, Iterator
 from contextlib import suppress

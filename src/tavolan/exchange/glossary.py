@@ -4,8 +4,6 @@ Columns: term (in the source language), locale, target, use (`preferred` or `for
 as TBX (TBX-Basic), and what comes back is held against it.
 """
 
-from __future__ import annotations
-
 from dataclasses import dataclass
 from pathlib import Path
 from xml.etree.ElementTree import Element, SubElement, indent, tostring

@@ -3,8 +3,6 @@
 Captions print `*words*` emphasised; everywhere else a star is a star. `{placeholders}` are kept in all texts.
 """
 
-from __future__ import annotations
-
 import re
 from collections import Counter
 from dataclasses import dataclass

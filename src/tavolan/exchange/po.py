@@ -1,7 +1,5 @@
 """gettext PO: requests out and in through Babel. The field is the context; drafts and old translations are fuzzy."""
 
-from __future__ import annotations
-
 import io
 import re
 from codecs import BOM_UTF8

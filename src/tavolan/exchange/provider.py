@@ -5,8 +5,6 @@ or silent; what it asks for in `Retry-After` is kept. A token comes from the env
 is in no file and no message.
 """
 
-from __future__ import annotations
-
 import math
 import os
 import threading
@@ -107,7 +105,8 @@ class HttpProvider:
                     return answer.body
                 trouble = f"status {answer.status}"
                 if answer.status != 429 and answer.status < 500:
-                    raise ProviderError(self.name, f"refused: {trouble}", _hint(answer.status))
+                    hint = "Is the token right? token_env names its variable." if answer.status in (401, 403) else ""
+                    raise ProviderError(self.name, f"refused: {trouble}", hint)
                 wait = _asked_wait(answer.retry_after, wait)
             if attempt + 1 < self.table.tries:
                 self._sleep(wait)
@@ -145,10 +144,6 @@ def without_password(url: str) -> str:
     scheme, separator, rest = url.partition("://")
     place, slash, path = rest.partition("/")
     return f"{scheme}{separator}{place.rpartition('@')[2]}{slash}{path}" if separator else url.rpartition("@")[2]
-
-
-def _hint(status: int) -> str:
-    return "Is the token right? token_env names its variable." if status in (401, 403) else ""
 
 
 def _asked_wait(retry_after: str, usual: float) -> float:

@@ -1,7 +1,5 @@
 """Receive translations: check that they belong here, merge with what changed meanwhile, write what can be written."""
 
-from __future__ import annotations
-
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Literal

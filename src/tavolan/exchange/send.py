@@ -1,7 +1,5 @@
 """Send texts to translators: one file per target locale, in an open format."""
 
-from __future__ import annotations
-
 from pathlib import Path
 
 from tavolan.errors import UnknownNameError

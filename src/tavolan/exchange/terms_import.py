@@ -1,7 +1,5 @@
 """Take phrases of a research service's CSV or XLSX into `terms/`: columns guessed and shown, nothing lost."""
 
-from __future__ import annotations
-
 import csv
 import io
 import math

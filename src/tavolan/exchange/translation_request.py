@@ -1,7 +1,5 @@
 """What goes to a translator and comes back, whatever the file format: requests of texts for one target locale."""
 
-from __future__ import annotations
-
 from dataclasses import dataclass, field
 
 from tavolan.project.memory import Match

@@ -4,8 +4,6 @@ A few kilobytes can unpack to gigabytes, and one styled cell in the last row mak
 counted first, and the rows are read only as far as a cell holds something.
 """
 
-from __future__ import annotations
-
 import io
 import zipfile
 from collections import deque

@@ -4,8 +4,6 @@
 and notes. Files with a document type are refused: no entity is ever expanded.
 """
 
-from __future__ import annotations
-
 from collections.abc import Iterator
 from xml.etree.ElementTree import Element, SubElement, indent, tostring
 

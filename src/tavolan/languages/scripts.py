@@ -1,7 +1,5 @@
 """How a script behaves: one table (`scripts.toml`) for all that set, cut, break or check text."""
 
-from __future__ import annotations
-
 import tomllib
 from dataclasses import dataclass
 from functools import cache

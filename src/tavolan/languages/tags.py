@@ -1,7 +1,5 @@
 """Locale tags: validity, script, direction and names."""
 
-from __future__ import annotations
-
 import re
 from functools import cache
 

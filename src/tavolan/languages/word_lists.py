@@ -1,7 +1,5 @@
 """Lists of words by language, one file per purpose under `words/`. A new language is a row in each that knows it."""
 
-from __future__ import annotations
-
 import tomllib
 from functools import cache
 from pathlib import Path

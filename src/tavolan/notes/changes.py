@@ -1,7 +1,5 @@
 """From commits to what users feel: new, better, fixed, in short lines of plain words. Rules, not guesses."""
 
-from __future__ import annotations
-
 import re
 import tomllib
 from collections.abc import Iterable

@@ -1,7 +1,5 @@
 """Draft release notes into a project."""
 
-from __future__ import annotations
-
 from dataclasses import dataclass
 from pathlib import Path
 

@@ -1,7 +1,5 @@
 """Export release notes of all locales in one file: JSON, CSV, or any layout by a sandboxed Jinja2 template."""
 
-from __future__ import annotations
-
 import csv
 import io
 import json

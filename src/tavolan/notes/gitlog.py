@@ -1,7 +1,5 @@
 """Read commits of a real repository through git's public interface, the `git` program."""
 
-from __future__ import annotations
-
 from dataclasses import dataclass
 from pathlib import Path
 

@@ -1,7 +1,5 @@
 """Fit release notes to a store's limit: whole bullets go, the least important first; the result names them."""
 
-from __future__ import annotations
-
 from dataclasses import dataclass
 
 from tavolan.notes.changes import Bullet, as_text

@@ -4,8 +4,6 @@ Read from standard input: a JSON object with `template` and `values`. Written to
 with `error` and the `line` of the template that it came from.
 """
 
-from __future__ import annotations
-
 import json
 import sys
 import traceback

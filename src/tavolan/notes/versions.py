@@ -4,8 +4,6 @@ A store's own notes and those for testers are kept beside the general ones, as `
 Where stores call their notes by different names, those of a further name are kept as `"2.4 whats_new"`.
 """
 
-from __future__ import annotations
-
 from tavolan.errors import UsageError
 from tavolan.project.model import Copy, Project
 from tavolan.support.transaction import changing

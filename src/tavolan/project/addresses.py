@@ -1,7 +1,5 @@
 """Addresses of texts: `title`, `android.title` for one store, `captions.home`, `showcase.price`, `items.pro.name`."""
 
-from __future__ import annotations
-
 from dataclasses import dataclass
 from functools import lru_cache
 

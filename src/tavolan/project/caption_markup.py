@@ -1,7 +1,5 @@
 """The mark-up of captions: `*words*` are emphasised, `\\*` is a star."""
 
-from __future__ import annotations
-
 import re
 from dataclasses import dataclass
 

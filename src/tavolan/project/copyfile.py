@@ -1,7 +1,5 @@
 """Read and validate `copy/<locale>.toml`."""
 
-from __future__ import annotations
-
 import unicodedata
 from collections.abc import Iterator
 from pathlib import Path

@@ -1,7 +1,5 @@
 """Read the CSV files under `data/`: known columns, numbers as numbers, every fault with its line."""
 
-from __future__ import annotations
-
 import math
 import re
 from collections.abc import Iterator

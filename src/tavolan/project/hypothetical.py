@@ -1,13 +1,11 @@
 """A project as it would be with other texts, without a file being written."""
 
-from __future__ import annotations
-
 from collections.abc import Iterable
 from copy import deepcopy
 from dataclasses import replace
 from typing import Any
 
-from tavolan.project.model import Copy, Project
+from tavolan.project.model import Project
 from tavolan.project.texts import TextChange, Texts
 
 
@@ -22,8 +20,5 @@ def with_texts(project: Project, changes: Iterable[TextChange]) -> Project:
             own = own.setdefault(table, {})
         own[last] = texts.parse(change.address, change.after)
     copies = {tag: replace(copy, data=data.get(tag, copy.data)) for tag, copy in project.copy.items()}
-    return replace(project, copy={tag: _with_parent(copy, copies) for tag, copy in copies.items()})
-
-
-def _with_parent(copy: Copy, copies: dict[str, Copy]) -> Copy:
-    return replace(copy, parent=copies[copy.parent.locale]) if copy.parent else copy
+    parents = {tag: copies[copy.parent.locale] if copy.parent else None for tag, copy in copies.items()}
+    return replace(project, copy={tag: replace(copy, parent=parents[tag]) for tag, copy in copies.items()})

@@ -1,7 +1,5 @@
 """JSON Schemas (draft 2020-12) of the TOML files that people write, so that editors complete and check them."""
 
-from __future__ import annotations
-
 from collections.abc import Callable, Iterable
 from typing import Any
 
@@ -17,14 +15,6 @@ _TEXTS: Schema = {"type": "array", "items": {"type": "string"}}
 def schema_of(name: str, books: Iterable[Rulebook]) -> Schema:
     """Return the schema of a kind of file: one of `NAMES`. Raises KeyError for another name."""
     return {"$schema": DRAFT, **_MAKERS[name](list(books))}
-
-
-def _config(_: list[Rulebook]) -> Schema:
-    return {**Config.model_json_schema(), "title": "tavolan.toml"}
-
-
-def _shots(_: list[Rulebook]) -> Schema:
-    return {**Shots.model_json_schema(), "title": "shots.toml"}
 
 
 def _rulebook(_: list[Rulebook]) -> Schema:
@@ -96,8 +86,8 @@ def _field(key: str, local: dict[str, dict[str, FieldRule]], books: list[Ruleboo
 
 
 _MAKERS: dict[str, Callable[[list[Rulebook]], Schema]] = {
-    "tavolan": _config,
-    "shots": _shots,
+    "tavolan": lambda _: {**Config.model_json_schema(), "title": "tavolan.toml"},
+    "shots": lambda _: {**Shots.model_json_schema(), "title": "shots.toml"},
     "copy": _copy,
     "rulebook": _rulebook,
 }

@@ -1,7 +1,5 @@
 """Load a project folder into one validated model, or report every problem at once."""
 
-from __future__ import annotations
-
 from dataclasses import replace
 from pathlib import Path
 from typing import TypeVar

@@ -1,7 +1,5 @@
 """Which further locales would pay: for storefronts that read none of the project's, and for a second keyword budget."""
 
-from __future__ import annotations
-
 from dataclasses import dataclass
 from functools import cache
 

@@ -4,8 +4,6 @@ Pairs come in when a translation is received or replaced, so that old texts can 
 (the share of words in order that both have, difflib's ratio).
 """
 
-from __future__ import annotations
-
 import difflib
 import logging
 from collections.abc import Iterable

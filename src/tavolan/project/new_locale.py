@@ -1,7 +1,5 @@
 """Add a locale to a project: its files, and its place in `tavolan.toml`."""
 
-from __future__ import annotations
-
 from typing import Any
 
 import tomlkit

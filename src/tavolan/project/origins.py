@@ -5,8 +5,6 @@ project is in git, it was made from the source as it was in the commit that brou
 from the source as it is now. All else isn't known until it's adopted.
 """
 
-from __future__ import annotations
-
 import subprocess
 import tomllib
 from collections.abc import Iterator

@@ -1,7 +1,5 @@
 """What the pictures under `out/` were made from and what was measured of them, read without a picture library."""
 
-from __future__ import annotations
-
 import hashlib
 import json
 import os

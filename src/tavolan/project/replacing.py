@@ -1,7 +1,5 @@
 """Find and replace over the texts of a project, by words or by a regular expression that has limits."""
 
-from __future__ import annotations
-
 import time
 
 import regex

@@ -5,8 +5,6 @@ word is found as it's written in the table first; one in small letters is also f
 English the plural of a word is found with it, unless the table has it by itself.
 """
 
-from __future__ import annotations
-
 from collections.abc import Callable, Mapping
 from functools import lru_cache
 

@@ -1,7 +1,5 @@
 """Find the raw screen of a shot, and say when another one is used in its place."""
 
-from __future__ import annotations
-
 from dataclasses import dataclass
 from pathlib import Path
 

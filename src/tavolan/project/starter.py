@@ -1,7 +1,5 @@
 """A starter project: a few commented files that pass `check` with nothing but notes on what's still to write."""
 
-from __future__ import annotations
-
 import json
 from dataclasses import dataclass
 from pathlib import Path

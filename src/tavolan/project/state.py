@@ -4,8 +4,6 @@ One line per locale and field, sorted, so that it merges well. A field that isn'
 It holds digests of texts: a text that no longer fits its digest was changed by hand, and counts as a person's work.
 """
 
-from __future__ import annotations
-
 import csv
 import hashlib
 import io

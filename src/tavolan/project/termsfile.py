@@ -1,7 +1,5 @@
 """Read and validate `terms/<locale>.csv`: the phrases that people search for in one language."""
 
-from __future__ import annotations
-
 import math
 import re
 from pathlib import Path

@@ -1,7 +1,5 @@
 """Write texts into copy files, and remember what each translation was made from: as one change."""
 
-from __future__ import annotations
-
 from collections.abc import Iterable
 
 from tavolan.errors import Problem, ProjectError

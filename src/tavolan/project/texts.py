@@ -1,7 +1,5 @@
 """Read and change the texts of a project by address: locale and field, as `title`, `android.title`, `captions.home`."""
 
-from __future__ import annotations
-
 from collections.abc import Iterator
 from dataclasses import dataclass, field, replace
 from functools import cached_property

@@ -1,7 +1,5 @@
 """Edit TOML files losslessly: comments, order and spacing stay, only the value changes."""
 
-from __future__ import annotations
-
 import tomllib
 from collections.abc import Mapping
 from contextlib import suppress

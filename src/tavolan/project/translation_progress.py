@@ -1,7 +1,5 @@
 """How far the translations are: the state of every field in every locale, from the copy and `copy/state.csv`."""
 
-from __future__ import annotations
-
 from dataclasses import dataclass
 from typing import Literal
 

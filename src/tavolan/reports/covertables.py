@@ -1,7 +1,5 @@
 """Tables of coverage: phrases per storefront, the matrix of all, missing words, second budgets."""
 
-from __future__ import annotations
-
 from itertools import groupby
 
 from rich.console import Console
@@ -59,17 +57,14 @@ def print_coverage(console: Console, project: Project, answers: list[Answer], un
         facts = f"{done} of {counted(len(rows), 'phrase')} answered, value {reached:.0f} of {best:.0f}"
         console.print(styled("\n[bold]{} · {}[/]  {}  [dim]reads {}[/]", store, front, facts, reads))
         table = plain_table("", "phrase", "value", "answered by", "how", "words and where they are")
-        shown = sorted((a for a in rows if not (a.covered and uncovered_only)), key=_most_first)
+        wanted = [a for a in rows if not (a.covered and uncovered_only)]
+        shown = sorted(wanted, key=lambda a: (a.covered, -a.worth.value, a.phrase))
         for a in shown[:MOST_ROWS]:
             table.add_row(*_cover_row(a))
         if table.row_count:
             console.print(table)
         _print_left(console, len(shown))
     _print_total(console, project, answers)
-
-
-def _most_first(a: Answer) -> tuple[bool, float, str]:
-    return a.covered, -a.worth.value, a.phrase
 
 
 def _print_left(console: Console, rows: int) -> None:

@@ -1,7 +1,5 @@
 """Serve the preview page on loopback, and have open browsers load it again when it changed."""
 
-from __future__ import annotations
-
 import threading
 from http.server import BaseHTTPRequestHandler
 from pathlib import Path

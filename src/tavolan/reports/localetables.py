@@ -1,7 +1,5 @@
 """Tables of languages: how far each is, what needs work, which ones would pay."""
 
-from __future__ import annotations
-
 import difflib
 from collections import Counter
 
@@ -27,7 +25,8 @@ _MARKS = {"reviewed": "━", "translated": "━", "drafted": "╍", "outdated": 
 
 def print_progress(console: Console, found: dict[str, list[Translation]]) -> None:
     """Print a bar and the counts of every locale."""
-    shown = _ORDER if _any(found, "reviewed") else _ORDER[1:]
+    reviewed = any(unit.standing == "reviewed" for units in found.values() for unit in units)
+    shown = _ORDER if reviewed else _ORDER[1:]
     # In a narrow terminal the names and the bar make room, so that the heads stay whole.
     roomy = console.width >= _ROOMY
     table = plain_table(*(("locale", "", "done") if roomy else ("locale", "done")), *shown)
@@ -51,10 +50,6 @@ def print_progress(console: Console, found: dict[str, list[Translation]]) -> Non
     need = sum(unit.standing in NEEDS_WORK for units in found.values() for unit in units)
     if need:
         console.print(f"\n{need} texts need work: tavolan locale send writes them for translators; --units lists them.")
-
-
-def _any(found: dict[str, list[Translation]], standing: str) -> bool:
-    return any(unit.standing == standing for units in found.values() for unit in units)
 
 
 def _bar(counts: Counter[Standing], total: int) -> SafeText:

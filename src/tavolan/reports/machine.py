@@ -1,7 +1,5 @@
 """Findings for other programs: SARIF 2.1.0, JUnit XML, workflow annotations, Markdown, CSV."""
 
-from __future__ import annotations
-
 import csv
 import io
 import json

@@ -1,7 +1,5 @@
 """Small words around numbers, without a library that prints."""
 
-from __future__ import annotations
-
 from collections.abc import Sequence
 
 

@@ -1,7 +1,5 @@
 """The preview page: one self-contained HTML file of all locales with text, gauges, findings and pictures."""
 
-from __future__ import annotations
-
 import base64
 from dataclasses import dataclass, field
 from pathlib import Path

@@ -1,7 +1,5 @@
 """A plan of words for people: new fields, what's gained and lost, and how good it's proven to be."""
 
-from __future__ import annotations
-
 from rich.console import Console
 
 from tavolan.reports.copytables import gauge

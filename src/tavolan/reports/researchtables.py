@@ -1,7 +1,5 @@
 """Tables about where words come from: mined candidates, scores, reach, lists."""
 
-from __future__ import annotations
-
 from typing import Any
 
 from rich.console import Console

@@ -1,7 +1,5 @@
 """Tables that show a rulebook."""
 
-from __future__ import annotations
-
 from rich.console import Console
 
 from tavolan.reports.number_words import counted

@@ -1,7 +1,5 @@
 """Tables for people: findings and coverage, printed through Rich."""
 
-from __future__ import annotations
-
 from collections.abc import Iterable
 from itertools import groupby
 

@@ -1,7 +1,5 @@
 """Texts from outside on their way to a terminal: what it would obey is written out, other directions are isolated."""
 
-from __future__ import annotations
-
 from typing import IO, Any
 
 import regex

@@ -1,7 +1,5 @@
 """Read the shipped rulebooks, and lay a project's own `rules/*.toml` over them."""
 
-from __future__ import annotations
-
 import math
 from functools import cache
 from pathlib import Path

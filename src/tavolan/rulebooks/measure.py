@@ -1,7 +1,5 @@
 """Measure text the way a store does."""
 
-from __future__ import annotations
-
 import unicodedata
 from typing import Literal, NamedTuple
 

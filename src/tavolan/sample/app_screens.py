@@ -1,7 +1,5 @@
 """The five screens of the sample app, drawn for any screen size and locale."""
 
-from __future__ import annotations
-
 from collections.abc import Callable
 from functools import cache
 

@@ -1,7 +1,5 @@
 """Draw the sample's art: the app's icon, and a picture of a potter's shelf for a background."""
 
-from __future__ import annotations
-
 from typing import Any
 
 from tavolan.pictures.design.colour import argb

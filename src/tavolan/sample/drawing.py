@@ -1,7 +1,5 @@
 """Drawing functions for the sample app's screens: text, cards, bars and icons in points, mirrored where needed."""
 
-from __future__ import annotations
-
 import math
 import tomllib
 from dataclasses import dataclass

@@ -1,7 +1,5 @@
 """What potters make: glaze tiles and pots, drawn from profiles with light and texture."""
 
-from __future__ import annotations
-
 import random
 from functools import lru_cache
 from typing import Any

@@ -1,7 +1,5 @@
 """Write the sample project: its text files, and the raw screens that the generator draws."""
 
-from __future__ import annotations
-
 import signal
 import tomllib
 from collections.abc import Callable

@@ -4,8 +4,6 @@ It knows the sample's texts as a phrase book. Everything else is pseudo-localize
 marks, right-to-left where the language is, so that a layout can be tried. Options make it misbehave.
 """
 
-from __future__ import annotations
-
 import threading
 import time
 from dataclasses import dataclass, field, replace

@@ -1,7 +1,5 @@
 """Read CSV files however a spreadsheet saved them: one reader for all of them."""
 
-from __future__ import annotations
-
 import csv
 import io
 import re

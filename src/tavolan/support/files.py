@@ -1,7 +1,5 @@
 """Reading and writing files: UTF-8 or a clear error, whole files or none, and nothing outside a project."""
 
-from __future__ import annotations
-
 import contextlib
 import glob
 import os

@@ -1,7 +1,5 @@
 """How git is called: none of the programs that a repository's own configuration may name is run."""
 
-from __future__ import annotations
-
 import os
 from pathlib import Path
 

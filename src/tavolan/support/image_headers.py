@@ -3,8 +3,6 @@
 PNG after the W3C recommendation (third edition), JPEG after ITU-T T.81 with Exif and ICC segments.
 """
 
-from __future__ import annotations
-
 import os
 import struct
 import zlib

@@ -1,7 +1,5 @@
 """Small HTTP servers on this machine only."""
 
-from __future__ import annotations
-
 import logging
 import sys
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer

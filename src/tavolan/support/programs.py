@@ -1,7 +1,5 @@
 """Run another program: within a time, and with as much of its output as is wanted."""
 
-from __future__ import annotations
-
 import os
 import signal
 import subprocess

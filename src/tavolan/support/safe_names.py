@@ -1,7 +1,5 @@
 """Names that become parts of paths: checked when they're read, so that none leads anywhere else."""
 
-from __future__ import annotations
-
 import re
 from typing import Annotated
 

@@ -3,8 +3,6 @@
 The standard library's parser is fast but forgets lines; this scan runs only when a place must be named.
 """
 
-from __future__ import annotations
-
 import re
 import tomllib
 from collections.abc import Iterator

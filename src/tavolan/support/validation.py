@@ -1,7 +1,5 @@
 """Where foreign data is validated: turn pydantic's errors into problems in the user's words."""
 
-from __future__ import annotations
-
 from types import UnionType
 from typing import Any, Union, get_args, get_origin
 

@@ -1,7 +1,5 @@
 """XML from outside: no entity is expanded, no document nests without end; and what XML can't hold."""
 
-from __future__ import annotations
-
 import re
 from typing import Any
 from xml.etree.ElementTree import Element, ParseError, TreeBuilder

@@ -4,8 +4,6 @@ Words and clauses are those of `words.split`. Texts of plain words are cut many 
 words with signs, or scripts without spaces, one by one.
 """
 
-from __future__ import annotations
-
 import os
 import re
 import sys

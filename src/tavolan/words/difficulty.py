@@ -11,8 +11,6 @@ Difficulty, 0 to 100, from the first ten results of a saved search page:
     crowd    = results found / 10, at most 1
 """
 
-from __future__ import annotations
-
 import math
 from dataclasses import dataclass
 from datetime import date

@@ -8,8 +8,6 @@ The searched texts have three levels: the title, the subtitle, and whatever else
 the first level up to which all its words stand, each at the strongest place that it has.
 """
 
-from __future__ import annotations
-
 from collections.abc import Iterable
 from functools import cached_property
 from typing import Literal, NamedTuple

@@ -1,7 +1,5 @@
 """Mentions: in stores without a keyword field a phrase counts by where and how often it is in the text."""
 
-from __future__ import annotations
-
 from dataclasses import dataclass
 
 from tavolan.project.model import Project, Store

@@ -12,8 +12,6 @@ out, near-duplicates (matches, parts of a longer candidate with the same texts) 
 first.
 """
 
-from __future__ import annotations
-
 from collections.abc import Iterator
 from functools import cache
 from typing import Any, NamedTuple
@@ -67,13 +65,8 @@ def gather(project: Project, locale: str) -> Iterator[SourceText]:
         yield from (SourceText("own description", "", line) for line in str(own or "").split("\n") if line.strip())
 
 
-def log_likelihood(a: int, b: int, size_a: int, size_b: int) -> float:
-    """Return Dunning's G2 of a in size_a against b in size_b, negative when b is the larger share."""
-    return float(log_likelihoods(np.array([a]), np.array([b]), size_a, size_b)[0])
-
-
 def log_likelihoods(a: Longs, b: Longs, size_a: int, size_b: int) -> np.ndarray[Any, np.dtype[np.float64]]:
-    """Return the same for many."""
+    """Return Dunning's G2 of each a in size_a against its b in size_b, negative when b is the larger share."""
     if not size_a + size_b:
         return np.zeros(len(a))
     expected_a, expected_b = size_a * (a + b) / (size_a + size_b), size_b * (a + b) / (size_a + size_b)

@@ -1,7 +1,5 @@
 """Mined candidates with their sources: which texts hold them, who wrote those, and an example of each kind."""
 
-from __future__ import annotations
-
 from array import array
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, field

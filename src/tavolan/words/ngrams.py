@@ -4,8 +4,6 @@ A phrase is known by the forms of its words. All is done on sorted arrays: a phr
 the texts of a phrase are in a row, each once.
 """
 
-from __future__ import annotations
-
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any

@@ -1,7 +1,5 @@
 """Phrases and texts cut into words, and whether words are in a text."""
 
-from __future__ import annotations
-
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from functools import lru_cache

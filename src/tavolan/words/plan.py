@@ -6,8 +6,6 @@ in the store's own unit. The solver also gives a bound that no choice can pass: 
 proven best. Its value is what coverage says of the listing as planned, not what the program believes.
 """
 
-from __future__ import annotations
-
 from dataclasses import replace
 
 from tavolan.errors import UsageError

@@ -1,7 +1,5 @@
 """What a plan may choose, and what the locales that a storefront reads hold of it."""
 
-from __future__ import annotations
-
 from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Literal, NamedTuple
@@ -112,7 +110,9 @@ def choices_of(
     rule = store.rulebook.fields[fields.keywords]
     now = [str(word) for word in project.value(store.id, tag, fields.keywords).content or []]
     must = project.words.must if tag == options.locales[0] else []
-    spoken = [term.phrase for term in terms if options.any_language or _same_language(term.locale, tag)]
+    language = (language_of(tag), script_of(tag))
+    own = [term for term in terms if (language_of(term.locale), script_of(term.locale)) == language]
+    spoken = [term.phrase for term in (terms if options.any_language else own)]
     new = list(_spellings([*must, *spoken], match))
     forbidden = [phrase_of(word, match) for word in (*project.words.never, *project.guard.brands)]
 
@@ -169,10 +169,6 @@ def _lender(project: Project, store: Store, tag: str, key: str, planned: dict[st
     if own.written and not own.inherited_from:
         return ""
     return next((parent for parent in project.parents_of(tag) if parent in planned), "")
-
-
-def _same_language(one: str, other: str) -> bool:
-    return language_of(one) == language_of(other) and script_of(one) == script_of(other)
 
 
 def _spellings(phrases: list[str], match: Matching) -> Iterator[tuple[str, str]]:

@@ -1,7 +1,5 @@
 """What a plan of words says: new fields, what changes by them, and how good it's proven to be."""
 
-from __future__ import annotations
-
 from dataclasses import dataclass
 
 from tavolan.project.texts import TextChange

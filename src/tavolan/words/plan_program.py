@@ -6,8 +6,6 @@ or one that an option brings. A word of a script without spaces may also be made
 through it, from its first letter to its last, whose every step is a word that the texts hold.
 """
 
-from __future__ import annotations
-
 import itertools
 from collections.abc import Callable
 from dataclasses import dataclass, field

@@ -6,8 +6,6 @@ the others keep what they have, as long as that helps. The whole program then gi
 it finds one.
 """
 
-from __future__ import annotations
-
 import time
 from dataclasses import dataclass
 from typing import Any

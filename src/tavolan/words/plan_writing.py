@@ -1,7 +1,5 @@
 """Write a plan of words into the copy files, where only the planned store reads it; what it replaces is kept."""
 
-from __future__ import annotations
-
 from collections.abc import Iterator
 
 from tavolan.project.hypothetical import with_texts

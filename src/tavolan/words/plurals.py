@@ -1,7 +1,5 @@
 """Which words are plurals of which: by rules, and by checked lists of the words that no rule finds."""
 
-from __future__ import annotations
-
 from functools import cache, lru_cache
 
 from tavolan.languages.word_lists import word_lists

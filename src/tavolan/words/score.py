@@ -10,8 +10,6 @@ Demand, 0 to 100: the volume where there's one, on the scale of `words.value`; e
 The best of all suggestions counts.
 """
 
-from __future__ import annotations
-
 import math
 import statistics
 from dataclasses import dataclass

@@ -1,7 +1,5 @@
 """Second budgets: keyword space that a storefront reads beside its first locale, and words wasted in it."""
 
-from __future__ import annotations
-
 from dataclasses import dataclass
 
 from tavolan.project.model import Project, Store

@@ -3,8 +3,6 @@
 Those are rows of `languages/words/matching.toml`.
 """
 
-from __future__ import annotations
-
 import unicodedata
 from dataclasses import dataclass
 from functools import cache, lru_cache

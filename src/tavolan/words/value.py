@@ -3,8 +3,6 @@
 Every factor and weight is here and in `[words]` of tavolan.toml, nowhere else.
 """
 
-from __future__ import annotations
-
 import math
 from datetime import date
 from itertools import pairwise

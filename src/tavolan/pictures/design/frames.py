@@ -1,7 +1,5 @@
 """Device frames of our own: their measures and outlines around a screen of any size. Pure geometry."""
 
-from __future__ import annotations
-
 from dataclasses import dataclass
 from functools import cached_property
 from typing import Any, NamedTuple

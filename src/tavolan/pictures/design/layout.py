@@ -1,7 +1,5 @@
 """Lay a picture out: from a look in relative units to pixels. Pure geometry; nothing here draws."""
 
-from __future__ import annotations
-
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, replace

@@ -4,8 +4,6 @@ Positions are shares of the picture's width and height. Sizes, blurs and gaps ar
 square of the same area (the root of width times height), so that one look serves a tall phone as well as a wide banner.
 """
 
-from __future__ import annotations
-
 import hashlib
 import tomllib
 from collections.abc import Collection

@@ -5,8 +5,6 @@ rotated (yaw, then pitch, then roll) and projected from an eye at the distance d
 projection; for z = 0 of the device this is a homography, see Hartley & Zisserman, "Multiple View Geometry", ch. 2).
 """
 
-from __future__ import annotations
-
 import math
 from dataclasses import dataclass
 from functools import cached_property

@@ -1,7 +1,5 @@
 """What is retouched on a screen, as data."""
 
-from __future__ import annotations
-
 from dataclasses import dataclass
 
 from tavolan.pictures.design.look import Shares

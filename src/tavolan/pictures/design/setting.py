@@ -1,7 +1,5 @@
 """What a look is laid out for."""
 
-from __future__ import annotations
-
 from dataclasses import dataclass
 
 

@@ -1,7 +1,5 @@
 """Paint the bodies of devices: metal, rim, buttons, stands, bands, cut-outs, and the side of a tilted one."""
 
-from __future__ import annotations
-
 from typing import Any
 
 import numpy as np

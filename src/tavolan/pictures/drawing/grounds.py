@@ -8,8 +8,6 @@ columns shift, so that none runs far. Pictures with a pattern of 8 by 8 (Bayer 1
 as long again to pack.
 """
 
-from __future__ import annotations
-
 import math
 from collections.abc import Sequence
 from typing import Any

@@ -6,8 +6,6 @@ region's border cuts through goes as a whole, and so do the letters of its line 
 The fill is the surface, corrected along the edges by what the ground there differs from it (Coons 1967).
 """
 
-from __future__ import annotations
-
 from dataclasses import dataclass
 from typing import Any
 

@@ -1,7 +1,5 @@
 """Paint a picture, layer by layer: background and first body once per scene, the rest per picture."""
 
-from __future__ import annotations
-
 import math
 from dataclasses import dataclass
 from typing import Any

@@ -1,7 +1,5 @@
 """What a device hides of the screen that it shows: cut-out, rounded corners, and what lies outside of the picture."""
 
-from __future__ import annotations
-
 import math
 
 import numpy as np

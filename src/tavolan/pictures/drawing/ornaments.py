@@ -1,7 +1,5 @@
 """What is sharp in a background: patterns and flat shapes, in the left-to-right sense, shifted along a span."""
 
-from __future__ import annotations
-
 import math
 from typing import Any
 

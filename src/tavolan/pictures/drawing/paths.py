@@ -1,7 +1,5 @@
 """Paths that several drawings share."""
 
-from __future__ import annotations
-
 from typing import Any
 
 from tavolan.pictures.raster.backends import skia

@@ -1,7 +1,5 @@
 """How many pictures of each locale and store are made, and how many would be made again."""
 
-from __future__ import annotations
-
 from contextlib import closing
 
 from tavolan.pictures.making.ledger import Ledger

@@ -1,7 +1,5 @@
 """What decides how pictures look besides their inputs: our code that draws, and the libraries it draws with."""
 
-from __future__ import annotations
-
 import hashlib
 from functools import cache
 from importlib.metadata import PackageNotFoundError, version

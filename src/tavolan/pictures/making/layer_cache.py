@@ -1,7 +1,5 @@
 """Layers that several pictures share, made once and kept for a while."""
 
-from __future__ import annotations
-
 import threading
 from collections.abc import Callable
 from typing import Any, Generic, TypeVar

@@ -1,7 +1,5 @@
 """What was made from what: a small SQLite database under `out/`, safe to delete, safe for two runs at once."""
 
-from __future__ import annotations
-
 import json
 import sqlite3
 from collections.abc import Iterable

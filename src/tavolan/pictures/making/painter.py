@@ -1,7 +1,5 @@
 """Make one picture from its job: load, paint, measure, encode, write. Layers that pictures share are kept."""
 
-from __future__ import annotations
-
 import threading
 from dataclasses import replace
 from pathlib import Path

@@ -1,7 +1,5 @@
 """Plan pictures: from project and selection to jobs, with every problem reported before a single picture is painted."""
 
-from __future__ import annotations
-
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from pathlib import Path

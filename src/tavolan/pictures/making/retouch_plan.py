@@ -1,7 +1,5 @@
 """Plan retouches: what is to be set, covered or blurred on which screen, with its texts in each language."""
 
-from __future__ import annotations
-
 from collections.abc import Callable
 from dataclasses import replace
 

@@ -1,7 +1,5 @@
 """Small copies of finished pictures, for pages and contact sheets. They're kept until a picture changes."""
 
-from __future__ import annotations
-
 import os
 import sqlite3
 import sys

@@ -1,7 +1,5 @@
 """What the name of a capture says: which screen it shows, in which locale, on which size class."""
 
-from __future__ import annotations
-
 import re
 from collections.abc import Collection, Iterable
 from dataclasses import dataclass

@@ -1,7 +1,5 @@
 """Take raw captures into a project: find out what they are, name them, never lose one."""
 
-from __future__ import annotations
-
 import math
 import re
 from collections.abc import Callable
@@ -100,7 +98,9 @@ class Taker:
             message = f"says {said.locale} in its name, and --locale says {self.locale}"
             raise one_problem(file, None, "", message, "Leave --locale out, or rename the file.")
         tag = self.locale or said.locale or self.project.source_locale
-        meant = self.wanted or (said.size_class if self._fits(size, said.size_class) else "")
+        # A file's name may mean a class only where the size has its proportions.
+        fits = any(_off(size, other) <= _SAME for other in self._all.get(said.size_class, ()))
+        meant = self.wanted or (said.size_class if fits else "")
         name_class, cropped = self._class_of(file, size, meant)
         name = given or said.screen
         by_order = not name and bool(self.screens)
@@ -128,10 +128,6 @@ class Taker:
         wide, high = taken.cropped
         region = ((width - wide) / 2 / width, (height - high) / 2 / height, wide / width, high / height)
         return images.load_screen(taken.source, str(taken.source), wide, high, region)
-
-    def _fits(self, size: tuple[int, int], size_class: str) -> bool:
-        """Whether a size has the proportions of a class, which a file's name may mean, or may not."""
-        return any(_off(size, other) <= _SAME for other in self._all.get(size_class, ()))
 
     def _class_of(self, file: Path, size: tuple[int, int], meant: str) -> tuple[str, tuple[int, int] | None]:
         """Return the size class of a capture, and the size to crop it to, if it must be.

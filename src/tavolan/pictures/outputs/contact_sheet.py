@@ -1,7 +1,5 @@
 """Contact sheets: one per store and size class, locales as rows, shots as columns."""
 
-from __future__ import annotations
-
 import math
 from collections.abc import Callable
 from dataclasses import dataclass

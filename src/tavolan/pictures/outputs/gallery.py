@@ -1,7 +1,5 @@
 """Show looks side by side: each with the project's own shots, drawn small, on one sheet."""
 
-from __future__ import annotations
-
 import math
 from collections.abc import Callable
 from dataclasses import replace

@@ -1,7 +1,5 @@
 """The icon in every size that a store asks for, from one master, and what's wrong with that master."""
 
-from __future__ import annotations
-
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any

@@ -1,7 +1,5 @@
 """Pack a store's finished pictures into one zip with a manifest: sizes, checksums, and what each was made from."""
 
-from __future__ import annotations
-
 import hashlib
 import json
 import zipfile

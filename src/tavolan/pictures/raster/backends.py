@@ -1,7 +1,5 @@
 """Import the drawing libraries in one place, with one clear line when the system lacks something."""
 
-from __future__ import annotations
-
 import os
 from types import ModuleType
 

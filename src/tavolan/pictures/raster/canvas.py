@@ -1,7 +1,5 @@
 """Draw into buffers of BGRA pixels (Skia's native order, so nothing is converted)."""
 
-from __future__ import annotations
-
 from typing import Any
 
 import numpy as np

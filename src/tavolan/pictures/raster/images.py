@@ -1,7 +1,5 @@
 """Read pictures (through libvips), whatever their colour space, depth or turn, and write finished ones."""
 
-from __future__ import annotations
-
 import math
 import threading
 from pathlib import Path

@@ -1,7 +1,5 @@
 """Write finished pictures as PNG, and read back fast what was written so (PNG specification, ISO/IEC 15948)."""
 
-from __future__ import annotations
-
 import struct
 import zlib
 from collections.abc import Iterator
@@ -59,16 +57,13 @@ def _packed_quickly(pixels: Pixels) -> bytes:
     for rows in filtered_up(pixels):
         data = rows.reshape(-1).data
         checksum = zlib_ng.adler32(data, checksum)
-        way = _way(np.count_nonzero(rows) / rows.size)
+        share = np.count_nonzero(rows) / rows.size
+        way = next((way for most, way in _UP_TO if share < most), _DENSE)
         before, packer = packer, packer_of(way)
         if before and before is not packer:
             packed.append(before.flush(zlib.Z_FULL_FLUSH))
         packed.append(packer.compress(data))
     return b"".join((*packed, packer.flush(zlib.Z_FINISH), checksum.to_bytes(4)))
-
-
-def _way(share: float) -> _Way:
-    return next((way for most, way in _UP_TO if share < most), _DENSE)
 
 
 def _packer(way: _Way) -> Any:

@@ -8,8 +8,6 @@ A picture of libvips with one band is taken for the rows of a PNG file: a byte w
 blue of each pixel. So they need neither be copied nor cut.
 """
 
-from __future__ import annotations
-
 from collections.abc import Iterator
 from typing import Any
 

@@ -1,7 +1,5 @@
 """The small copy of a finished picture that pages and contact sheets show."""
 
-from __future__ import annotations
-
 from pathlib import Path
 from typing import Any
 

@@ -1,7 +1,5 @@
 """A caption: a title, and perhaps a sub-line, fitted into a box and painted with its emphasis."""
 
-from __future__ import annotations
-
 import math
 from dataclasses import dataclass
 from typing import Any

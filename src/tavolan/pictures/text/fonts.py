@@ -1,7 +1,5 @@
 """Fonts: the project's own first, then those that come as packages, then the system's."""
 
-from __future__ import annotations
-
 import unicodedata
 from functools import cache
 from importlib.util import find_spec
@@ -57,7 +55,7 @@ def _typeface(path: str, weight: int) -> Any:
     face = manager.makeFromFile(path) if content is None else manager.makeFromData(sk.Data.MakeWithCopy(content))
     if face is None:
         return None
-    axes = {_axis_name(p.tag): p for p in face.getVariationDesignParameters()}
+    axes = {p.tag.to_bytes(4, "big").decode("latin-1"): p for p in face.getVariationDesignParameters()}
     wanted = {"wght": weight, "opsz": 32.0}
     position = [
         (axes[name].tag, min(max(value, axes[name].min), axes[name].max))
@@ -72,10 +70,6 @@ def _typeface(path: str, weight: int) -> Any:
     arguments = sk.FontArguments()
     arguments.setVariationDesignPosition(sk.FontArguments.VariationPosition(coordinates))
     return face.makeClone(arguments)
-
-
-def _axis_name(axis: int) -> str:
-    return axis.to_bytes(4, "big").decode("latin-1")
 
 
 @cache

@@ -4,8 +4,6 @@ The paragraph engine breaks Japanese and Chinese between almost any two characte
 joiners (U+2060) forbid the breaks that fall within a phrase; phrases come from BudouX's models.
 """
 
-from __future__ import annotations
-
 from functools import cache
 from typing import Any
 

@@ -1,7 +1,5 @@
 """Set text: shape, wrap and balance it through the paragraph engine."""
 
-from __future__ import annotations
-
 from collections.abc import Callable
 from dataclasses import dataclass
 from typing import Any

@@ -28,18 +28,11 @@ Document = dict[str, Any]
 
 def check_document(findings: list[Finding], locales: int, stores: int, hidden: int = 0) -> Document:
     """Return findings as `tavolan/check@1`; `hidden` counts those that a baseline holds."""
-    waived = sum(bool(finding.waived) for finding in findings)
+    rows = [{"id": f.id, **asdict(f), "stores": list(f.stores)} for f in findings]
+    counts = {**count_levels(findings), "waived": sum(bool(f.waived) for f in findings), "hidden": hidden}
     return {
-        "schema": "tavolan/check@1",
-        "findings": [{"id": f.id, **asdict(f), "stores": list(f.stores)} for f in findings],
-        "summary": {
-            **count_levels(findings),
-            "waived": waived,
-            "hidden": hidden,
-            "locales": locales,
-            "stores": stores,
-        },
-    }
+        "schema": "tavolan/check@1", "findings": rows, "summary": {**counts, "locales": locales, "stores": stores}
+    }  # fmt: skip
 
 
 def status_document(found: Status) -> Document:

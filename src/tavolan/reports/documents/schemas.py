@@ -1,6 +1,4 @@
-"""The shapes of all JSON documents that commands print or write, as types; JSON Schemas are made from them."""
-
-from __future__ import annotations
+"""JSON Schemas of all JSON documents that commands print or write, made from their shapes."""
 
 from typing import Any
 
@@ -8,29 +6,29 @@ from pydantic import TypeAdapter
 from pydantic.json_schema import GenerateJsonSchema
 
 from tavolan.project.json_schemas import DRAFT
-from tavolan.reports.documents import word_shapes, work_shapes
+from tavolan.reports.documents import shapes
 
 # The shape of each document by its id and version, as its `schema` names it.
 SHAPES: dict[str, type] = {
-    "baseline@1": work_shapes.Baseline,
-    "check@1": work_shapes.Check,
-    "copy@1": work_shapes.Copy,
-    "cover@1": word_shapes.Cover,
-    "field@1": work_shapes.Field,
-    "fit@1": word_shapes.Fit,
-    "lists@2": word_shapes.Lists,
-    "locales@1": work_shapes.Locales,
-    "mine@1": word_shapes.Mine,
-    "notes@1": work_shapes.Notes,
-    "pack@1": work_shapes.Pack,
-    "plan@1": word_shapes.Plan,
-    "render@1": work_shapes.Render,
-    "rules@1": work_shapes.Rules,
-    "score@1": word_shapes.Score,
-    "status@2": work_shapes.Status,
-    "suggestions@1": work_shapes.Suggestions,
-    "text@1": work_shapes.Text,
-    "title@1": word_shapes.Title,
+    "baseline@1": shapes.Baseline,
+    "check@1": shapes.Check,
+    "copy@1": shapes.Copy,
+    "cover@1": shapes.Cover,
+    "field@1": shapes.Field,
+    "fit@1": shapes.Fit,
+    "lists@2": shapes.Lists,
+    "locales@1": shapes.Locales,
+    "mine@1": shapes.Mine,
+    "notes@1": shapes.Notes,
+    "pack@1": shapes.Pack,
+    "plan@1": shapes.Plan,
+    "render@1": shapes.Render,
+    "rules@1": shapes.Rules,
+    "score@1": shapes.Scores,
+    "status@2": shapes.Status,
+    "suggestions@1": shapes.Suggestions,
+    "text@1": shapes.Text,
+    "title@1": shapes.Title,
 }
 
 
@@ -43,7 +41,10 @@ class _Untitled(GenerateJsonSchema):
 
 def document_schema(name: str) -> dict[str, Any]:
     """Return the JSON Schema of a kind of document: one of `SHAPES`. Raises KeyError for another name."""
-    made = TypeAdapter(SHAPES[name]).json_schema(schema_generator=_Untitled)
+    made = TypeAdapter(SHAPES[name]).json_schema(schema_generator=_Untitled, mode="serialization")
+    for part in made.get("$defs", {}).values():
+        if "properties" in part:
+            part["additionalProperties"] = False
     schema = {"type": "string", "const": f"tavolan/{name}"}
     return {
         "$schema": DRAFT,

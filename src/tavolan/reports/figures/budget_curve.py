@@ -1,7 +1,5 @@
 """What keyword space is worth: a figure of value reached against characters spent."""
 
-from __future__ import annotations
-
 import io
 
 from tavolan.project.model import Project

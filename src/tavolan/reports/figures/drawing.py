@@ -1,7 +1,5 @@
 """Figures that are drawn rather than plotted: boxes, and labels in any script, set as in pictures."""
 
-from __future__ import annotations
-
 import numpy as np
 
 from tavolan.pictures.design.colour import argb

@@ -1,7 +1,5 @@
 """Coverage as a figure: a heat map of phrases and storefronts, typeset in every script."""
 
-from __future__ import annotations
-
 from tavolan.pictures.raster import png
 from tavolan.reports.figures.drawing import Drawing
 from tavolan.reports.figures.style import EMPTY, INK, LINE

@@ -1,7 +1,5 @@
 """One style for all figures: our colours, and the packaged font, so that they look the same on every machine."""
 
-from __future__ import annotations
-
 from functools import cache
 from typing import Any
 

@@ -1,12 +1,33 @@
-"""Documents about the work on a listing: texts, findings, states, pictures, notes."""
+"""The shapes of all JSON documents that commands print or write, as types.
 
-from __future__ import annotations
+A part that a command prints as it is has its own class as its shape.
+"""
 
 from typing import NotRequired
 
+from pydantic import ConfigDict
+from typing_extensions import TypedDict
+
 from tavolan.checking.findings import Level
+from tavolan.checking.status import FactCounts, Step
+from tavolan.notes.export import Note
+from tavolan.project.locale_suggestions import Suggestion
+from tavolan.project.picture_records import PictureCounts
+from tavolan.project.texts import TextChange
 from tavolan.project.translation_progress import Standing
-from tavolan.reports.documents.shape import DocumentPart
+from tavolan.words.matching import Tier
+from tavolan.words.mentions import Mentions
+from tavolan.words.mined import Mined
+from tavolan.words.plan_choices import Fields
+from tavolan.words.plan_model import LocalePlan, PhraseChange
+from tavolan.words.plan_prices import WordPrice
+from tavolan.words.score import Score
+
+
+class DocumentPart(TypedDict):
+    """A part of a document: nothing else may be in it, and the texts below its entries describe them."""
+
+    __pydantic_config__ = ConfigDict(extra="forbid", use_attribute_docstrings=True)  # type: ignore[misc]
 
 
 class Baseline(DocumentPart):
@@ -121,18 +142,6 @@ class Locales(DocumentPart):
     locales: dict[str, LocaleStanding]
 
 
-class Note(DocumentPart):
-    store: str
-    locale: str
-    code: str
-    """The store's own locale code."""
-    field: str
-    version: str
-    text: str
-    dropped: list[str]
-    """Lines that didn't fit."""
-
-
 class Notes(DocumentPart):
     """Written by `tavolan notes export --format json`."""
 
@@ -196,13 +205,6 @@ class Rules(DocumentPart):
     rulebooks: list[RulebookRow]
 
 
-class PictureCounts(DocumentPart):
-    total: int
-    current: int
-    old: int
-    """Made from something that has changed since."""
-
-
 class StatusRow(DocumentPart):
     locale: str
     store: str
@@ -214,18 +216,6 @@ class StatusRow(DocumentPart):
     pictures: PictureCounts
 
 
-class FactCounts(DocumentPart):
-    written: int
-    total: int
-    missing: list[str]
-    wrong: list[str]
-
-
-class Step(DocumentPart):
-    what: str
-    where: str
-
-
 class Status(DocumentPart):
     """Printed by `tavolan status --json`."""
 
@@ -235,18 +225,124 @@ class Status(DocumentPart):
     next: list[Step]
 
 
-class SuggestedLocale(DocumentPart):
-    store: str
-    locale: str
-    serves: list[str]
-    """Storefronts that read it first and read none of the project's locales first."""
-    adds: list[str]
-    """Storefronts that read it beside a locale of the project: a second keyword budget."""
-    people: int
-    more_people: int
-
-
 class Suggestions(DocumentPart):
     """Printed by `tavolan locale suggest --json`."""
 
-    suggestions: list[SuggestedLocale]
+    suggestions: list[Suggestion]
+
+
+class Answer(DocumentPart):
+    store: str
+    storefront: str
+    phrase: str
+    terms_locale: str
+    covered: bool
+    tier: Tier | None
+    locale: str | None
+    """The locale whose words answer it; null where none does, as `tier` and `confidence`."""
+    confidence: str | None
+    used: dict[str, str]
+    """The field of each of its words."""
+    missing: list[str]
+    reads: list[str]
+    """The locales that the storefront reads."""
+    value: float
+    value_at_best: float
+    mentions: NotRequired[Mentions]
+
+
+class CoverSummary(DocumentPart):
+    phrases: int
+    covered: int
+    value: float
+    value_at_best: float
+
+
+class Cover(DocumentPart):
+    """Printed by `tavolan terms cover --json`."""
+
+    answers: list[Answer]
+    summary: dict[str, dict[str, CoverSummary]]
+    """By store, then by storefront."""
+
+
+class Fit(DocumentPart):
+    """Printed by `tavolan terms fit --json`."""
+
+    locale: str
+    mean: float
+    """Mean difficulty of the phrases where the app is in the first ten; 0 to 100."""
+    spread: float
+    phrases: int
+    reach: dict[str, str]
+    """By phrase: within reach, a stretch, or out of reach."""
+
+
+class ListRow(DocumentPart):
+    list: str
+    locale: str
+    store: str
+    storefront: str
+    phrases: int
+    answered: int
+    value: float
+    value_at_best: float
+
+
+class Lists(DocumentPart):
+    """Printed by `tavolan terms lists --json`."""
+
+    lists: list[ListRow]
+
+
+class Mine(DocumentPart):
+    """Printed by `tavolan terms mine --json`."""
+
+    locale: str
+    candidates: list[Mined]
+
+
+class Plan(DocumentPart):
+    """Printed by `tavolan terms plan --json`."""
+
+    store: str
+    fields: Fields
+    locales: list[LocalePlan]
+    texts: list[TextChange]
+    changes: list[PhraseChange]
+    before: float
+    """Value of the listing as it is."""
+    value: float
+    """Value of the plan."""
+    bound: float
+    """No plan is worth more than this."""
+    gap: float
+    """(bound - value) / bound."""
+    proven: bool
+    seconds: float
+    prices: NotRequired[list[WordPrice]]
+    """With `--why`."""
+
+
+class Scores(DocumentPart):
+    """Printed by `tavolan terms score --json`."""
+
+    scores: list[Score]
+
+
+class ServedPhrase(DocumentPart):
+    phrase: str
+    storefront: str
+    rank: float | None
+
+
+class TitleWord(DocumentPart):
+    word: str
+    phrases: list[ServedPhrase]
+
+
+class Title(DocumentPart):
+    """Printed by `tavolan terms title --json`."""
+
+    locale: str
+    words: list[TitleWord]
