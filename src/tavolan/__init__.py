@@ -18,11 +18,12 @@ if TYPE_CHECKING:
     from collections.abc import Callable
 
     from tavolan.checking import Finding
+    from tavolan.consoles.session import Console
     from tavolan.pictures.making.planner import Selection
     from tavolan.project.model import Project
     from tavolan.words.coverage import Answer
 
-__all__ = ["__version__", "check", "cover", "open_project", "render"]
+__all__ = ["__version__", "check", "console", "cover", "open_project", "render"]
 
 
 def open_project(folder: str | Path = ".") -> Project:
@@ -47,6 +48,13 @@ def cover(project: Project, stores: list[str] | None = None) -> list[Answer]:
     from tavolan.words.coverage import cover as cover_phrases
 
     return cover_phrases(project, stores or list(project.stores))
+
+
+def console(project: Project, store: str) -> Console:
+    """Return a store's console beside the project, to compare, pull and push. Raises UsageError without one."""
+    from tavolan.consoles.session import Console
+
+    return Console(project, store)
 
 
 def render(

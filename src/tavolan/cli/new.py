@@ -15,11 +15,22 @@ def new(
     source: Annotated[str, typer.Option("--source", help="Locale that you write in first.")] = "en-US",
     locale: Annotated[list[str] | None, typer.Option("--locale", help="A further locale; repeatable.")] = None,
     name: Annotated[str | None, typer.Option("--name", help="The app's name; else the folder's.")] = None,
+    origin: Annotated[
+        str | None, typer.Option("--from", help="Address of a console: start from what it holds.", metavar="URL")
+    ] = None,
+    app: Annotated[list[str] | None, typer.Option("--app", help="With --from: an app there, one per store.")] = None,
+    client_id_env: Annotated[str, typer.Option("--client-id-env", help="Variable with the client id.")] = "CONSOLE_ID",
+    client_secret_env: Annotated[
+        str, typer.Option("--client-secret-env", help="Variable with the secret.")
+    ] = "CONSOLE_SECRET",
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Say what would be written, write nothing.")] = False,
 ) -> None:
     """Start a project: a few commented files to fill in. Never overwrites anything."""
     from tavolan.project.starter import Starter, plan_project, write_project
 
+    if origin:
+        _from_console(folder, name or folder.resolve().name, origin, list(app or []), client_id_env, client_secret_env)
+        return
     starter = Starter(name or folder.resolve().name, source, tuple(locale or ()), tuple(store or ("ios", "android")))
     files = plan_project(folder, starter)
     files |= {f"schemas/{name}.json": text for name, text in schema_files().items()}
@@ -33,3 +44,32 @@ def new(
         out.print(f"  {path}")
     if not dry_run:
         out.print(f"\nNext: write copy/{source}.toml, then run: tavolan check --project {folder}")
+
+
+def _from_console(folder: Path, name: str, url: str, apps: list[str], id_env: str, secret_env: str) -> None:
+    from tavolan.checking import count_levels, run_checks
+    from tavolan.consoles.adoption import Origin, adopt
+    from tavolan.consoles.client import Client, ConsoleAddress
+    from tavolan.consoles.credentials import credentials_of
+    from tavolan.errors import UsageError
+    from tavolan.project.load import load_project
+    from tavolan.project.schema import ConsoleTable
+    from tavolan.reports.number_words import counted
+
+    table = ConsoleTable(url=url, app="any", client_id_env=id_env, client_secret_env=secret_env)
+    credentials = credentials_of("", table)
+    if not apps:
+        there = [one.id for one in Client(ConsoleAddress("", url, "any", credentials)).apps()]
+        if len(there) != 1:
+            message = f"which app? This console has {', '.join(there) or 'none'}"
+            raise UsageError(message, "Name one per store with --app.")
+        apps = there
+    clients = [Client(ConsoleAddress(one, url, one, credentials)) for one in apps]
+    schemas = {f"schemas/{kind}.json": text for kind, text in schema_files().items()}
+    done = adopt(folder, name, Origin(clients, url, id_env, secret_env), schemas)
+    out = console()
+    parts = [counted(done.texts, "text"), counted(done.facts, "fact"), counted(done.pictures, "picture")]
+    out.print(f"{', '.join(parts)} in {counted(len(done.locales), 'locale')} came to {folder}", soft_wrap=True)
+    counts = count_levels(run_checks(load_project(folder.resolve())))
+    summary = ", ".join(counted(number, level) for level, number in counts.items() if number)
+    out.print(f"Checked: {summary or 'nothing to find fault with'}. See them: tavolan check --project {folder}")

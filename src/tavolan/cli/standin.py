@@ -1,6 +1,7 @@
 """`tavolan standin`: small simulated services, on loopback."""
 
 import sys
+from pathlib import Path
 from typing import Annotated
 
 import typer
@@ -13,6 +14,45 @@ app = typer.Typer(help="Small simulated services for trying things out, on loopb
 @app.callback()
 def group() -> None:
     """Small simulated services for trying things out, on loopback only."""
+
+
+@app.command(name="console")
+def store_console(
+    port: Annotated[int, typer.Option("--port", min=0, max=65535, help="Port; 0 takes a free one.")] = 8650,
+    keep: Annotated[
+        Path | None, typer.Option("--keep", help="File that survives; else memory.", metavar="FILE")
+    ] = None,
+    app_id: Annotated[str, typer.Option("--app", help="Id of the app records, one per store: APP-STORE.")] = "kilnary",
+    store: Annotated[list[str] | None, typer.Option("--store", help="Only this store; repeatable.")] = None,
+    default_locale: Annotated[str, typer.Option("--default-locale", help="Of the app records.")] = "en-US",
+    slow: Annotated[float, typer.Option("--slow", min=0, help="Seconds before each answer.")] = 0.0,
+    fail: Annotated[int, typer.Option("--fail", min=0, help="Answer so many requests with 503 first.")] = 0,
+    busy: Annotated[int, typer.Option("--busy", min=0, help="Answer so many requests with 429 first.")] = 0,
+    drop: Annotated[int, typer.Option("--drop", min=0, help="Cut so many connections off.")] = 0,
+    token: Annotated[float, typer.Option("--token", min=0, help="Seconds that a token holds.")] = 3600.0,
+    build: Annotated[float, typer.Option("--build", min=0, help="Seconds that a build is processed.")] = 2.0,
+    review: Annotated[float, typer.Option("--review", min=0, help="Seconds per step of review.")] = 2.0,
+    refuse: Annotated[
+        list[str] | None, typer.Option("--refuse", help="Refuse the next review: 'en-US title=reason'; repeatable.")
+    ] = None,
+    taken: Annotated[list[str] | None, typer.Option("--taken", help="A title of another app; repeatable.")] = None,
+) -> None:
+    """Serve a store's console: texts, facts, pictures, versions, review, reports, and a page for people."""
+    from tavolan.rulebooks.load import shipped_ids
+    from tavolan.standins.console.back_office import Manners
+    from tavolan.standins.console.seeds import add_app, add_reports
+    from tavolan.standins.console.server import CLIENT_ID, SECRET, ConsoleServer
+
+    reasons = dict(item.partition("=")[::2] for item in refuse or [])
+    manners = Manners(slow, busy, fail, drop, token, build, review, refusals=reasons, taken=tuple(taken or ()))
+    server = ConsoleServer(port, manners, keep)
+    for name in store or shipped_ids():
+        add_app(server.state, f"{app_id}-{name}", name, default_locale)
+        add_reports(server.state, f"{app_id}-{name}")
+    console().print(f"A stand-in console is at {server.address}  client id {CLIENT_ID}, secret {SECRET}. "
+                    "Stop with Ctrl-C.", soft_wrap=True)  # fmt: skip
+    sys.stdout.flush()
+    server.serve()
 
 
 @app.command()

@@ -5,22 +5,20 @@ or silent; what it asks for in `Retry-After` is kept. A token comes from the env
 is in no file and no message.
 """
 
-import math
 import os
 import threading
 import time
 import zlib
 from collections.abc import Callable
 from dataclasses import dataclass
-from email.utils import parsedate_to_datetime
 from typing import Any, Protocol
 
 from tavolan.errors import ProviderError, UsageError
 from tavolan.project.schema import ProviderTable
 from tavolan.support.programs import run_program
+from tavolan.support.retries import LONGEST_WAIT, asked_wait, without_password
 
 _MEDIA = "application/xliff+xml"
-_LONGEST_WAIT = 60.0
 _MOST_BYTES = 50_000_000
 _TOO_LARGE = "the answer is larger than 50 MB"
 # The name of an address that tavolan.toml doesn't name.
@@ -90,7 +88,7 @@ class HttpProvider:
             headers["Authorization"] = f"Bearer {self._token}"
         trouble = ""
         for attempt in range(self.table.tries):
-            wait = min(0.5 * 2**attempt, _LONGEST_WAIT)
+            wait = min(0.5 * 2**attempt, LONGEST_WAIT)
             try:
                 answer = self._post(document, headers)
             except (httpx.InvalidURL, UnicodeError) as error:
@@ -107,7 +105,7 @@ class HttpProvider:
                 if answer.status != 429 and answer.status < 500:
                     hint = "Is the token right? token_env names its variable." if answer.status in (401, 403) else ""
                     raise ProviderError(self.name, f"refused: {trouble}", hint)
-                wait = _asked_wait(answer.retry_after, wait)
+                wait = asked_wait(answer.retry_after, wait)
             if attempt + 1 < self.table.tries:
                 self._sleep(wait)
         remedy = "Run it again later; what was drafted is kept."
@@ -137,25 +135,6 @@ class HttpProvider:
                 if time.monotonic() > deadline:
                     raise TimeoutError
             return _Answer(200, retry_after, bytes(body))
-
-
-def without_password(url: str) -> str:
-    """Return an address without what is before its host: that's nobody's to see."""
-    scheme, separator, rest = url.partition("://")
-    place, slash, path = rest.partition("/")
-    return f"{scheme}{separator}{place.rpartition('@')[2]}{slash}{path}" if separator else url.rpartition("@")[2]
-
-
-def _asked_wait(retry_after: str, usual: float) -> float:
-    """Return the seconds to wait: what the provider asks for, as seconds or as a date (RFC 9110), within reason."""
-    try:
-        seconds = float(retry_after)
-    except ValueError:
-        try:
-            seconds = parsedate_to_datetime(retry_after).timestamp() - time.time()
-        except (ValueError, OverflowError):
-            return usual
-    return min(max(seconds, 0.0), _LONGEST_WAIT) if math.isfinite(seconds) else usual
 
 
 def _token(name: str, table: ProviderTable) -> str:

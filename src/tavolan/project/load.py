@@ -69,6 +69,11 @@ def load_project(root: Path) -> Project:
     if known_rules:
         _check_once(config, config_source, books, problems)
     _check_copy(config, config_source, copy, root, problems)
+    for name in config.console:
+        if name not in config.store:
+            line = config_source.line(("console", name))
+            remedy = nearest(name, config.store)
+            problems.append(Problem(CONFIG, line, f"console.{name}", "is for no store of this project", remedy))
     if problems:
         raise ProjectError(problems)
     return _assemble(root, config, config_source, stores, copy, terms, shots, shots_source, state)
@@ -105,6 +110,7 @@ def _assemble(
         state=state,
         words=config.words,
         providers=config.provider,
+        consoles=config.console,
         translate=config.translate,
     )
 

@@ -14,6 +14,7 @@ from tavolan.project.addresses import PICTURE_TABLES
 from tavolan.project.schema import (
     App,
     CheckTable,
+    ConsoleTable,
     GraphicTable,
     Guard,
     Picture,
@@ -213,6 +214,7 @@ class Project:
     state: State = field(default_factory=dict)
     words: WordsTable = field(default_factory=WordsTable)
     providers: dict[str, ProviderTable] = field(default_factory=dict)
+    consoles: dict[str, ConsoleTable] = field(default_factory=dict)
     translate: TranslateTable = field(default_factory=TranslateTable)
 
     @cached_property

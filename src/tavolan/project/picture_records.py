@@ -20,6 +20,11 @@ def shot_file(store: str, size_class: str, locale: str, number: int, shot: str) 
     return f"out/shots/{store}/{size_class}/{locale}/{number:02d}-{shot}.png"
 
 
+def graphic_file(store: str, locale: str, name: str) -> str:
+    """Return where a graphic of a store is in the project."""
+    return f"out/graphics/{store}/{locale}/{name}.png"
+
+
 def set_files(store: str, size_class: str, locale: str, shots: Iterable[str]) -> dict[str, str]:
     """Return where the pictures of a set are, by shot, in order."""
     return {shot: shot_file(store, size_class, locale, number, shot) for number, shot in enumerate(shots, 1)}

@@ -145,6 +145,20 @@ class TranslateTable(Table):
     keep: list[str] = []
 
 
+class ConsoleTable(Table):
+    """`[console.<store>]`: where a store's console is, and which app there it's about.
+
+    `client_id_env` and `client_secret_env` name environment variables; without them the system's keyring is asked.
+    Neither is ever written here. `timeout` in seconds.
+    """
+
+    url: str = Field(pattern=r"^https?://")
+    app: str = Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9._-]*$")
+    client_id_env: str = ""
+    client_secret_env: str = ""
+    timeout: float = Field(30, gt=0, le=600)
+
+
 class Config(Table):
     """The whole of `tavolan.toml`."""
 
@@ -155,6 +169,7 @@ class Config(Table):
     check: CheckTable = CheckTable()
     words: WordsTable = WordsTable()
     provider: dict[Name, ProviderTable] = {}
+    console: dict[Name, ConsoleTable] = {}
     translate: TranslateTable = TranslateTable()
 
 

@@ -122,6 +122,18 @@ class Texts:
             return self.item_rules[at.key]
         return [(store, rule) for store, rule in self.rules[at.key] if at.store in ("", store)]
 
+    def address_for(self, store: str, locale: str, key: str) -> str:
+        """Return where a text for one store is written: in its own table where another store reads the shared text."""
+        data, stores = self.project.copy[locale].data, self.project.stores.values()
+        if key in data.get(store, {}):
+            return f"{store}.{key}"
+        for other in stores:
+            rule = other.rulebook.fields.get(key)
+            reads = rule is not None and rule.scope == "locale" and locale in other.locales
+            if other.id != store and reads and key not in data.get(other.id, {}):
+                return f"{store}.{key}"
+        return key
+
     def limit(self, address: str, locale: str) -> Limit | None:
         """Return the strictest limit of a field in a locale; stores with a text of their own don't count."""
         found = []

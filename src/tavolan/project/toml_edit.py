@@ -1,5 +1,6 @@
 """Edit TOML files losslessly: comments, order and spacing stay, only the value changes."""
 
+import json
 import tomllib
 from collections.abc import Mapping
 from contextlib import suppress
@@ -12,6 +13,9 @@ from tomlkit.items import Item, Table, Whitespace
 
 from tavolan.errors import one_problem
 from tavolan.support.files import read_text, write_text
+
+# What a key may hold: a text, a list, an answer, a record of texts and answers.
+TomlValue = str | bool | list[str] | dict[str, str | bool]
 
 
 class TomlEditor:
@@ -26,13 +30,13 @@ class TomlEditor:
             self._document = tomlkit.parse(self._before)
         except (tomllib.TOMLDecodeError, TOMLKitError) as error:
             raise one_problem(shown, None, "", f"isn't valid TOML: {error}", "Put it right first.") from error
-        self._set: dict[tuple[str, ...], str | list[str]] = {}
+        self._set: dict[tuple[str, ...], TomlValue] = {}
 
     def get(self, key: tuple[str, ...]) -> Any:
         """Return the plain value of a key, or None."""
         return _at(tomllib.loads(self.text()), key)
 
-    def set(self, key: tuple[str, ...], value: str | list[str]) -> None:
+    def set(self, key: tuple[str, ...], value: TomlValue) -> None:
         """Set a key, making its tables where they're missing. Raises ProjectError when the text can't be stored."""
         if not _in_utf8(value):
             message = "holds characters that UTF-8 can't"
@@ -115,22 +119,30 @@ def _at(document: Any, key: tuple[str, ...]) -> Any:
     return document
 
 
-def _in_utf8(value: str | list[str]) -> bool:
+def _in_utf8(value: TomlValue) -> bool:
     try:
-        "".join(value).encode()
+        json.dumps(value, ensure_ascii=False).encode()
     except UnicodeEncodeError:
         return False
-    return True
+    return not isinstance(value, list | dict) or all(
+        map(_in_utf8, value.values() if isinstance(value, dict) else value)
+    )
 
 
-def _spelled(value: str | list[str]) -> Item:
+def _spelled(value: TomlValue) -> Item:
     """Return the most readable way to write a value that reads back as that value."""
-    plain = tomlkit.item(value) if isinstance(value, list) else tomlkit.string(value)
-    if "\n" in value and isinstance(value, str):
+    if isinstance(value, dict):
+        # On one line, as a record is written.
+        table = tomlkit.inline_table()
+        table.update(value)
+        return table
+    if not isinstance(value, str):
+        return tomlkit.item(value)
+    if "\n" in value:
         # The line break after the opening quotes isn't part of the text.
         body = value.replace("\\", "\\\\").replace('"""', '""\\"')
         with suppress(TOMLKitError):
             lines = tomlkit.value(f'"""\n{body}"""')
             if _read(f"x = {lines.as_string()}") == {"x": value}:
                 return lines
-    return plain
+    return tomlkit.string(value)

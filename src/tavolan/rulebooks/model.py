@@ -43,6 +43,7 @@ class FieldRule(RulebookPart):
     """What a store asks of one field. Lengths are in `unit`: the rulebook's own where the field has none.
 
     `role` says what the field is for; where a rulebook doesn't say it, it follows from kind, scope and search.
+    `anytime` says that it may change without a version that can be edited.
     """
 
     what: str = ""
@@ -60,6 +61,7 @@ class FieldRule(RulebookPart):
     wanted: bool = False
     fold: int | None = Field(None, ge=1)
     search: int = Field(0, ge=0, le=9)
+    anytime: bool = False
     parts: tuple[str, ...] = ()
     choices: tuple[str, ...] = ()
     confidence: Confidence | None = None
@@ -202,6 +204,22 @@ class Storefronts(RulebookPart):
         return self.confidence_by_place[min(place, len(self.confidence_by_place) - 1)]
 
 
+class ConsoleRule(RulebookPart):
+    """How the store's console behaves.
+
+    `needs_version`: texts and pictures change in an editable version only, but for fields that say `anytime`.
+    `locked_until_build` are sections of a hand-over that open once there's a usable build.
+    """
+
+    needs_version: bool = True
+    unique_title: bool = False
+    locked_until_build: tuple[str, ...] = ("hand-over",)
+    releases: tuple[Literal["manual", "automatic", "date"], ...] = ("manual", "automatic", "date")
+    free_stays_free: bool = False
+    reply_max: int | None = Field(None, ge=1)
+    confidence: Confidence | None = None
+
+
 class Rulebook(BaseModel):
     """One store's rules. `order` is where it's listed among the shipped ones."""
 
@@ -222,6 +240,7 @@ class Rulebook(BaseModel):
     classes: Annotated[dict[PathPart, SizeClass], Field(alias="class")] = {}
     graphics: Annotated[dict[PathPart, Graphic], Field(alias="graphic")] = {}
     video: Video | None = None
+    console: ConsoleRule = ConsoleRule()
     locales: LocaleCodes
     storefronts: Storefronts = Storefronts()
 

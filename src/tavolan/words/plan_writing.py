@@ -20,7 +20,7 @@ def changes_of(project: Project, store: Store, fields: Fields, locales: list[Loc
     for _ in range(2):
         for tag, key, after in _planned_texts(store, fields, locales):
             if after and after != planned.value(store.id, tag, key).text(store.rulebook.fields[key]):
-                address = address_for(project, store.id, tag, key)
+                address = texts.address_for(store.id, tag, key)
                 changes[tag, address] = TextChange(tag, address, texts.get(tag, address), after)
         planned = with_texts(project, list(changes.values()))
     return list(changes.values())
@@ -53,16 +53,3 @@ def apply_plan(project: Project, made: Plan) -> list[TextChange]:
             if candidates:
                 writer.write_alternates(locale, address, candidates)
     return made.texts
-
-
-def address_for(project: Project, store: str, locale: str, key: str) -> str:
-    """Return where a text for one store is written: in its own table where another store reads the shared text."""
-    copy = project.copy[locale]
-    if key in copy.data.get(store, {}):
-        return f"{store}.{key}"
-    for other in project.stores.values():
-        rule = other.rulebook.fields.get(key)
-        reads = rule is not None and rule.scope == "locale" and locale in other.locales
-        if other.id != store and reads and key not in copy.data.get(other.id, {}):
-            return f"{store}.{key}"
-    return key

@@ -16,7 +16,7 @@ from tavolan.pictures.making.ledger import Ledger
 from tavolan.pictures.making.retouch_plan import Retoucher
 from tavolan.pictures.text.fonts import fonts_version
 from tavolan.project.model import ICON, Project, Store
-from tavolan.project.picture_records import digest_of, shot_file
+from tavolan.project.picture_records import digest_of, graphic_file, shot_file
 from tavolan.project.schema import Picture, Shot
 from tavolan.project.screens import ScreenIndex
 from tavolan.rulebooks.model import Graphic, SizeClass
@@ -189,9 +189,7 @@ class Planner:
     def _graphic(self, store: Store, graphic: Graphic, table: Picture, tag: str) -> Job | None:
         classes = self.project.classes_of(store)
         name, size_class = next(iter(classes.items()))
-        target = Target(
-            f"out/graphics/{store.id}/{tag}/{table.name}.png", "graphic", store.id, table.name, tag, 0, table.name
-        )
+        target = Target(graphic_file(store.id, tag, table.name), "graphic", store.id, table.name, tag, 0, table.name)
         output = Output(graphic.formats[0], _bytes(graphic.max_megabytes))
         words = frozenset({"graphic", table.name})
         return self._job(

@@ -11,6 +11,9 @@ from tavolan.checking.findings import Finding, count_levels
 
 if TYPE_CHECKING:
     from tavolan.checking.status import Status
+    from tavolan.consoles.comparison import Comparison
+    from tavolan.consoles.journal import Line
+    from tavolan.consoles.push import Pushed, PushPlan
     from tavolan.pictures.making.render import Rendered
     from tavolan.project.locale_suggestions import Suggestion
     from tavolan.project.model import Project
@@ -33,6 +36,48 @@ def check_document(findings: list[Finding], locales: int, stores: int, hidden: i
     return {
         "schema": "tavolan/check@1", "findings": rows, "summary": {**counts, "locales": locales, "stores": stores}
     }  # fmt: skip
+
+
+def compare_document(found: Iterable[Comparison]) -> Document:
+    """Return who changed what as `tavolan/compare@1`."""
+    from tavolan.consoles.merge import counted_by_side
+
+    stores = [
+        {
+            "store": one.store.id,
+            "versions": [version.model_dump(mode="json") for version in one.remote.versions],
+            "sections": [section.model_dump() for section in one.remote.app.sections],
+            "counts": counted_by_side(one.cells),
+            "places": [{**cell.place._asdict(), "side": cell.side, "base": cell.base, "here": cell.here,
+                        "there": cell.there} for cell in one.cells if cell.side != "same"],
+        }
+        for one in found
+    ]  # fmt: skip
+    return {"schema": "tavolan/compare@1", "stores": stores}
+
+
+def push_document(done: Iterable[tuple[Comparison, PushPlan, Pushed | None]]) -> Document:
+    """Return what a push sent, or would send, as `tavolan/push@1`."""
+    stores = [
+        {
+            "store": found.store.id,
+            "to_send": [str(cell.place) for cell in plan.send],
+            "conflicts": [str(cell.place) for cell in plan.conflicts],
+            "changed_there": [str(cell.place) for cell in plan.theirs],
+            "version": plan.version,
+            "sent": [str(cell.place) for cell in pushed.sent] if pushed else [],
+            "uploaded": pushed.uploaded if pushed else 0,
+            "refused": {str(place): fault for place, fault in pushed.refused.items()} if pushed else {},
+            "overtaken": [str(cell.place) for cell in pushed.overtaken] if pushed else [],
+        }
+        for found, plan, pushed in done
+    ]
+    return {"schema": "tavolan/push@1", "stores": stores}
+
+
+def journal_document(lines: Iterable[Line]) -> Document:
+    """Return dated changes as `tavolan/journal@1`."""
+    return {"schema": "tavolan/journal@1", "changes": [asdict(line) for line in lines]}
 
 
 def status_document(found: Status) -> Document:

@@ -1,0 +1,358 @@
+"""`tavolan console`: compare with a store's console, pull, push, submit, wait, and the journal."""
+
+from __future__ import annotations
+
+import sys
+from datetime import datetime
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from tavolan.cli.common import (
+    JsonOption,
+    LocaleOption,
+    ProjectOption,
+    StoreOption,
+    console,
+    open_project,
+    print_json,
+    progress_bar,
+    say,
+    styled,
+)
+
+if TYPE_CHECKING:
+    from datetime import date
+
+    from tavolan.checking.findings import Finding
+    from tavolan.consoles.comparison import Comparison
+    from tavolan.consoles.protocol import Release
+    from tavolan.consoles.pull import Keep
+    from tavolan.consoles.push import Pushed, PushPlan
+    from tavolan.consoles.review import Goal
+    from tavolan.project.model import Project
+
+app = typer.Typer(help="Hand-over: compare with a store's console, pull, push, submit, wait.", no_args_is_help=True)
+
+FieldOption = Annotated[list[str] | None, typer.Option("--field", help="Only this field or size class; repeatable.")]
+NoPictures = Annotated[bool, typer.Option("--no-pictures", help="Texts and facts alone.")]
+YesOption = Annotated[bool, typer.Option("--yes", "-y", help="Don't ask.")]
+
+
+def _compared(
+    project: Project, stores: list[str] | None, locales: list[str] | None, fields: list[str] | None,
+    pictures: bool, only_pictures: bool = False,
+) -> list[Comparison]:  # fmt: skip
+    from concurrent.futures import ThreadPoolExecutor
+
+    from tavolan.consoles.comparison import Selection, client_for, comparison_of, console_stores
+
+    chosen = project.pick("--locale", list(locales or []), project.app.locales)
+    wanted = Selection(tuple(chosen) if locales else (), tuple(fields or ()), pictures, only_pictures)
+    clients = {store: client_for(project, store) for store in console_stores(project, list(stores or []))}
+    with ThreadPoolExecutor() as pool:
+        jobs = [pool.submit(comparison_of, project, store, client, wanted) for store, client in clients.items()]
+        return [job.result() for job in jobs]
+
+
+@app.command()
+def compare(
+    project: ProjectOption = None,
+    store: StoreOption = None,
+    locale: LocaleOption = None,
+    field: FieldOption = None,
+    no_pictures: NoPictures = False,
+    every: Annotated[bool, typer.Option("--every", help="Locales without a difference too.")] = False,
+    texts: Annotated[bool, typer.Option("--texts", help="What differs, side by side.")] = False,
+    json: JsonOption = False,
+) -> None:
+    """Show what changed here, there and on both sides since project and console last agreed."""
+    from tavolan.reports.consoletables import print_cells, print_comparison, print_sections
+    from tavolan.reports.documents.build import compare_document
+
+    found = _compared(open_project(project), store, locale, field, not no_pictures)
+    if json:
+        print_json(compare_document(found))
+        return
+    for one in found:
+        print_comparison(console(), one, every)
+        if texts:
+            print_cells(console(), "What differs", [cell for cell in one.cells if cell.side != "same"])
+        print_sections(console(), one.remote.app.sections)
+
+
+@app.command()
+def pull(
+    project: ProjectOption = None,
+    store: StoreOption = None,
+    locale: LocaleOption = None,
+    field: FieldOption = None,
+    keep: Annotated[str, typer.Option("--keep", help="Decide conflicts: mine or theirs.")] = "",
+    keep_field: Annotated[
+        list[str] | None, typer.Option("--keep-field", help="Decide one: title=theirs, or 'de-DE title=mine'.")
+    ] = None,
+    no_pictures: NoPictures = False,
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="Show what would come, write nothing.")] = False,
+) -> None:
+    """Bring what was changed in the console into the project; what both sides changed is shown, and decided by you."""
+    from tavolan.consoles.pull import plan_pull
+    from tavolan.consoles.pull import pull as write_pull
+    from tavolan.reports.consoletables import print_cells
+    from tavolan.reports.number_words import counted
+
+    decisions = _decisions(keep, keep_field or [])
+    open_conflicts = 0
+    for found in _compared(open_project(project, write=not dry_run), store, locale, field, not no_pictures):
+        pulled = plan_pull(found, decisions.get("", ""), decisions)
+        print_cells(console(), f"{found.store.id}: changed in the console", pulled.taken)
+        print_cells(console(), f"{found.store.id}: changed on both sides", pulled.conflicts)
+        received = [] if dry_run else write_pull(found, pulled)
+        verb = "would come in" if dry_run else "came in"
+        console().print(f"{found.store.id}: {counted(len(pulled.taken), 'change')} {verb}, "
+                        f"{counted(len(pulled.kept), 'conflict')} decided for the project, "
+                        f"{counted(len(pulled.conflicts), 'conflict')} open")  # fmt: skip
+        if received:
+            console().print(f"{counted(len(received), 'picture')} in {received[0].parents[2]}", soft_wrap=True)
+        open_conflicts += len(pulled.conflicts)
+    if open_conflicts:
+        console().print(styled("[dim]Decide with --keep mine, --keep theirs, or --keep-field FIELD=mine|theirs.[/]"))
+        raise typer.Exit(1)
+
+
+def _decisions(keep: str, fields: list[str]) -> dict[str, Keep]:
+    from tavolan.errors import UsageError
+
+    decisions: dict[str, Keep] = {}
+    for name, side in (("", keep), *(item.rpartition("=")[::2] for item in fields)):
+        if side not in ("mine", "theirs") and (name or side):
+            raise UsageError(f'a conflict can\'t be decided by "{side or name}"', "Write mine or theirs.")
+        if side:
+            decisions[name] = "mine" if side == "mine" else "theirs"
+    return decisions
+
+
+@app.command()
+def push(
+    project: ProjectOption = None,
+    store: StoreOption = None,
+    locale: LocaleOption = None,
+    field: FieldOption = None,
+    no_pictures: NoPictures = False,
+    pictures: Annotated[bool, typer.Option("--pictures", help="Pictures alone.")] = False,
+    despite: Annotated[list[str] | None, typer.Option("--despite", help="A rule whose errors don't stop it.")] = None,
+    reason: Annotated[str, typer.Option("--reason", help="Why; it goes into the journal. Needed by --despite.")] = "",
+    yes: YesOption = False,
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="Show what would be sent, send nothing.")] = False,
+    json: JsonOption = False,
+) -> None:
+    """Send what changed here, and nothing else. Errors in it, and conflicts, stop it."""
+    from tavolan.errors import UsageError
+    from tavolan.reports.documents.build import push_document
+
+    if despite and not reason.strip():
+        raise UsageError("--despite needs a reason", 'Add --reason "…"; it goes into the journal.')
+    opened = open_project(project, write=not dry_run)
+    found = _compared(opened, store, locale, field, not no_pictures, pictures)
+    plans = [(one, *_planned(one, list(despite or []), json)) for one in found]
+    stopped = any(stop for *_, stop in plans)
+    done: list[tuple[Comparison, PushPlan, Pushed | None]] = []
+    for one, plan, _ in plans:
+        ready = not (dry_run or stopped or plan.is_empty) and (yes or json or _asked(one, plan))
+        done.append((one, plan, _sent(one, plan, reason) if ready else None))
+    refused = _after(opened, done, json)
+    if json:
+        print_json(push_document(done))
+    if stopped or refused:
+        raise typer.Exit(1)
+
+
+def _planned(found: Comparison, despite: list[str], quiet: bool) -> tuple[PushPlan, bool]:
+    """Return what would be sent, shown to people, and whether something stops it."""
+    from tavolan.checking import run_checks
+    from tavolan.consoles.gate import blocking, in_another_language
+    from tavolan.consoles.push import plan_push
+    from tavolan.reports.consoletables import print_cells
+    from tavolan.reports.tables import print_findings
+
+    plan = plan_push(found)
+    if plan.is_empty and not plan.conflicts:
+        return plan, False
+    stops = blocking(run_checks(found.project), found.store.id, plan.send, despite) if plan.send else []
+    if not quiet:
+        out = console()
+        print_cells(out, f"{found.store.id}: to send", plan.send)
+        print_cells(out, f"{found.store.id}: changed on both sides: pull first", plan.conflicts)
+        for cell, language in in_another_language(plan.send):
+            out.print(styled("[yellow]{} looks like {}. Is it in the right file?[/]", str(cell.place), language))
+        if plan.version:
+            out.print(f"A new version {plan.version} is begun in {found.store.id} for it.")
+        if stops:
+            print_findings(out, found.project, stops)
+            say("These errors are in what would be sent. Mend them, or give --despite RULE with --reason.")
+    return plan, bool(stops or plan.conflicts)
+
+
+def _asked(found: Comparison, plan: PushPlan) -> bool:
+    from tavolan.reports.number_words import counted
+
+    if not sys.stdin.isatty():
+        say(f"{found.store.id}: nothing is sent without --yes.")
+        return False
+    uploads = f", {counted(len(plan.uploads), 'file')} to upload" if plan.uploads else ""
+    return typer.confirm(f"Send {counted(len(plan.send), 'change')} to {found.store.id}{uploads}?")
+
+
+def _sent(found: Comparison, plan: PushPlan, reason: str) -> Pushed:
+    from tavolan.consoles.push import push as send
+
+    with progress_bar(f"Sending to {found.store.id}") as move:
+        return send(found, plan, move, reason)
+
+
+def _after(project: Project, done: list[tuple[Comparison, PushPlan, Pushed | None]], quiet: bool) -> bool:
+    """Say what came of a push, and whether something wasn't taken."""
+    from tavolan.consoles.review import refusals
+    from tavolan.reports.consoletables import print_cells
+    from tavolan.reports.number_words import counted
+    from tavolan.reports.tables import print_findings
+
+    left = False
+    for found, plan, pushed in done:
+        if pushed is None:
+            if plan.is_empty and not plan.conflicts and not quiet:
+                others = f", but for {counted(len(plan.theirs), 'change')} there: pull" if plan.theirs else ""
+                console().print(f"{found.store.id}: nothing to send; both sides are the same{others}")
+            continue
+        reasons = {str(place): fault for place, fault in pushed.refused.items()}
+        findings: list[Finding] = refusals(project, found.store.id, reasons, "the console refused it")
+        left = left or bool(findings or pushed.overtaken)
+        if quiet:
+            continue
+        parts = [f"{counted(len(pushed.sent), 'change')} sent"]
+        parts += [f"{counted(pushed.uploaded, 'file')} uploaded"] if pushed.uploaded else []
+        parts += [f"version {pushed.version} begun"] if pushed.version else []
+        console().print(f"{found.store.id}: {', '.join(parts)}")
+        print_cells(console(), "Changed there meanwhile: pull, decide, push again", pushed.overtaken)
+        if findings:
+            print_findings(console(), project, findings)
+    return left
+
+
+@app.command()
+def submit(
+    store: Annotated[str, typer.Option("--store", help="The store.")],
+    project: ProjectOption = None,
+    build: Annotated[Path | None, typer.Option("--build", help="A build to upload and ship.", metavar="FILE")] = None,
+    number: Annotated[str, typer.Option("--number", help="Its number, never used before.")] = "",
+    release: Annotated[str, typer.Option("--release", help="manual, automatic, or a date as 2027-01-31.")] = "manual",
+    yes: YesOption = False,
+) -> None:
+    """Hand the version over to review, once nothing is missing. Review notes go along."""
+    import hashlib
+
+    from tavolan.consoles.comparison import client_for, console_stores
+    from tavolan.consoles.review import add_build, open_sections
+    from tavolan.consoles.review import submit as hand_over
+    from tavolan.errors import UsageError
+    from tavolan.reports.consoletables import print_sections
+
+    opened = open_project(project)
+    (name,) = console_stores(opened, [store])
+    client = client_for(opened, name)
+    kind, when = _release(release)
+    if build is not None:
+        if not number:
+            raise UsageError("a build needs a number", "Give --number.")
+        if not build.is_file():
+            raise UsageError(f"{build} isn't there", "Name the build's file.")
+        sha256 = hashlib.sha256(build.read_bytes()).hexdigest()
+        made = add_build(client, build, sha256, opened.app.version or "1.0", number)
+        console().print(f"{name}: build {made.number} is {made.state}")
+    missing = [section for section in open_sections(client) if section.id != "build"]
+    if missing:
+        print_sections(console(), missing)
+        raise typer.Exit(1)
+    if not (yes or (sys.stdin.isatty() and typer.confirm(f"Hand over to {name}?"))):
+        say(f"{name}: nothing is handed over without --yes.")
+        raise typer.Exit(1)
+    version = hand_over(client, opened, name, kind, when, number)
+    console().print(f"{name}: version {version.version} is {version.state}; release {version.release}")
+
+
+def _release(text: str) -> tuple[Release, date | None]:
+    from tavolan.errors import UsageError
+
+    if text in ("manual", "automatic"):
+        return ("manual" if text == "manual" else "automatic"), None
+    try:
+        return "date", datetime.strptime(text, "%Y-%m-%d").date()
+    except ValueError as error:
+        raise UsageError(
+            f'--release can\'t be "{text}"', "Write manual, automatic, or a date as 2027-01-31."
+        ) from error
+
+
+@app.command()
+def wait(
+    store: Annotated[str, typer.Option("--store", help="The store.")],
+    project: ProjectOption = None,
+    goal: Annotated[str, typer.Option("--for", help="processed, approved or live.")] = "approved",
+    minutes: Annotated[float, typer.Option("--minutes", min=0, help="The longest to wait.")] = 60.0,
+    tester_notes: Annotated[bool, typer.Option("--tester-notes", help="Attach notes for testers then.")] = False,
+) -> None:
+    """Wait until a build is processed, or a version approved or live. A refusal comes back as findings (exit 1)."""
+    from tavolan.consoles.comparison import client_for, console_stores
+    from tavolan.consoles.review import attach_notes, refusals
+    from tavolan.consoles.review import wait as wait_for
+    from tavolan.errors import UsageError
+    from tavolan.reports.tables import print_findings
+
+    if goal not in ("processed", "approved", "live"):
+        raise UsageError(f'--for can\'t be "{goal}"', "Write processed, approved or live.")
+    opened = open_project(project)
+    (name,) = console_stores(opened, [store])
+    client = client_for(opened, name)
+    kind: Goal = "processed" if goal == "processed" else "live" if goal == "live" else "approved"
+    awaited = wait_for(client, kind, minutes * 60, lambda state: console().print(f"{name}: {state}"))
+    if awaited.version is not None and awaited.version.state == "refused":
+        print_findings(console(), opened, refusals(opened, name, awaited.version.reasons))
+        raise typer.Exit(1)
+    if tester_notes:
+        build = awaited.build.number if awaited.build else awaited.version.build if awaited.version else ""
+        noted = attach_notes(client, opened, name, build) if build else []
+        console().print(f"{name}: notes for testers attached in {', '.join(noted) or 'no locale'}")
+
+
+@app.command()
+def journal(
+    project: ProjectOption = None,
+    store: StoreOption = None,
+    locale: LocaleOption = None,
+    field: FieldOption = None,
+    every: Annotated[bool, typer.Option("--all", help="All changes, not the newest 40.")] = False,
+    from_git: Annotated[bool, typer.Option("--from-git", help="Fill the time before from git history.")] = False,
+    json: JsonOption = False,
+) -> None:
+    """Show what changed in the listing when, from what to what, and who did it."""
+    from tavolan.consoles.journal import read_journal
+    from tavolan.reports.consoletables import print_journal
+    from tavolan.reports.documents.build import journal_document
+
+    opened = open_project(project, write=from_git)
+    if from_git:
+        from tavolan.consoles.git_history import fill_journal
+
+        console().print(f"{fill_journal(opened)} changes added from git")
+    lines = [
+        line
+        for line in read_journal(opened.root)
+        if (not store or line.store in store) and (not locale or line.locale in locale)
+        and (not field or line.field in field)
+    ]  # fmt: skip
+    if json:
+        print_json(journal_document(lines))
+    elif lines:
+        print_journal(console(), lines, len(lines) if every else 40)
+    else:
+        console().print("No changes yet: tavolan console push writes the first ones.")

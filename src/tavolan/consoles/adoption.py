@@ -1,0 +1,141 @@
+"""Start a project from what consoles hold: all locales, texts, facts, and the pictures into `out/received/`."""
+
+import tempfile
+from collections import Counter
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from tavolan.consoles.base import write_base
+from tavolan.consoles.client import Client
+from tavolan.consoles.content import Place
+from tavolan.consoles.pull import receive_pictures
+from tavolan.consoles.remote import Remote, read_console
+from tavolan.errors import UsageError
+from tavolan.project.starter import Starter, plan_project, write_project
+from tavolan.project.toml_edit import TomlEditor
+from tavolan.support.files import write_text
+
+_CONSOLE = """
+[console.{store}]
+url = "{url}"
+app = "{app}"
+client_id_env = "{id_env}"
+client_secret_env = "{secret_env}"
+"""
+
+
+@dataclass(frozen=True)
+class Origin:
+    """Where a project comes from: the client of each app record, and the names of the variables to sign in with."""
+
+    clients: list[Client]
+    url: str
+    id_env: str
+    secret_env: str
+
+
+@dataclass
+class Adopted:
+    """What a new project holds: locales, how many texts, facts and pictures, and what no rulebook here knows."""
+
+    locales: list[str] = field(default_factory=list)
+    texts: int = 0
+    facts: int = 0
+    pictures: int = 0
+    unknown: list[str] = field(default_factory=list)
+
+
+def adopt(folder: Path, name: str, origin: Origin, schemas: dict[str, str]) -> Adopted:
+    """Write a project from what consoles hold; `schemas` are further files. Raises UsageError where one is in the way.
+
+    It's made beside the folder and moved there when it's complete. What stores share is written once.
+    """
+    remotes = {client: read_console(client) for client in origin.clients}
+    stores = [remote.app.store for remote in remotes.values()]
+    if len(set(stores)) < len(stores):
+        raise UsageError("two of the apps are of one store", "Name one app per store.")
+    tags = [tag for remote in remotes.values() for tag in (remote.app.default_locale, *remote.app.locales)]
+    locales = list(dict.fromkeys(tags))
+    starter = Starter(name, locales[0], tuple(locales[1:]), tuple(stores))
+    files = plan_project(folder, starter) | schemas
+    done = Adopted(locales)
+    folder.parent.mkdir(parents=True, exist_ok=True)
+    with tempfile.TemporaryDirectory(dir=folder.parent) as beside:
+        root = Path(beside) / "project"
+        write_project(root, files)
+        _write_config(root, origin, remotes)
+        _write_texts(root, remotes, done)
+        for client, remote in remotes.items():
+            write_base(root, remote.app.store, remote.content)
+            sets = {place: value for place, value in remote.content.items() if place.kind == "pictures"}
+            done.pictures += len(receive_pictures(root, remote.app.store, client, sets))
+        folder.mkdir(exist_ok=True)
+        for path in sorted(root.iterdir()):
+            if not (folder / path.name).exists():
+                path.rename(folder / path.name)
+                continue
+            for inner in (one for one in path.rglob("*") if one.is_file()):
+                target = folder / inner.relative_to(root)
+                target.parent.mkdir(parents=True, exist_ok=True)
+                inner.rename(target)
+    return done
+
+
+def _write_config(root: Path, origin: Origin, remotes: dict[Client, Remote]) -> None:
+    path = root / "tavolan.toml"
+    text = path.read_text("utf-8")
+    for client, remote in remotes.items():
+        text += _CONSOLE.format(store=remote.app.store, url=origin.url, app=client.address.app, id_env=origin.id_env,
+                                secret_env=origin.secret_env)  # fmt: skip
+    write_text(path, text)
+    items = {place.field.split(".")[1] for remote in remotes.values() for place in remote.content if _is_item(place)}
+    versions = [version.version for remote in remotes.values() for version in remote.versions]
+    editor = TomlEditor(path, "tavolan.toml")
+    if items:
+        editor.set(("app", "items"), sorted(items))
+    if versions:
+        editor.set(("app", "version"), versions[-1])
+        editor.set(("app", "first_version"), len(versions) == 1)
+    facts: dict[str, dict[str, Any]] = {}
+    for remote in remotes.values():
+        for place, value in remote.content.items():
+            if place.kind == "fact":
+                facts.setdefault(place.field, {})[remote.app.store] = value
+    for name, by_store in facts.items():
+        shared = _shared(by_store)
+        editor.set(("once", name), shared)
+        for store, value in by_store.items():
+            if value != shared:
+                editor.set(("store", store, "once", name), value)
+    editor.save()
+
+
+def _write_texts(root: Path, remotes: dict[Client, Remote], done: Adopted) -> None:
+    found: dict[str, dict[str, dict[str, Any]]] = {}
+    for remote in remotes.values():
+        done.facts += sum(place.kind == "fact" for place in remote.content)
+        for place, value in remote.content.items():
+            if place.kind == "text":
+                found.setdefault(place.locale, {}).setdefault(place.field, {})[remote.app.store] = value
+    for locale, texts in found.items():
+        editor = TomlEditor(root / "copy" / f"{locale}.toml", f"copy/{locale}.toml")
+        for name, by_store in texts.items():
+            shared = _shared(by_store)
+            editor.set(tuple(name.split(".")), shared)
+            done.texts += 1
+            for store, value in by_store.items():
+                if value != shared:
+                    editor.set((store, name), value)
+                    done.texts += 1
+        editor.save()
+
+
+def _is_item(place: Place) -> bool:
+    return place.kind == "text" and place.field.startswith("items.")
+
+
+def _shared(by_store: dict[str, Any]) -> Any:
+    """Return the value that most stores have, of equals that of the first."""
+    counts = Counter(map(repr, by_store.values()))
+    return max(by_store.values(), key=lambda value: counts[repr(value)])

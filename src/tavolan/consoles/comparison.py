@@ -1,0 +1,105 @@
+"""Compare a project with a store's console: read both sides and the base, and say who changed what."""
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from tavolan.consoles.base import read_base
+from tavolan.consoles.client import Client, ConsoleAddress
+from tavolan.consoles.content import Content, Holding, Place, holding_of, text_fields
+from tavolan.consoles.credentials import credentials_of
+from tavolan.consoles.merge import Cell, compare
+from tavolan.consoles.remote import Remote, read_console
+from tavolan.errors import UnknownNameError, UsageError
+from tavolan.project.model import Project, Store
+
+
+@dataclass(frozen=True)
+class Selection:
+    """What to compare, pull or push; empty means all. `pictures` False leaves them out, `only_pictures` all else."""
+
+    locales: tuple[str, ...] = ()
+    fields: tuple[str, ...] = ()
+    pictures: bool = True
+    only_pictures: bool = False
+
+    def holds(self, place: Place) -> bool:
+        """Whether a place is selected."""
+        if place.kind == "pictures":
+            wanted = self.pictures and not (self.fields and place.field not in self.fields)
+        else:
+            wanted = not self.only_pictures and (not self.fields or place.field in self.fields)
+        return wanted and (not self.locales or place.locale in self.locales)
+
+
+@dataclass
+class Comparison:
+    """A store's console beside the project: all cells, and what they were read from."""
+
+    project: Project
+    store: Store
+    client: Client
+    remote: Remote
+    holding: Holding
+    base: Content
+    cells: list[Cell]
+
+    def again(self) -> None:
+        """Work out the cells once more, after some side was read again."""
+        self.cells = compare(self.base, _here(self.holding, self.base), _there(self.remote, self.project, self.store))
+
+
+def console_stores(project: Project, wanted: list[str]) -> list[str]:
+    """Return the stores that have a console, in the project's order. Raises UsageError when there's none."""
+    if not project.consoles:
+        remedy = "Add [console.<store>] with url and app: see docs/console.md."
+        raise UsageError("this project has no console", remedy)
+    for name in wanted:
+        if name not in project.consoles:
+            raise UnknownNameError("there's no console of", name, project.consoles, option="--store")
+    return [store for store in project.stores if store in project.consoles and (not wanted or store in wanted)]
+
+
+def client_for(project: Project, store: str) -> Client:
+    """Return the client of a store's console. Raises UsageError when a credential is missing."""
+    table = project.consoles[store]
+    return Client(ConsoleAddress(store, table.url, table.app, credentials_of(store, table), table.timeout))
+
+
+def comparison_of(
+    project: Project,
+    store: str,
+    client: Client,
+    selection: Selection | None = None,
+    progress: Callable[[str], None] | None = None,
+) -> Comparison:
+    """Read a console and compare it with the project. Raises OutsideError, ProjectError."""
+    chosen = selection or Selection()
+    own = project.stores[store]
+    if progress:
+        progress(f"reading the console of {store}")
+    remote = read_console(client)
+    found = Comparison(project, own, client, remote, holding_of(project, own, pictures=chosen.pictures),
+                       read_base(project.root, store), [])  # fmt: skip
+    found.again()
+    found.cells = [cell for cell in found.cells if chosen.holds(cell.place)]
+    return found
+
+
+def _here(holding: Holding, base: Content) -> Content:
+    """Return the project's side. Pictures that aren't rendered now count as unchanged: `out/` may be deleted."""
+    lasting = {place: value for place, value in base.items() if place.kind == "pictures"}
+    return {**lasting, **holding.content}
+
+
+def _there(remote: Remote, project: Project, store: Store) -> Content:
+    """Return the console's side: what this project has to do with. Other locales and fields are left alone."""
+    texts = set(text_fields(project, store))
+    items = {f"items.{item}.{key}" for item in project.app.items for key in project.fields_of(store, "item")}
+    facts = set(project.fields_of(store, "once"))
+    places = {"text": texts | items, "fact": facts}
+    return {
+        place: value
+        for place, value in remote.content.items()
+        if (place.kind == "fact" or place.locale in store.locales)
+        and (place.kind == "pictures" or place.field in places[place.kind])
+    }

@@ -1,0 +1,102 @@
+"""What a project would have in a console: texts, facts, and finished pictures by their digest."""
+
+import hashlib
+import unicodedata
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any, NamedTuple
+
+from tavolan.project.model import Project, Store, Value
+from tavolan.project.picture_records import finished, graphic_file, set_files
+from tavolan.rulebooks.model import FieldRule
+
+# Where something is in a console: a text (locale and field), a fact (no locale), a set of pictures.
+KINDS = ("text", "fact", "pictures")
+
+
+class Place(NamedTuple):
+    """A place in a console: kind, locale ("" for facts), and field, or the size class or graphic of pictures."""
+
+    kind: str
+    locale: str
+    field: str
+
+    def __str__(self) -> str:
+        return f"{self.locale} {self.field}".strip()
+
+
+# What's in a place: a text, a list, a record; digests of pictures, in order. What's not there is None.
+Content = dict[Place, Any]
+
+
+@dataclass
+class Holding:
+    """What a project has for a console, and the picture files by their digest."""
+
+    content: Content = field(default_factory=dict)
+    files: dict[str, Path] = field(default_factory=dict)
+
+
+def text_fields(project: Project, store: Store) -> dict[str, FieldRule]:
+    """Return the fields whose texts a console holds per locale; notes for testers belong to builds."""
+    return {key: rule for key, rule in project.fields_of(store).items() if rule.role != "tester_notes"}
+
+
+def values_of(project: Project, store: Store) -> Iterator[tuple[Place, Value, FieldRule]]:
+    """Yield every text and fact of a store as it ships, written or not."""
+    for tag in store.locales:
+        if store.rulebook.store_code(tag) is None:
+            continue
+        for key, rule in text_fields(project, store).items():
+            yield Place("text", tag, key), project.value(store.id, tag, key), rule
+        for item in project.app.items:
+            for key, rule in project.fields_of(store, "item").items():
+                yield Place("text", tag, f"items.{item}.{key}"), project.item_value(tag, item, key), rule
+    for key, rule in project.fields_of(store, "once").items():
+        yield Place("fact", "", key), project.once_value(store.id, key), rule
+
+
+def holding_of(project: Project, store: Store, *, pictures: bool = True) -> Holding:
+    """Return what a project has for a store's console. Pictures count as they're rendered, whole sets only."""
+    held = Holding()
+    for place, value, _ in values_of(project, store):
+        if value.written:
+            held.content[place] = plain(value.content)
+    if pictures:
+        for place, files in picture_files(project, store):
+            digests = [_digest(path) for path in files]
+            held.content[place] = digests
+            held.files.update(zip(digests, files, strict=True))
+    return held
+
+
+def plain(value: Any) -> Any:
+    """Return a text as it's sent: composed, with plain line ends; other values as they are."""
+    return unicodedata.normalize("NFC", value.strip().replace("\r\n", "\n")) if isinstance(value, str) else value
+
+
+def picture_files(project: Project, store: Store) -> Iterator[tuple[Place, list[Path]]]:
+    """Yield the finished pictures of each set that is whole, in order, and each finished graphic."""
+    graphics = {table.name for table in project.graphics} & set(store.rulebook.graphics)
+    for tag in (tag for tag in store.locales if store.rulebook.store_code(tag) is not None):
+        for name in project.classes_of(store):
+            files = set_files(store.id, name, tag, (shot.name for shot in project.shots_for(name))).values()
+            there = finished(project.root, files)
+            if files and len(there) == len(files):
+                yield Place("pictures", tag, name), list(there.values())
+        for name in sorted(graphics):
+            if there := finished(project.root, [graphic_file(store.id, tag, name)]):
+                yield Place("pictures", tag, name), list(there.values())
+
+
+_digests: dict[tuple[Path, int, int], str] = {}
+
+
+def _digest(path: Path) -> str:
+    """Return the SHA-256 of a file, computed once as long as it isn't touched."""
+    state = path.stat()
+    key = (path, state.st_size, state.st_mtime_ns)
+    if key not in _digests:
+        _digests[key] = hashlib.sha256(path.read_bytes()).hexdigest()
+    return _digests[key]

@@ -1,0 +1,92 @@
+"""The journal: a line for every changed field of the listing, in `journal.csv`.
+
+Lines are only ever added. `who` is `project` for what was pushed, `console` for what was changed there and pulled.
+"""
+
+import csv
+import io
+from collections.abc import Iterable
+from dataclasses import astuple, dataclass, fields
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any, Literal
+
+from tavolan.errors import Problem, ProjectError
+from tavolan.project.state import digest
+from tavolan.support.csvfile import guarded, read_csv, unguarded
+from tavolan.support.files import read_bytes, write_bytes
+
+NAME = "journal.csv"
+Who = Literal["project", "console", "git"]
+
+
+@dataclass(frozen=True)
+class Line:
+    """One changed field. `before` and `after` are texts, `from_digest` and `to_digest` theirs; `note` says why."""
+
+    date: str
+    store: str
+    locale: str
+    field: str
+    version: str
+    from_digest: str
+    to_digest: str
+    who: str
+    note: str
+    before: str
+    after: str
+
+
+COLUMNS = tuple(item.name for item in fields(Line))
+
+
+def line_of(
+    store: str, locale: str, field: str, version: str, before: Any, after: Any, who: Who, note: str = "", date: str = ""
+) -> Line:
+    """Return the line of a change, dated now (UTC) unless it's given a date."""
+    old, new = shown(before), shown(after)
+    when = date or datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
+    marks = digest(old) if old else "", digest(new) if new else ""
+    return Line(when, store, locale, field, version, *marks, who, note, old, new)
+
+
+def shown(value: Any) -> str:
+    """Return a text, list or record as one text; digests of pictures in short."""
+    if value is None:
+        return ""
+    if isinstance(value, dict):
+        return "; ".join(f"{key}: {shown(item)}" for key, item in value.items())
+    if isinstance(value, list):
+        return ", ".join(item[:12] if len(item) == 64 and " " not in item else item for item in map(str, value))
+    return {True: "yes", False: "no"}.get(value, str(value)) if isinstance(value, bool) else str(value)
+
+
+def read_journal(root: Path) -> list[Line]:
+    """Return all lines, in the order of the file. Raises ProjectError when it can't be read."""
+    if not (root / NAME).exists():
+        return []
+    rows = read_csv(root / NAME, NAME).rows
+    if not rows or tuple(rows[0][1]) != COLUMNS:
+        raise ProjectError([Problem(NAME, 1, "header", f"must be {','.join(COLUMNS)}", "Restore it from git.")])
+    faults = [
+        Problem(NAME, number, "", f"has {len(row)} cells instead of {len(COLUMNS)}", "Delete the line.")
+        for number, row in rows[1:]
+        if len(row) != len(COLUMNS)
+    ]
+    if faults:
+        raise ProjectError(faults)
+    return [Line(*map(unguarded, row)) for _, row in rows[1:]]
+
+
+def add_lines(root: Path, lines: Iterable[Line]) -> None:
+    """Add lines to the journal, behind what's there."""
+    out = io.StringIO(newline="")
+    writer = csv.writer(out, lineterminator="\n")
+    path = root / NAME
+    before = read_bytes(path, NAME) if path.exists() else b""
+    if not before:
+        writer.writerow(COLUMNS)
+    elif not before.endswith(b"\n"):
+        out.write("\n")
+    writer.writerows([guarded(cell) for cell in astuple(line)] for line in lines)
+    write_bytes(path, before + out.getvalue().encode())

@@ -1,0 +1,223 @@
+"""Push: send what the project changed, and nothing else, under the entity tags of what was seen."""
+
+from collections.abc import Callable, Iterable
+from concurrent.futures import Future, ThreadPoolExecutor, as_completed
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from tavolan.consoles.base import write_base
+from tavolan.consoles.client import Client, ConsoleError
+from tavolan.consoles.comparison import Comparison
+from tavolan.consoles.content import Place
+from tavolan.consoles.journal import Line, add_lines, line_of
+from tavolan.consoles.merge import Cell
+from tavolan.consoles.protocol import SetOrder
+from tavolan.consoles.remote import Group, group_of, look_again
+from tavolan.rulebooks.model import Rulebook
+from tavolan.support.transaction import changing
+
+Progress = Callable[[int, int], None]
+# Requests on their way at once.
+PARALLEL = 6
+# What was pushed is noted after so many groups: a run that's killed sends at most these once more, to no effect.
+_NOTED = 20
+
+
+@dataclass
+class PushPlan:
+    """What a push would do: send cells, upload files, begin a version. Conflicts and changes there are left alone."""
+
+    send: list[Cell] = field(default_factory=list)
+    conflicts: list[Cell] = field(default_factory=list)
+    theirs: list[Cell] = field(default_factory=list)
+    uploads: dict[str, Path] = field(default_factory=dict)
+    version: str = ""
+
+    @property
+    def is_empty(self) -> bool:
+        """Whether there's nothing to send."""
+        return not self.send
+
+
+@dataclass
+class Pushed:
+    """What a push did. `refused` says per place why the console didn't take it, `overtaken` was changed meanwhile."""
+
+    sent: list[Cell] = field(default_factory=list)
+    uploaded: int = 0
+    version: str = ""
+    refused: dict[Place, str] = field(default_factory=dict)
+    refused_kinds: dict[Place, str] = field(default_factory=dict)
+    overtaken: list[Cell] = field(default_factory=list)
+
+
+def plan_push(found: Comparison) -> PushPlan:
+    """Return what a push would do."""
+    plan = PushPlan()
+    for cell in found.cells:
+        if cell.side == "here":
+            plan.send.append(cell)
+        elif cell.side == "both":
+            plan.conflicts.append(cell)
+        elif cell.side == "there":
+            plan.theirs.append(cell)
+    known = {sha256 for place, value in found.remote.content.items() if place.kind == "pictures" for sha256 in value}
+    for cell in plan.send:
+        if cell.place.kind == "pictures":
+            wanted = {
+                sha256: found.holding.files[sha256] for sha256 in cell.here or () if sha256 in found.holding.files
+            }
+            plan.uploads |= {sha256: path for sha256, path in wanted.items() if sha256 not in known}
+    needs = any(needs_version(found.store.rulebook, cell.place) for cell in plan.send)
+    if needs and found.remote.editable is None:
+        plan.version = found.project.app.version or "1.0"
+    return plan
+
+
+def needs_version(book: Rulebook, place: Place) -> bool:
+    """Whether a place changes in an editable version only."""
+    if not book.console.needs_version or place.kind == "fact":
+        return False
+    rule = book.fields.get(place.field.rsplit(".", maxsplit=1)[-1])
+    return place.kind == "pictures" or not (rule and rule.anytime)
+
+
+def push(found: Comparison, plan: PushPlan, progress: Progress | None = None, reason: str = "") -> Pushed:
+    """Send a plan; return what came of it. `reason` goes into the journal, where a finding was overruled.
+
+    Texts of a locale go as one change, under the tag that was seen. One that somebody else changed meanwhile is read
+    again: what's still as it was is sent, the rest is left to a decision. Raises OutsideError when the console fails;
+    what was sent until then is noted.
+    """
+    pushed = Pushed()
+    groups: dict[Group, list[Cell]] = {}
+    for cell in plan.send:
+        groups.setdefault(group_of(cell.place), []).append(cell)
+    total, done = len(plan.uploads) + len(groups), 0
+    noted: list[Cell] = []
+
+    def note(cells: Iterable[Cell]) -> None:
+        noted.extend(cells)
+        if len(noted) >= _NOTED:
+            _keep(found, noted, reason)
+            noted.clear()
+
+    try:
+        if plan.version:
+            pushed.version = found.client.begin_version(plan.version).version
+        with ThreadPoolExecutor(PARALLEL) as pool:
+            for _, sent in _each(pool, {sha: (found.client.upload, path, sha) for sha, path in plan.uploads.items()}):
+                pushed.uploaded += sent.result()
+                done += 1
+                if progress:
+                    progress(done, total)
+            calls = {group: (_send, found, group, cells) for group, cells in groups.items()}
+            for _, sent in _each(pool, calls):
+                outcome: _Sent = sent.result()
+                pushed.sent += outcome.sent
+                pushed.overtaken += outcome.overtaken
+                for cell in outcome.refused:
+                    fault = outcome.faults.get(str(cell.place), outcome.faults.get(cell.place.field, outcome.detail))
+                    pushed.refused[cell.place], pushed.refused_kinds[cell.place] = fault, outcome.kind
+                note(outcome.sent)
+                done += 1
+                if progress:
+                    progress(done, total)
+    finally:
+        _keep(found, noted, reason)
+    return pushed
+
+
+def _each(pool: ThreadPoolExecutor, calls: dict[Any, tuple[Any, ...]]) -> Iterable[tuple[Any, "Future[Any]"]]:
+    """Run calls side by side, and yield each with its key when it's done. When one fails, none that waits begins."""
+    futures = {pool.submit(*call): key for key, call in calls.items()}
+    try:
+        for future in as_completed(futures):
+            yield futures[future], future
+    finally:
+        for future in futures:
+            future.cancel()
+
+
+@dataclass
+class _Sent:
+    sent: list[Cell] = field(default_factory=list)
+    overtaken: list[Cell] = field(default_factory=list)
+    refused: list[Cell] = field(default_factory=list)
+    faults: dict[str, str] = field(default_factory=dict)
+    detail: str = ""
+    kind: str = ""
+
+
+def _send(found: Comparison, group: Group, cells: list[Cell]) -> _Sent:
+    """Send the changes of one group. Where it was changed meanwhile, only what's still as it was is sent."""
+    outcome, client, remote = _Sent(), found.client, found.remote
+    for _ in range(3):
+        try:
+            _change(client, group, cells, remote.etags.get(group, ""), found)
+        except ConsoleError as error:
+            if error.kind == "changed":
+                look_again(client, remote, group)
+                now = {cell.place: remote.content.get(cell.place) for cell in cells}
+                # Its own earlier try may have arrived without an answer.
+                outcome.sent += [cell for cell in cells if now[cell.place] == cell.here]
+                outcome.overtaken += [cell for cell in cells if now[cell.place] not in (cell.here, cell.there)]
+                cells = [cell for cell in cells if now[cell.place] == cell.there]
+                if not cells:
+                    return outcome
+                continue
+            if error.status in (409, 422):
+                at_fault = [cell for cell in cells if _names(error, cell)]
+                outcome.refused += at_fault or cells
+                outcome.faults |= error.fields
+                outcome.detail, outcome.kind = error.detail, error.kind
+                cells = [cell for cell in cells if cell not in outcome.refused]
+                if not cells:
+                    return outcome
+                continue
+            raise
+        outcome.sent += cells
+        return outcome
+    outcome.overtaken += cells
+    return outcome
+
+
+def _names(error: ConsoleError, cell: Cell) -> bool:
+    place = str(cell.place)
+    return any(name == place or name.startswith(f"{place} ") or name == cell.place.field for name in error.fields)
+
+
+def _change(client: Client, group: Group, cells: list[Cell], etag: str, found: Comparison) -> None:
+    kind, locale, place = group
+    values = {cell.place.field: cell.here for cell in cells}
+    if kind == "text":
+        found.remote.see_listing(client.change_listing(locale, values, etag))
+    elif kind == "fact":
+        found.remote.see_facts(client.change_facts(values, etag))
+    else:
+        graphic = place in found.store.rulebook.graphics
+        order = SetOrder(kind="graphic" if graphic else "shots", pictures=values[place] or [])
+        client.order_pictures(locale, place, order, etag)
+
+
+def _keep(found: Comparison, sent: list[Cell], reason: str) -> None:
+    """Note what was sent: in the base and in the journal, as one change."""
+    agreed = [cell for cell in found.cells if cell.agreed_anew]
+    if not sent and not agreed:
+        return
+    version = found.remote.editable.version if found.remote.editable else found.project.app.version
+    lines: list[Line] = []
+    for cell in (*sent, *agreed):
+        if found.base.get(cell.place) == cell.here:
+            continue
+        lines.append(line_of(found.store.id, cell.place.locale, cell.place.field, version, found.base.get(cell.place),
+                             cell.here, "project", reason))  # fmt: skip
+        if cell.here is None:
+            found.base.pop(cell.place, None)
+        else:
+            found.base[cell.place] = cell.here
+    with changing(found.project.root):
+        write_base(found.project.root, found.store.id, found.base)
+        if lines:
+            add_lines(found.project.root, lines)

@@ -1,0 +1,141 @@
+"""Hand over to review, wait for its outcome, and turn a refusal into findings at the place it's about."""
+
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from datetime import date
+from pathlib import Path
+from typing import Literal
+
+from tavolan.checking.findings import Finding, Location, Rule
+from tavolan.consoles.client import Client
+from tavolan.consoles.protocol import Build, Release, Section, Submission, Version
+from tavolan.errors import OutsideError, UsageError
+from tavolan.project.model import Project
+
+Goal = Literal["processed", "approved", "live"]
+REFUSED = Rule("console-refused", "error")
+_FIRST_WAIT, _LONGEST_WAIT = 0.25, 15.0
+
+
+@dataclass
+class Awaited:
+    """How waiting ended: the version, the build, the locales whose testers got notes, and a refusal as findings."""
+
+    version: Version | None = None
+    build: Build | None = None
+    reached: bool = False
+    noted: list[str] = field(default_factory=list)
+    findings: list[Finding] = field(default_factory=list)
+
+
+def open_sections(client: Client) -> list[Section]:
+    """Return what a hand-over still needs, the hand-over itself left out."""
+    return [section for section in client.app().sections if not section.done and section.id != "hand-over"]
+
+
+def current_version(client: Client) -> Version | None:
+    """Return the version that's being worked on or reviewed, else the live one; None before the first."""
+    versions = client.versions()
+    order = ("editable", "refused", "waiting", "in review", "approved", "live")
+    return min((v for v in versions if v.state in order), key=lambda v: order.index(v.state), default=None)
+
+
+def add_build(client: Client, path: Path, sha256: str, version: str, number: str) -> Build:
+    """Upload a build under a version and a number that was never used."""
+    client.upload(path, sha256)
+    return client.add_build(version, number, sha256)
+
+
+def submit(
+    client: Client, project: Project, store: str, release: Release, release_date: date | None, build: str = ""
+) -> Version:
+    """Hand the editable version over, with the project's review notes. Raises UsageError when there's none."""
+    version = current_version(client)
+    if version is None or version.state not in ("editable", "refused"):
+        state = f"version {version.version} is {version.state}" if version else "there's no version"
+        raise UsageError(f"nothing can be handed over: {state}", "Push first: tavolan console push")
+    rule = project.stores[store].rulebook.console
+    if release not in rule.releases:
+        raise UsageError(f"{store} has no {release} release", f"Choose one of: {', '.join(rule.releases)}.")
+    chosen = build or _newest_usable(client, version.version)
+    if chosen and chosen != version.build:
+        client.choose_build(version.version, chosen)
+    notes = project.once_value(store, "review_notes")
+    text = str(notes.content) if notes.written else ""
+    return client.submit(version.version, Submission(release=release, release_date=release_date, review_notes=text))
+
+
+def _newest_usable(client: Client, version: str) -> str:
+    usable = [build.number for build in client.builds() if build.state == "usable" and build.version == version]
+    return usable[-1] if usable else ""
+
+
+def wait(
+    client: Client,
+    goal: Goal,
+    limit: float,
+    progress: Callable[[str], None],
+    sleep: Callable[[float], None] = time.sleep,
+) -> Awaited:
+    """Wait until the newest build is usable, or the version is approved or live; at most `limit` seconds.
+
+    `progress` is called with the state when it changes. A refusal ends it. Raises OutsideError when time is up.
+    """
+    end, pause, said = time.monotonic() + limit, _FIRST_WAIT, ""
+    while True:
+        awaited = Awaited()
+        if goal == "processed":
+            builds = client.builds()
+            awaited.build = builds[-1] if builds else None
+            state = f"build {builds[-1].number} is {builds[-1].state}" if builds else "no build yet"
+            awaited.reached = bool(builds) and builds[-1].state == "usable"
+        else:
+            awaited.version = current_version(client)
+            state = (
+                f"version {awaited.version.version} is {awaited.version.state}" if awaited.version else "no version yet"
+            )
+            reached = ("live",) if goal == "live" else ("approved", "live")
+            awaited.reached = awaited.version is not None and awaited.version.state in reached
+        if state != said:
+            progress(state)
+            said = state
+        refused = awaited.version is not None and awaited.version.state == "refused"
+        if awaited.reached or refused:
+            return awaited
+        if time.monotonic() + pause > end:
+            raise OutsideError(f"console {client.address.store}: {state} after {limit:g} s", "Wait again, or longer.")
+        sleep(pause)
+        pause = min(pause * 1.5, _LONGEST_WAIT)
+
+
+def attach_notes(client: Client, project: Project, store: str, build: str) -> list[str]:
+    """Attach the notes for testers to a build; return the locales that have some."""
+    field_id = project.stores[store].rulebook.field_with("tester_notes")
+    noted = []
+    for tag in project.stores[store].locales if field_id else ():
+        value = project.value(store, tag, field_id)
+        if value.written and not value.inherited_from:
+            client.set_tester_notes(build, tag, str(value.content))
+            noted.append(tag)
+    return noted
+
+
+def refusals(project: Project, store: str, reasons: dict[str, str], why: str = "review refused it") -> list[Finding]:
+    """Return a refusal as findings at the places it's about; for a title, with the candidate that could replace it."""
+    found = []
+    for place, reason in reasons.items():
+        locale, _, name = place.rpartition(" ")
+        source, line = project.config_source.shown, None
+        remedy = "Change it, push again, and submit."
+        if locale in project.copy and name:
+            value = project.value(store, locale, name) if name in project.stores[store].rulebook.fields else None
+            source = value.source.shown if value else f"copy/{locale}.toml"
+            line = value.line if value else None
+            if name == project.stores[store].rulebook.field_with("title"):
+                candidates = project.copy[locale].alternates(name).content
+                if candidates:
+                    remedy = f'Take "{candidates[0]}": tavolan copy choose {locale} {name} 1, then push again.'
+        at = Location(store=store, locale=locale, field=name, path=source, line=line)
+        found.append(REFUSED.finding(at, f"{why}: {reason}", remedy))
+    return found

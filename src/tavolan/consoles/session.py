@@ -1,0 +1,69 @@
+"""One store's console, for scripts: compare, pull, push; plain data back."""
+
+from collections.abc import Collection
+from typing import Self
+
+from tavolan.checking import run_checks
+from tavolan.checking.findings import Finding
+from tavolan.consoles.comparison import Comparison, Selection, client_for, comparison_of, console_stores
+from tavolan.consoles.gate import blocking
+from tavolan.consoles.merge import Cell
+from tavolan.consoles.pull import Keep, Pulled, plan_pull
+from tavolan.consoles.pull import pull as write_pull
+from tavolan.consoles.push import Pushed, plan_push
+from tavolan.consoles.push import push as send
+from tavolan.errors import UsageError
+from tavolan.project.load import load_project
+from tavolan.project.model import Project
+from tavolan.support.transaction import writing
+
+
+class Console:
+    """A store's console beside a project. The project is read again before each step, as steps change it.
+
+    `with` closes the connections at its end.
+    """
+
+    def __init__(self, project: Project, store: str) -> None:
+        """Raises UsageError when the store has no console, or a credential is missing."""
+        (self.store,) = console_stores(project, [store])
+        self.root = project.root
+        self._client = client_for(project, self.store)
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._client.close()
+
+    def _compared(self, selection: Selection | None) -> Comparison:
+        return comparison_of(load_project(self.root), self.store, self._client, selection)
+
+    def compare(self, selection: Selection | None = None) -> list[Cell]:
+        """Return every place with its base, what the project has and what the console has. Raises OutsideError."""
+        return self._compared(selection).cells
+
+    def pull(self, keep: Keep = "", selection: Selection | None = None) -> Pulled:
+        """Bring in what was changed there; conflicts are returned unless `keep` decides them."""
+        with writing(self.root):
+            found = self._compared(selection)
+            pulled = plan_pull(found, keep)
+            write_pull(found, pulled)
+        return pulled
+
+    def blocking(self, selection: Selection | None = None, despite: Collection[str] = ()) -> list[Finding]:
+        """Return the errors in what a push would send."""
+        found = self._compared(selection)
+        return blocking(run_checks(found.project), self.store, plan_push(found).send, despite)
+
+    def push(self, selection: Selection | None = None, despite: Collection[str] = (), reason: str = "") -> Pushed:
+        """Send what changed here. Raises UsageError for errors in it, and for conflicts; `despite` overrules rules."""
+        with writing(self.root):
+            found = self._compared(selection)
+            plan = plan_push(found)
+            if plan.conflicts:
+                places = ", ".join(str(cell.place) for cell in plan.conflicts)
+                raise UsageError(f"changed on both sides: {places}", "Pull and decide first.")
+            if stops := blocking(run_checks(found.project), self.store, plan.send, despite):
+                raise UsageError(f"errors in what would be sent: {stops[0].message}", "Mend them, or give despite.")
+            return send(found, plan, None, reason)

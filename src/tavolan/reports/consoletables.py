@@ -1,0 +1,103 @@
+"""Tables about consoles, for people: comparisons, what a push or pull does, the journal."""
+
+from collections.abc import Iterable
+
+from rich.console import Console
+
+from tavolan.consoles.comparison import Comparison
+from tavolan.consoles.journal import Line, shown
+from tavolan.consoles.merge import SIDE_WORDS, Cell, Side, counted_by_side
+from tavolan.consoles.protocol import Section
+from tavolan.reports.number_words import counted
+from tavolan.reports.styled import SafeText, styled
+from tavolan.reports.tables import plain_table
+
+SIDE_STYLE: dict[Side, str] = {"same": "dim", "here": "green", "there": "cyan", "both": "bold red"}
+_SIGNS: dict[Side, str] = {"same": "·", "here": "→", "there": "←", "both": "↔"}
+_MOST_TEXT = 60
+
+
+def print_comparison(console: Console, found: Comparison, every: bool = False) -> None:
+    """Print who changed what: a line per locale with its counts, and each place that differs."""
+    by_locale: dict[str, list[Cell]] = {}
+    for cell in found.cells:
+        by_locale.setdefault(cell.place.locale, []).append(cell)
+    console.print(styled("\n[bold]{}[/]  [dim]{}[/]", found.store.id, _state(found)))
+    table = plain_table("locale", "same", "here", "there", "both", "what differs")
+    # Locales in which the same places differ share a row: forty often do.
+    rows: dict[tuple[tuple[str, Side], ...], list[str]] = {}
+    for locale, cells in by_locale.items():
+        differing: tuple[tuple[str, Side], ...] = tuple((c.place.field, c.side) for c in cells if c.side != "same")
+        if differing or every:
+            rows.setdefault(differing, []).append(locale or "facts")
+    for differing, locales in rows.items():
+        cells = [cell for locale in locales for cell in by_locale[locale if locale != "facts" else ""]]
+        counts = counted_by_side(cells)
+        numbers = [SafeText(str(counts[side]) if counts[side] else "", SIDE_STYLE[side]) for side in counts]
+        table.add_row(SafeText(" ".join(locales), "bold"), *numbers, _places(differing))
+    if table.row_count:
+        console.print(table)
+    counts = counted_by_side(found.cells)
+    words = ", ".join(f"{counts[side]} {SIDE_WORDS[side]}" for side in SIDE_WORDS if counts[side] or side == "same")
+    console.print(SafeText(words, "green" if counts["same"] == len(found.cells) else "default"))
+
+
+def _state(found: Comparison) -> str:
+    version = next((v for v in found.remote.versions if v.state not in ("replaced",)), None)
+    return f"version {version.version} is {version.state}" if version else "no version yet"
+
+
+def _places(differing: tuple[tuple[str, Side], ...]) -> SafeText:
+    line = SafeText()
+    for name, side in differing:
+        line.append(f"{_SIGNS[side]} {name}", SIDE_STYLE[side]).append("  ")
+    return line
+
+
+def print_sections(console: Console, sections: list[Section]) -> None:
+    """Print what a hand-over still needs."""
+    waiting = [section for section in sections if not section.done and section.id != "hand-over"]
+    if not waiting:
+        console.print(SafeText("Everything that a hand-over needs is there.", "green"))
+        return
+    console.print(styled("[bold]Still open before a hand-over[/]"))
+    for section in waiting:
+        lock = " (locked until a build is there)" if section.locked else ""
+        missing = ", ".join(section.missing[:6]) + (" …" if len(section.missing) > 6 else "")
+        console.print(styled("  ○ {}{}  [dim]{}[/]", section.id.replace("_", " "), lock, missing), soft_wrap=True)
+
+
+def print_cells(console: Console, title: str, cells: Iterable[Cell]) -> None:
+    """Print places with what's there and what's here."""
+    table = plain_table("", "locale", "field", "in the console", "in the project")
+    for cell in cells:
+        there, here = _short(cell.there), _short(cell.here)
+        sign = SafeText(_SIGNS[cell.side], SIDE_STYLE[cell.side])
+        table.add_row(
+            sign, SafeText(cell.place.locale or "–"), SafeText(cell.place.field), SafeText(there), SafeText(here)
+        )
+    if table.row_count:
+        console.print(styled("\n[bold]{}[/]", title))
+        console.print(table)
+
+
+def _short(value: object) -> str:
+    if isinstance(value, list) and value and len(str(value[0])) == 64:
+        return counted(len(value), "picture")
+    text = " ".join(shown(value).split())
+    return text if len(text) <= _MOST_TEXT else text[: _MOST_TEXT - 1] + "…"
+
+
+def print_journal(console: Console, lines: list[Line], most: int = 40) -> None:
+    """Print the newest changes last."""
+    table = plain_table("date", "store", "locale", "field", "version", "by", "before", "after")
+    for line in lines[-most:]:
+        day = SafeText(line.date[:16].replace("T", " "), "dim")
+        by = SafeText(line.who, "cyan" if line.who == "console" else "default")
+        cells = (line.store, line.locale or "–", line.field, line.version)
+        table.add_row(
+            day, *map(SafeText, cells), by, SafeText(_short(line.before), "dim"), SafeText(_short(line.after))
+        )
+    console.print(table)
+    if len(lines) > most:
+        console.print(styled("[dim]{} more before these; --all shows them[/]", counted(len(lines) - most, "change")))

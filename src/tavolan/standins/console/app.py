@@ -1,0 +1,161 @@
+"""The stand-in as a web application: the protocol's endpoints, described in OpenAPI 3.1 at /openapi.json."""
+
+import asyncio
+from collections.abc import Mapping
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Depends, FastAPI, Form, Query, Request, Response
+from fastapi.exceptions import RequestValidationError
+from fastapi.responses import HTMLResponse, JSONResponse
+from fastapi.security import HTTPBasic, HTTPBasicCredentials, HTTPBearer
+from starlette.exceptions import HTTPException
+
+from tavolan.consoles import protocol
+from tavolan.standins.console import files, listings, reports, versions
+from tavolan.standins.console.back_office import Manners, RefusedError, sections_of
+from tavolan.standins.console.desk import PAGE, After, AppId, Desk, Sha256, paged
+from tavolan.standins.console.page import page_of
+from tavolan.standins.console.state import State
+
+_PROBLEM = "application/problem+json"
+_TITLES = {400: "Not understood", 401: "Sign in first", 403: "Not allowed", 404: "Not found", 405: "Not allowed here",
+           409: "In conflict", 412: "Changed meanwhile", 413: "Too large", 415: "Not taken", 422: "Not valid",
+           428: "Say what you saw", 429: "Busy", 503: "Broken"}  # fmt: skip
+_ANSWERS: dict[int | str, dict[str, Any]] = {
+    status: {"description": title, "content": {_PROBLEM: {"schema": protocol.Trouble.model_json_schema()}}}
+    for status, title in _TITLES.items()
+}
+
+
+def problem(
+    status: int, kind: str, detail: str, fields: dict[str, str] | None = None, headers: Mapping[str, str] | None = None
+) -> JSONResponse:
+    """Return problem details (RFC 9457)."""
+    trouble = protocol.Trouble(type=f"/problems/{kind}", title=_TITLES.get(status, "Refused"), status=status,
+                               detail=detail, fields=fields or {})  # fmt: skip
+    return JSONResponse(trouble.model_dump(), status, headers or {}, media_type=_PROBLEM)
+
+
+def console_app(state: State, manners: Manners, client_id: str, secret: str) -> FastAPI:
+    """Return the application."""
+    desk = Desk(state, manners, client_id, secret)
+    app = FastAPI(title="A store console", version="1", summary="The open protocol of docs/console.md",
+                  responses=_ANSWERS, docs_url=None, redoc_url=None)  # fmt: skip
+    basic, bearer = HTTPBasic(auto_error=False), HTTPBearer(auto_error=False)
+
+    def signed_in(given: Annotated[Any, Depends(bearer)]) -> Desk:
+        if given is None:
+            raise RefusedError(401, "token", "there's no bearer token")
+        desk.check(given.credentials)
+        return desk
+
+    @app.post("/token", tags=["sign-in"])
+    def token(
+        grant_type: Annotated[str, Form()], given: Annotated[HTTPBasicCredentials | None, Depends(basic)]
+    ) -> protocol.Token:
+        """Give a bearer token to a client that proves who it is (RFC 6749, section 4.4)."""
+        if given is None:
+            raise RefusedError(401, "sign-in", "send client id and secret as Basic authorization")
+        if grant_type != "client_credentials":
+            raise RefusedError(400, "grant", "grant_type must be client_credentials")
+        return desk.token(given)
+
+    router = APIRouter(dependencies=[Depends(signed_in)])
+
+    @router.get("/apps", tags=["apps"])
+    def apps(after: After = "") -> protocol.Page[protocol.App]:
+        """List the app records."""
+        return paged(state.all("app", "", after, PAGE + 1), lambda kept: _app(desk, kept.key))
+
+    @router.get("/apps/{app}", tags=["apps"])
+    def one_app(app: AppId) -> protocol.App:
+        """Return an app record, and what a hand-over still needs."""
+        return _app(desk, app)
+
+    listings.add_routes(router, desk)
+    files.add_routes(router, desk)
+    versions.add_routes(router, desk)
+    reports.add_routes(router, desk)
+    app.include_router(router)
+
+    _add_page(app, desk)
+    _add_handlers(app)
+    app.add_middleware(Misbehaviour, manners=manners)
+    return app
+
+
+def _add_page(app: FastAPI, desk: Desk) -> None:
+    """Add the page for people, and its pictures."""
+
+    @app.get("/", response_class=HTMLResponse, include_in_schema=False)
+    def page(app: Annotated[str, Query()] = "") -> HTMLResponse:
+        return HTMLResponse(page_of(desk, app))
+
+    @app.get("/page/files/{sha256}", include_in_schema=False)
+    def picture(sha256: Sha256) -> Response:
+        data = desk.state.file(sha256)
+        return Response(
+            data, 200 if data else 404, media_type="image/jpeg" if data and data[:1] == b"\xff" else "image/png"
+        )
+
+
+def _add_handlers(app: FastAPI) -> None:
+    """Make problem details of all that goes wrong."""
+
+    @app.exception_handler(RefusedError)
+    async def refused(_: Request, error: RefusedError) -> Response:
+        headers = {"WWW-Authenticate": "Bearer"} if error.status == 401 else {}
+        return problem(error.status, error.kind, error.detail, error.fields, headers)
+
+    @app.exception_handler(RequestValidationError)
+    async def invalid(_: Request, error: RequestValidationError) -> Response:
+        fields = {".".join(map(str, fault["loc"])): str(fault["msg"]) for fault in error.errors()}
+        return problem(422, "not-valid", "the request isn't as the protocol says", fields)
+
+    @app.exception_handler(HTTPException)
+    async def other(_: Request, error: HTTPException) -> Response:
+        return problem(error.status_code, "refused", str(error.detail), headers=error.headers)
+
+
+def _app(desk: Desk, app: str) -> protocol.App:
+    record = desk.record(app)
+    default = record["default_locale"]
+    listed = desk.state.all("listing", app)
+    titles = {kept.key: str(kept.value["texts"].get("title", "")) for kept in listed}
+    return protocol.App(id=app, store=record["store"], title=titles.get(default, ""), default_locale=default,
+                        locales=[*titles], sections=sections_of(desk.state, app, record))  # fmt: skip
+
+
+class Misbehaviour:
+    """Lets requests go wrong, as manners say: late, refused as busy, broken, or cut off before or after the change."""
+
+    def __init__(self, app: Any, manners: Manners) -> None:
+        self.app, self.manners, self._turn = app, manners, 0
+
+    async def __call__(self, scope: Any, receive: Any, send: Any) -> None:
+        """Answer one request, or don't."""
+        manners = self.manners
+        if scope["type"] != "http" or not scope["path"].startswith(("/token", "/apps", "/uploads")):
+            await self.app(scope, receive, send)
+            return
+        if manners.slow:
+            await asyncio.sleep(manners.slow)
+        if manners.busy > 0:
+            manners.busy -= 1
+            await problem(429, "busy", "too many requests", headers={"Retry-After": "0.01"})(scope, receive, send)
+        elif manners.fail > 0:
+            manners.fail -= 1
+            await problem(503, "broken", "something broke")(scope, receive, send)
+        elif manners.drop > 0 and scope["path"] != "/token":
+            manners.drop -= 1
+            self._turn += 1
+            if self._turn % 2:
+                await self.app(scope, receive, _swallow)
+            await send({"type": "http.response.start", "status": 200, "headers": [(b"content-length", b"1000")]})
+            raise ConnectionAbortedError
+        else:
+            await self.app(scope, receive, send)
+
+
+async def _swallow(_: Any) -> None:
+    """Take an answer that never arrives."""

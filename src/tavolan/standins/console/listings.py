@@ -1,0 +1,108 @@
+"""Texts and facts: read in pages, changed by merge patches (RFC 7396) under the entity tag that was seen."""
+
+from typing import Any
+
+from fastapi import APIRouter
+
+from tavolan.consoles.protocol import Fact, Facts, Listing, Page, Shape, Tagged, Text
+from tavolan.standins.console.back_office import (
+    RefusedError,
+    book_of,
+    needs_version,
+    refuse_taken_title,
+    require_editable,
+    text_faults,
+)
+from tavolan.standins.console.desk import PAGE, After, AppId, Desk, IfMatch, IfNoneMatch, Locale, paged, precondition
+from tavolan.standins.console.state import Kept
+
+
+class ListingPatch(Shape):
+    """New texts by field; null takes one away."""
+
+    texts: dict[str, Text | None]
+
+
+class FactsPatch(Shape):
+    """New facts by field; null takes one away."""
+
+    facts: dict[str, Fact | None]
+
+
+def add_routes(router: APIRouter, desk: Desk) -> None:
+    """Add the endpoints."""
+
+    @router.get("/apps/{app}/listings", tags=["listings"])
+    def listings(app: AppId, after: After = "") -> Page[Tagged[Listing]]:
+        """Return the texts of all locales."""
+        desk.record(app)
+        return paged(desk.state.all("listing", app, after, PAGE + 1), _listing)
+
+    @router.get("/apps/{app}/listings/{locale}", tags=["listings"])
+    def listing(app: AppId, locale: Locale) -> Tagged[Listing]:
+        """Return the texts of a locale."""
+        desk.record(app)
+        return _listing(_there(desk, "listing", app, locale))
+
+    @router.patch("/apps/{app}/listings/{locale}", tags=["listings"])
+    def change_listing(
+        app: AppId, locale: Locale, patch: ListingPatch, if_match: IfMatch = None, if_none_match: IfNoneMatch = None
+    ) -> Tagged[Listing]:
+        """Change texts of a locale."""
+        with desk.state.change():
+            record = desk.record(app)
+            book, kept = book_of(record), desk.state.get("listing", app, locale)
+            precondition(kept, if_match, if_none_match)
+            if faults := text_faults(book, locale, patch.texts):
+                raise RefusedError(422, "not-valid", "; ".join(f"{at} {what}" for at, what in faults.items()), faults)
+            before: dict[str, Any] = kept.value["texts"] if kept else {}
+            changed = {name: value for name, value in patch.texts.items() if before.get(name) != value}
+            if any(needs_version(book, name) for name in changed):
+                require_editable(desk.state, app, "this text")
+            title = book.field_with("title")
+            if title in changed:
+                refuse_taken_title(desk.state, app, book, locale, changed[title], desk.manners.taken)
+            texts = {name: value for name, value in {**before, **changed}.items() if value is not None}
+            return _listing(desk.state.put("listing", app, locale, {"texts": texts}))
+
+    @router.get("/apps/{app}/facts", tags=["facts"])
+    def facts(app: AppId) -> Tagged[Facts]:
+        """Return the facts."""
+        desk.record(app)
+        return _facts(desk.state.get("facts", app))
+
+    @router.patch("/apps/{app}/facts", tags=["facts"])
+    def change_facts(
+        app: AppId, patch: FactsPatch, if_match: IfMatch = None, if_none_match: IfNoneMatch = None
+    ) -> Tagged[Facts]:
+        """Change facts."""
+        with desk.state.change():
+            book, kept = book_of(desk.record(app)), desk.state.get("facts", app)
+            precondition(kept or Kept("", {}, 0), if_match, if_none_match)
+            known = {key for key, rule in book.fields.items() if rule.scope == "once"}
+            if unknown := {key: "isn't a fact of this store" for key in patch.facts if key not in known}:
+                raise RefusedError(422, "not-valid", f"no facts of this store: {', '.join(unknown)}", unknown)
+            before: dict[str, Any] = kept.value if kept else {}
+            if (
+                book.console.free_stays_free
+                and before.get("price") == "free"
+                and patch.facts.get("price", "free") != "free"
+            ):
+                raise RefusedError(409, "stays-free", "an app that was free can't become paid", {"price": "stays free"})
+            merged = {key: value for key, value in {**before, **patch.facts}.items() if value is not None}
+            return _facts(desk.state.put("facts", app, "", merged))
+
+
+def _there(desk: Desk, kind: str, app: str, key: str) -> Kept:
+    kept = desk.state.get(kind, app, key)
+    if kept is None:
+        raise RefusedError(404, "nothing-there", f"there's no {kind} {key}")
+    return kept
+
+
+def _listing(kept: Kept) -> Tagged[Listing]:
+    return Tagged(etag=kept.etag, value=Listing(locale=kept.key, texts=kept.value["texts"]))
+
+
+def _facts(kept: Kept | None) -> Tagged[Facts]:
+    return Tagged(etag=kept.etag if kept else '"0"', value=Facts(facts=kept.value if kept else {}))

@@ -1,0 +1,49 @@
+"""Reports: metrics per day, storefront and source, and reviews with replies. What's there is seeded."""
+
+from datetime import date
+from typing import Annotated
+
+from fastapi import APIRouter, Path, Query
+
+from tavolan.consoles.protocol import Metric, Page, Reply, Review
+from tavolan.standins.console.back_office import RefusedError, book_of
+from tavolan.standins.console.desk import PAGE, After, AppId, Desk, paged
+
+
+def add_routes(router: APIRouter, desk: Desk) -> None:
+    """Add the endpoints."""
+    state = desk.state
+
+    @router.get("/apps/{app}/metrics", tags=["reports"])
+    def metrics(
+        app: AppId,
+        since: Annotated[date | None, Query()] = None,
+        until: Annotated[date | None, Query()] = None,
+        after: After = "",
+    ) -> Page[Metric]:
+        """Return what each day, storefront and source brought; a row that's missing was withheld."""
+        desk.record(app)
+        start = max(after, f"{since.isoformat()} " if since else "")
+        found = state.all("metric", app, start, PAGE + 1)
+        kept = [one for one in found if until is None or one.key[:10] <= until.isoformat()]
+        return paged(kept, lambda one: Metric.model_validate(one.value))
+
+    @router.get("/apps/{app}/reviews", tags=["reports"])
+    def reviews(app: AppId, after: After = "") -> Page[Review]:
+        """Return the reviews, oldest first."""
+        desk.record(app)
+        return paged(state.all("review", app, after, PAGE + 1), lambda one: Review.model_validate(one.value))
+
+    @router.put("/apps/{app}/reviews/{review}/reply", tags=["reports"])
+    def reply(app: AppId, review: Annotated[str, Path(max_length=80)], answer: Reply) -> Review:
+        """Answer a review, or change the answer."""
+        with state.change():
+            most = book_of(desk.record(app)).console.reply_max
+            kept = state.get("review", app, review)
+            if kept is None:
+                raise RefusedError(404, "no-review", f"there's no review {review}")
+            if most is None:
+                raise RefusedError(409, "no-replies", "reviews can't be answered in this store")
+            if len(answer.text) > most:
+                raise RefusedError(422, "not-valid", f"a reply has at most {most} characters")
+            return Review.model_validate(state.put("review", app, review, {**kept.value, "reply": answer.text}).value)

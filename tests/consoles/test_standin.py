@@ -1,0 +1,100 @@
+"""The stand-in answers as its OpenAPI document says, whatever it's asked, and to this machine only."""
+
+import json
+
+import httpx
+import pytest
+import schemathesis
+from desk import server
+from hypothesis import HealthCheck, Phase, given, settings
+from schemathesis import checks
+from schemathesis.specs.openapi import checks as openapi_checks
+
+from conftest import SEARCH
+from tavolan.standins.console.app import console_app
+from tavolan.standins.console.back_office import Manners
+from tavolan.standins.console.seeds import add_app, add_reports
+from tavolan.standins.console.server import CLIENT_ID, SECRET
+from tavolan.standins.console.state import State
+
+APP = "examined"
+
+
+DOCUMENT = console_app(State(), Manners(), CLIENT_ID, SECRET).openapi()
+CHECKS = (
+    checks.not_a_server_error, openapi_checks.status_code_conformance, openapi_checks.content_type_conformance,
+    openapi_checks.response_schema_conformance,
+)  # fmt: skip
+OPERATIONS = [found.ok() for found in schemathesis.openapi.from_dict(DOCUMENT).get_all_operations()]
+
+
+@pytest.fixture(scope="module")
+def examined():
+    add_app(server().state, APP, "ios", "en-US")
+    add_reports(server().state, APP, days=3)
+    return {"Authorization": f"Bearer {token()}"}
+
+
+@pytest.mark.parametrize("operation", OPERATIONS, ids=lambda operation: operation.label)
+def test_every_answer_is_one_that_the_document_names(examined, operation):
+    @given(case=operation.as_strategy())
+    @settings(max_examples=8 * max(1, SEARCH), phases=[Phase.generate], suppress_health_check=list(HealthCheck))
+    def ask(case):
+        if "app" in case.path_parameters:
+            case.path_parameters["app"] = APP
+        case.call_and_validate(base_url=server().address, headers=examined, checks=CHECKS)
+
+    ask()
+
+
+def test_the_document_is_openapi_3_1_and_names_problem_details():
+    document = httpx.get(f"{server().address}/openapi.json").json()
+    assert document["openapi"].startswith("3.1")
+    answers = document["paths"]["/apps/{app}/listings/{locale}"]["patch"]["responses"]
+    assert {"412", "428", "422", "409", "401"} <= set(answers)
+    assert "application/problem+json" in answers["412"]["content"]
+
+
+def test_it_listens_on_this_machine_only():
+    host = server()._socket.getsockname()[0]
+    assert host == "127.0.0.1"
+
+
+def test_without_a_token_nothing_is_told():
+    for path in ("/apps", f"/apps/{APP}", f"/apps/{APP}/listings", f"/apps/{APP}/facts", f"/apps/{APP}/reviews"):
+        answer = httpx.get(server().address + path)
+        assert answer.status_code == 401 and json.loads(answer.content)["type"] == "/problems/token"
+
+
+def test_reports_come_in_pages_and_reviews_are_answered():
+    headers = {"Authorization": f"Bearer {token()}"}
+    add_app(server().state, APP, "ios", "en-US")
+    add_reports(server().state, APP, days=60)
+    found, after = [], ""
+    while True:
+        page = httpx.get(f"{server().address}/apps/{APP}/metrics", params={"after": after}, headers=headers).json()
+        found += page["items"]
+        if not page["next"]:
+            break
+        after = page["next"]
+    days = {row["day"] for row in found}
+    assert len(days) == 60 and all(row["installs"] is None or row["installs"] >= 5 for row in found)
+    part = httpx.get(f"{server().address}/apps/{APP}/metrics", params={"since": "2026-11-20", "until": "2026-11-21"},
+                     headers=headers).json()["items"]  # fmt: skip
+    assert {row["day"] for row in part} == {"2026-11-20", "2026-11-21"}
+    reviews = httpx.get(f"{server().address}/apps/{APP}/reviews", headers=headers).json()["items"]
+    address = f"{server().address}/apps/{APP}/reviews/{reviews[0]['id']}/reply"
+    assert httpx.put(address, json={"text": "Thank you!"}, headers=headers).json()["reply"] == "Thank you!"
+    assert httpx.put(address, json={"text": "x" * 5971}, headers=headers).status_code == 422
+
+
+def token():
+    form = {"grant_type": "client_credentials"}
+    return httpx.post(f"{server().address}/token", data=form, auth=(CLIENT_ID, SECRET)).json()["access_token"]
+
+
+def test_the_page_shows_what_arrived():
+    add_app(server().state, "shown", "ios", "en-US")
+    server().state.put("listing", "shown", "ar-SA", {"texts": {"title": "<b>فرن</b>", "keywords": ["خزف"]}})
+    page = httpx.get(f"{server().address}/", params={"app": "shown"}).text
+    assert '<td dir="rtl" lang="ar-SA">' in page and "&lt;b&gt;" in page and "<b>فرن" not in page
