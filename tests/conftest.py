@@ -60,6 +60,7 @@ storefronts = ["US", "DE"]
 
 [store.ios.once]
 copyright = "2026 Potto Works"
+stock_number = "potto-1"
 category = "Lifestyle"
 review_contact = { first_name = "A", last_name = "B", phone = "+1 555 0100", email = "a@potto.example" }
 age_answers = { violence = "none" }

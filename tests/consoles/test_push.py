@@ -1,10 +1,13 @@
 """Pushing: only what differs, under the tags that were seen; refusals, gates, uploads that go on where they broke off."""
 
 import hashlib
+import json
 import time
+from pathlib import Path
 
 import pytest
 from desk import ENV, Desk, server
+from jsonschema import Draft202012Validator
 
 import tavolan
 from conftest import run_tavolan, write_screen
@@ -21,6 +24,7 @@ from tavolan.errors import OutsideError, UsageError
 from tavolan.project.load import load_project
 from tavolan.project.picture_records import set_files
 
+SCHEMAS = Path(__file__).parents[2] / "docs" / "schemas"
 TEXTS = {"subtitle": "Clay notes", "description": "A notebook for people who make pots."}
 
 
@@ -90,16 +94,28 @@ def test_a_token_that_ends_is_fetched_again(desk):
     assert desk.client.app().id == desk.app
 
 
-def test_a_taken_title_is_refused_at_its_place_and_its_alternate_offered(desk):
-    desk.manners.taken = ("  POTTO   log ",)
-    (desk.root / "copy/en-US.toml").write_text(
-        'title = "Potto Log"\n[alternates]\ntitle = ["Potto: Kiln Log"]\n', "utf-8"
-    )
+def test_a_taken_title_is_a_finding_at_its_place(desk):
+    desk.manners.taken = ("  POTTO   log ", "Kiln log")
+    text = 'title = "Potto Log"\n[alternates]\ntitle = ["Kiln Log", "Potto: Kiln Log"]\n'
+    (desk.root / "copy/en-US.toml").write_text(text, "utf-8")
     outcome = pushed(desk)
     assert outcome.refused_kinds == {Place("text", "en-US", "title"): "title-taken"}
     found = refusals(load_project(desk.root), "ios", {str(place): why for place, why in outcome.refused.items()})
     assert [(f.path, f.line, f.field) for f in found] == [("copy/en-US.toml", 1, "title")]
-    assert 'Take "Potto: Kiln Log": tavolan copy choose en-US title 1' in found[0].remedy
+    assert 'Take "Kiln Log": tavolan copy choose en-US title 1' in found[0].remedy
+
+
+def test_the_program_takes_an_alternate_where_a_title_is_taken(desk):
+    desk.manners.taken = ("Potto Log", "Kiln log")
+    text = 'title = "Potto Log"\n[alternates]\ntitle = ["Kiln Log", "Potto: Kiln Log"]\n'
+    (desk.root / "copy/en-US.toml").write_text(text, "utf-8")
+    done = run(desk, "push", "--yes", "--despite", "to-write", "--reason", "first draft")
+    assert done.code == 0 and 'its alternate "Potto: Kiln Log" has its place' in done.err
+    project = load_project(desk.root)
+    assert project.value("ios", "en-US", "title").content == "Potto: Kiln Log"
+    assert project.copy["en-US"].alternates("title").content == ["Potto Log", "Kiln Log"]
+    assert {cell.side for cell in desk.compared().cells} == {"same"}
+    assert read_journal(desk.root)[-1].note == '"Potto Log" was taken'
 
 
 def test_errors_in_what_would_be_sent_stop_it_and_others_do_not():
@@ -202,6 +218,7 @@ def test_the_program_hands_over_from_the_first_push_to_review(desk):
     facts = """
 [store.ios.once]
 copyright = "2026 Potto Works"
+stock_number = "potto-1"
 category = "Lifestyle"
 review_contact = { first_name = "A", last_name = "B", phone = "+1 555 0100", email = "a@potto.example" }
 age_answers = { violence = "none" }
@@ -247,6 +264,14 @@ def add_picture(desk):
     sha256 = hashlib.sha256(path.read_bytes()).hexdigest()
     desk.client.upload(path, sha256)
     desk.client.order_pictures("en-US", "phone-6.9", SetOrder(kind="shots", pictures=[sha256]), "")
+
+
+def test_the_documents_are_as_their_schemas_say(desk):
+    desk.somebody_writes("en-US", promo="Theirs")
+    for name, arguments in {"compare@1": ("compare",), "push@1": ("push",), "journal@1": ("journal",)}.items():
+        document = run(desk, *arguments, "--json").json
+        schema = json.loads((SCHEMAS / f"{name}.json").read_text("utf-8"))
+        assert not list(Draft202012Validator(schema).iter_errors(document)), name
 
 
 def test_conflicts_are_shown_and_decided(desk):

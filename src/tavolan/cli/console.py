@@ -158,7 +158,7 @@ def push(
     stopped = any(stop for *_, stop in plans)
     done: list[tuple[Comparison, PushPlan, Pushed | None]] = []
     for one, plan, _ in plans:
-        ready = not (dry_run or stopped or plan.is_empty) and (yes or json or _asked(one, plan))
+        ready = not (dry_run or stopped or plan.is_empty) and (yes or (not json and _asked(one, plan)))
         done.append((one, plan, _sent(one, plan, reason) if ready else None))
     refused = _after(opened, done, json)
     if json:
@@ -205,9 +205,14 @@ def _asked(found: Comparison, plan: PushPlan) -> bool:
 
 def _sent(found: Comparison, plan: PushPlan, reason: str) -> Pushed:
     from tavolan.consoles.push import push as send
+    from tavolan.consoles.second_title import take_second_titles
 
     with progress_bar(f"Sending to {found.store.id}") as move:
-        return send(found, plan, move, reason)
+        pushed = send(found, plan, move, reason)
+    for place, title in take_second_titles(found, pushed).items():
+        where = f"{found.store.id}, {place.locale}"
+        say(f'{where}: the title was taken; its alternate "{title}" has its place, here too.')
+    return pushed
 
 
 def _after(project: Project, done: list[tuple[Comparison, PushPlan, Pushed | None]], quiet: bool) -> bool:

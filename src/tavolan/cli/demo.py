@@ -71,7 +71,11 @@ def _walk(out: Console, project: Project, full: bool) -> None:
         boards = make_boards(project, locales=locales, progress=move)
     page = project.root / "out" / "preview.html"
     out.print(f"   {len(boards)} contact sheets\n")
-    out.print(styled("[bold]7  tavolan preview[/]  the listing as visitors would meet it\n"))
+    out.print(
+        styled("[bold]7  tavolan console push, pull, submit, wait[/]  hand-over to a stand-in for a store's console")
+    )
+    _hand_over(out, project)
+    out.print(styled("[bold]8  tavolan preview[/]  the listing as visitors would meet it\n"))
     write_text(page, build_page(project, findings))
     out.print(styled("[bold]Open next[/]"))
     out.print(f"  {page}", soft_wrap=True)
@@ -112,6 +116,46 @@ def _exchange(out: Console, project: Project) -> None:
             f"   {texts} texts in {len(files)} files went out and came back: {len(received.changes)} written, "
             f"{received.same} as they were, {len(received.refused)} refused; {counted(outdated, 'outdated text')} left"
         )
+
+
+def _hand_over(out: Console, project: Project) -> None:
+    """Push the sample, change a text behind its back, pull, submit and wait: on a copy, so that the sample stays."""
+    import os
+    import shutil
+    import tempfile
+
+    import tavolan
+    from tavolan.consoles.journal import read_journal
+    from tavolan.consoles.merge import counted_by_side
+    from tavolan.reports.number_words import counted
+    from tavolan.standins.console.rehearsal import VARIABLES, rehearsal
+
+    with tempfile.TemporaryDirectory() as folder, rehearsal() as desk:
+        root = Path(folder) / "kilnary"
+        shutil.copytree(project.root, root, ignore=shutil.ignore_patterns("screens", "boards"))
+        (root / "screens").symlink_to(project.root.resolve() / "screens")
+        desk.connect(root, "ios")
+        os.environ.update(VARIABLES)
+        with tavolan.console(tavolan.open_project(root), "ios") as console:
+            stops = console.blocking()
+            first = stops[0]
+            out.print(f"   {counted(len(stops), 'error')} would stop it: {first.locale} {first.field} {first.message}")
+            pushed = console.push(despite={stop.rule for stop in stops}, reason="the demo goes on")
+            out.print(
+                f"   despite that: {counted(len(pushed.sent), 'change')} sent, {counted(pushed.uploaded, 'picture')} "
+                f"uploaded, version {pushed.version} begun; the console refused {counted(len(pushed.refused), 'text')}"
+            )
+            desk.write_behind_your_back("ios", "fr-FR", "promo", "Nouveau : tous les fours d'un atelier partagé.")
+            there = counted_by_side(console.compare())["there"]
+            pulled = console.pull()
+            out.print(f"   somebody changes a text there: compare finds {there}, pull brings {len(pulled.texts)} in")
+            build = root / "kilnary.bin"
+            build.write_bytes(b"a build")
+            console.submit(build, "241")
+            version = console.wait("approved", 60).version
+            lines = len(read_journal(root))
+            state = version.state if version else "gone"
+            out.print(f"   submitted with build 241: {state}; journal.csv has {counted(lines, 'line')}\n")
 
 
 def _coverage(out: Console, project: Project) -> None:

@@ -1,13 +1,18 @@
 """One store's console, for scripts: compare, pull, push; plain data back."""
 
+import hashlib
 from collections.abc import Collection
+from datetime import date
+from pathlib import Path
 from typing import Self
 
 from tavolan.checking import run_checks
 from tavolan.checking.findings import Finding
+from tavolan.consoles import review
 from tavolan.consoles.comparison import Comparison, Selection, client_for, comparison_of, console_stores
 from tavolan.consoles.gate import blocking
 from tavolan.consoles.merge import Cell
+from tavolan.consoles.protocol import Release, Version
 from tavolan.consoles.pull import Keep, Pulled, plan_pull
 from tavolan.consoles.pull import pull as write_pull
 from tavolan.consoles.push import Pushed, plan_push
@@ -16,6 +21,9 @@ from tavolan.errors import UsageError
 from tavolan.project.load import load_project
 from tavolan.project.model import Project
 from tavolan.support.transaction import writing
+
+# Seconds that a build is waited for.
+_LONGEST = 3600.0
 
 
 class Console:
@@ -67,3 +75,24 @@ class Console:
             if stops := blocking(run_checks(found.project), self.store, plan.send, despite):
                 raise UsageError(f"errors in what would be sent: {stops[0].message}", "Mend them, or give despite.")
             return send(found, plan, None, reason)
+
+    def submit(
+        self, build: Path | None = None, number: str = "", release: Release = "manual", release_date: date | None = None
+    ) -> Version:
+        """Hand the editable version over to review, with a build that's uploaded first when one is given.
+
+        Raises UsageError when there's no version to hand over, ConsoleError when something is missing.
+        """
+        project = load_project(self.root)
+        if build is not None:
+            sha256 = hashlib.sha256(build.read_bytes()).hexdigest()
+            review.add_build(self._client, build, sha256, project.app.version or "1.0", number)
+            review.wait(self._client, "processed", _LONGEST, lambda _: None)
+        return review.submit(self._client, project, self.store, release, release_date, number)
+
+    def wait(self, goal: review.Goal = "approved", seconds: float = 3600) -> review.Awaited:
+        """Wait for a build or a review; a refusal comes back as findings. Raises OutsideError when time is up."""
+        awaited = review.wait(self._client, goal, seconds, lambda _: None)
+        if awaited.version is not None and awaited.version.state == "refused":
+            awaited.findings = review.refusals(load_project(self.root), self.store, awaited.version.reasons)
+        return awaited

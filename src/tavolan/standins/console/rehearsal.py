@@ -1,0 +1,51 @@
+"""A console to rehearse with: served in the background, with app records that a project can be connected to."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+from tavolan.standins.console.back_office import Manners
+from tavolan.standins.console.seeds import add_app
+from tavolan.standins.console.server import CLIENT_ID, SECRET, ConsoleServer
+
+# What a connected project names as the environment variables to sign in with.
+VARIABLES = {"REHEARSAL_ID": CLIENT_ID, "REHEARSAL_SECRET": SECRET}
+_TABLE = """
+[console.{store}]
+url = "{url}"
+app = "rehearsal-{store}"
+client_id_env = "REHEARSAL_ID"
+client_secret_env = "REHEARSAL_SECRET"
+"""
+
+
+class Rehearsal:
+    """A running stand-in, and the app records of a project in it."""
+
+    def __init__(self, server: ConsoleServer) -> None:
+        self._server = server
+
+    def connect(self, root: Path, store: str) -> None:
+        """Add an app record for a store of a project, and the console to its `tavolan.toml`."""
+        add_app(self._server.state, f"rehearsal-{store}", store, "en-US")
+        with (root / "tavolan.toml").open("a", encoding="utf-8") as config:
+            config.write(_TABLE.format(store=store, url=self._server.address))
+
+    def write_behind_your_back(self, store: str, locale: str, field: str, text: str) -> None:
+        """Change a text as somebody would in the console."""
+        state = self._server.state
+        with state.change():
+            kept = state.get("listing", f"rehearsal-{store}", locale)
+            texts = {**(kept.value["texts"] if kept else {}), field: text}
+            state.put("listing", f"rehearsal-{store}", locale, {"texts": texts})
+
+
+@contextmanager
+def rehearsal() -> Iterator[Rehearsal]:
+    """Serve a stand-in until the block ends."""
+    server = ConsoleServer(manners=Manners(build=0.2, review=0.2))
+    server.start()
+    try:
+        yield Rehearsal(server)
+    finally:
+        server.close()
