@@ -2,6 +2,8 @@
 
 import hashlib
 import json
+import os
+import subprocess
 import time
 from pathlib import Path
 
@@ -10,7 +12,7 @@ from desk import ENV, Desk, server
 from jsonschema import Draft202012Validator
 
 import tavolan
-from conftest import run_tavolan, write_screen
+from conftest import PROGRAM, run_tavolan, write_screen
 from tavolan.checking.findings import Finding
 from tavolan.consoles.client import ConsoleError
 from tavolan.consoles.content import Place, holding_of
@@ -286,6 +288,47 @@ def test_conflicts_are_shown_and_decided(desk):
     done = run(desk, "pull", "--keep-field", "en-US subtitle=theirs")
     assert done.code == 0 and 'subtitle = "Theirs"' in (desk.root / "copy/en-US.toml").read_text("utf-8")
     assert read_journal(desk.root)[-1].who == "console"
+
+
+def test_git_fills_the_journal_for_the_time_before(desk):
+    def git(*words):
+        name = ("-c", "user.name=A", "-c", "user.email=a@b.example")
+        subprocess.run(["git", *name, *words], cwd=desk.root, check=True, capture_output=True)
+
+    git("init", "-q")
+    git("add", "-A")
+    git("commit", "-qm", "First texts")
+    desk.write(en_US={**TEXTS, "subtitle": "Kiln notes"}, de_DE={"subtitle": "Tonnotizen"})
+    git("commit", "-qam", "Kiln first")
+    assert "4 changes added from git" in run(desk, "journal", "--from-git").out
+    lines = [(x.field, x.before, x.after, x.who) for x in read_journal(desk.root) if "Kiln first" in x.note]
+    assert lines == [("subtitle", "Clay notes", "Kiln notes", "git")]
+    assert "0 changes added from git" in run(desk, "journal", "--from-git").out
+
+
+@pytest.mark.parametrize("after", [0.5, 0.9, 1.3])
+def test_a_push_that_was_killed_is_simply_run_again(desk, after):
+    command = [
+        PROGRAM,
+        "console",
+        "push",
+        "--yes",
+        "--despite",
+        "to-write",
+        "--reason",
+        "draft",
+        "--project",
+        desk.root,
+    ]
+    desk.manners.slow = 0.05
+    killed = subprocess.Popen(command, env={**os.environ, **ENV}, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    time.sleep(after)
+    killed.kill()
+    killed.wait()
+    desk.manners.slow = 0.0
+    assert run(desk, "push", "--yes", "--despite", "to-write", "--reason", "draft").code == 0
+    found = desk.compared()
+    assert {cell.side for cell in found.cells} == {"same"} and len(read_journal(desk.root)) == 3
 
 
 def test_wrong_use_is_said(desk):

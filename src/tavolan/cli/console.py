@@ -152,7 +152,8 @@ def push(
 
     if despite and not reason.strip():
         raise UsageError("--despite needs a reason", 'Add --reason "…"; it goes into the journal.')
-    opened = open_project(project, write=not dry_run)
+    # The project's lock is only taken to note what was sent: others may write texts while a push goes on.
+    opened = open_project(project)
     found = _compared(opened, store, locale, field, not no_pictures, pictures)
     plans = [(one, *_planned(one, list(despite or []), json)) for one in found]
     stopped = any(stop for *_, stop in plans)

@@ -52,6 +52,17 @@ def write_base(root: Path, store: str, base: Content) -> None:
     write_text(root / base_name(store), "\n".join([_HEAD, *parts]))
 
 
+def note_agreed(root: Path, store: str, agreed: Content) -> Content:
+    """Make values the base of their places, None of none, and return the whole base as it is then.
+
+    The file is read again first: another run may have written it. The caller holds the project's lock.
+    """
+    base = {**read_base(root, store), **agreed}
+    base = {place: value for place, value in base.items() if value is not None}
+    write_base(root, store, base)
+    return base
+
+
 def _key(name: str) -> str:
     bare = name.isascii() and name.replace("-", "").replace("_", "").isalnum()
     return name if bare else _value(name)

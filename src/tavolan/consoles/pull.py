@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Literal
 
-from tavolan.consoles.base import write_base
+from tavolan.consoles.base import note_agreed
 from tavolan.consoles.client import Client
 from tavolan.consoles.comparison import Comparison
 from tavolan.consoles.content import Content, Place
@@ -90,12 +90,8 @@ def agree(found: Comparison, cells: list[Cell]) -> None:
     agreed = [cell for cell in found.cells if cell.agreed_anew]
     if not cells and not agreed:
         return
-    for cell in (*cells, *agreed):
-        if cell.there is None:
-            found.base.pop(cell.place, None)
-        else:
-            found.base[cell.place] = cell.there
-    write_base(found.project.root, found.store.id, found.base)
+    values = {cell.place: cell.there for cell in (*cells, *agreed)}
+    found.base = note_agreed(found.project.root, found.store.id, values)
 
 
 def _change(texts: Texts, store: str, cell: Cell) -> TextChange:

@@ -6,7 +6,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
-from tavolan.consoles.base import write_base
+from tavolan.consoles.base import note_agreed
 from tavolan.consoles.client import Client, ConsoleError
 from tavolan.consoles.comparison import Comparison
 from tavolan.consoles.content import Place
@@ -213,11 +213,8 @@ def _keep(found: Comparison, sent: list[Cell], reason: str) -> None:
             continue
         lines.append(line_of(found.store.id, cell.place.locale, cell.place.field, version, found.base.get(cell.place),
                              cell.here, "project", reason))  # fmt: skip
-        if cell.here is None:
-            found.base.pop(cell.place, None)
-        else:
-            found.base[cell.place] = cell.here
     with changing(found.project.root):
-        write_base(found.project.root, found.store.id, found.base)
+        values = {cell.place: cell.here for cell in (*sent, *agreed)}
+        found.base = note_agreed(found.project.root, found.store.id, values)
         if lines:
             add_lines(found.project.root, lines)

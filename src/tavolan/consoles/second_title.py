@@ -1,6 +1,6 @@
 """Where a title was taken, its alternates are tried in order; one that's free takes its place in the project too."""
 
-from tavolan.consoles.base import write_base
+from tavolan.consoles.base import note_agreed
 from tavolan.consoles.client import ConsoleError
 from tavolan.consoles.comparison import Comparison
 from tavolan.consoles.content import Place
@@ -53,6 +53,5 @@ def _keep(found: Comparison, place: Place, address: str, title: str) -> None:
     with changing(project.root):
         writer.write([TextChange(place.locale, address, before, title)])
         writer.write_alternates(place.locale, address, others)
-        found.base[place] = title
-        write_base(project.root, found.store.id, found.base)
+        found.base = note_agreed(project.root, found.store.id, {place: title})
         add_lines(project.root, [line])

@@ -89,15 +89,17 @@ def _short(value: object) -> str:
 
 
 def print_journal(console: Console, lines: list[Line], most: int = 40) -> None:
-    """Print the newest changes last."""
-    table = plain_table("date", "store", "locale", "field", "version", "by", "before", "after")
+    """Print the newest changes last, a line each."""
+    table = plain_table("date", "store", "locale", "field", "version", "by")
+    for name in ("before", "after", "why"):
+        table.add_column(name, no_wrap=True, overflow="ellipsis", ratio=1, min_width=len(name))
+    table.expand = True
     for line in lines[-most:]:
         day = SafeText(line.date[:16].replace("T", " "), "dim")
         by = SafeText(line.who, "cyan" if line.who == "console" else "default")
         cells = (line.store, line.locale or "–", line.field, line.version)
-        table.add_row(
-            day, *map(SafeText, cells), by, SafeText(_short(line.before), "dim"), SafeText(_short(line.after))
-        )
+        texts = (SafeText(_short(line.before), "dim"), SafeText(_short(line.after)), SafeText(line.note, "dim"))
+        table.add_row(day, *map(SafeText, cells), by, *texts)
     console.print(table)
     if len(lines) > most:
-        console.print(styled("[dim]{} more before these; --all shows them[/]", counted(len(lines) - most, "change")))
+        console.print(styled("[dim]{} before these; --all shows them[/]", counted(len(lines) - most, "more change")))
