@@ -78,8 +78,11 @@ def trial(whole: Path, server: ConsoleServer, kill_after: float | None, cuts: in
         run.wait()
         server.manners.drop = 0
         again = subprocess.run([PROGRAM, *PUSH, "--project", str(root)], env=ENV, capture_output=True, check=False)
+        if again.returncode:
+            print((again.stdout + again.stderr).decode("utf-8", "replace")[-1500:], flush=True)
+            return again.returncode, False
         journal = (root / "journal.csv").read_text("utf-8").count("\n")
-        return again.returncode, equal(root, server.address) and journal > 100
+        return 0, equal(root, server.address) and journal > 100
 
 
 def main() -> None:

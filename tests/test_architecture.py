@@ -69,6 +69,7 @@ BREACHES = {
     "network": ("notes/gitlog.py", "import httpx"),
     "plotting": ("reports/page.py", "import matplotlib"),
     "formats": ("project/datafile.py", "import openpyxl"),
+    "servers": ("consoles/push.py", "import fastapi"),
 }
 
 

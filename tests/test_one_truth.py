@@ -213,9 +213,15 @@ def test_status_begins_with_what_comes_first(tmp_path):
     assert run_tavolan("new", tmp_path / "p", "--store", "ios", "--locale", "de-DE").code == 0
     done = run_tavolan("status", cwd=tmp_path / "p")
     assert "Nothing left" not in done.out and "Next: en-US title is still to write" in done.out
-    assert "still to write: age_answers, category, copyright, review_contact" in done.out
+    assert "still to write: age_answers, category, copyright, review_contact, stock_number" in done.out
     document = run_tavolan("status", "--json", cwd=tmp_path / "p").json
-    assert document["facts"]["ios"]["missing"] == ["age_answers", "category", "copyright", "review_contact"]
+    assert document["facts"]["ios"]["missing"] == [
+        "age_answers",
+        "category",
+        "copyright",
+        "review_contact",
+        "stock_number",
+    ]
     replace(tmp_path / "p/copy/de-DE.toml", 'subtitle = ""', f'subtitle = "{"x" * 31}"')
     assert "Next: en-US title is still to write" in run_tavolan("status", cwd=tmp_path / "p").out
 

@@ -141,7 +141,7 @@ def test_weights_and_standing_can_be_told(project):
     assert done.code == 3 and "words.tiers: with-keywords weighs more than with-subtitle" in done.err
     replace(project / "tavolan.toml", "with-keywords = 0.75", "with-keyword = 0.25")
     done = run_tavolan("terms", "cover", cwd=project)
-    assert done.code == 3 and "tavolan.toml:18: words.tiers" in done.err
+    assert done.code == 3 and "tavolan.toml:19: words.tiers" in done.err
 
 
 def test_tiers_tell_how_strong_an_answer_is(project):

@@ -6,25 +6,25 @@ from pydantic import TypeAdapter
 from pydantic.json_schema import GenerateJsonSchema
 
 from tavolan.project.json_schemas import DRAFT
-from tavolan.reports.documents import shapes
+from tavolan.reports.documents import hand_over_shapes, shapes
 
 # The shape of each document by its id and version, as its `schema` names it.
 SHAPES: dict[str, type] = {
     "baseline@1": shapes.Baseline,
     "check@1": shapes.Check,
-    "compare@1": shapes.Compare,
+    "compare@1": hand_over_shapes.Compare,
     "copy@1": shapes.Copy,
     "cover@1": shapes.Cover,
     "field@1": shapes.Field,
     "fit@1": shapes.Fit,
-    "journal@1": shapes.Journal,
+    "journal@1": hand_over_shapes.Journal,
     "lists@2": shapes.Lists,
     "locales@1": shapes.Locales,
     "mine@1": shapes.Mine,
     "notes@1": shapes.Notes,
     "pack@1": shapes.Pack,
     "plan@1": shapes.Plan,
-    "push@1": shapes.Push,
+    "push@1": hand_over_shapes.Push,
     "render@1": shapes.Render,
     "rules@1": shapes.Rules,
     "score@1": shapes.Scores,

@@ -3,21 +3,16 @@
 A part that a command prints as it is has its own class as its shape.
 """
 
-from typing import Any, NotRequired
-
-from pydantic import ConfigDict
-from typing_extensions import TypedDict
+from typing import NotRequired
 
 from tavolan.checking.findings import Level
 from tavolan.checking.status import FactCounts, Step
-from tavolan.consoles.journal import Line
-from tavolan.consoles.merge import Side
-from tavolan.consoles.protocol import Section, Version
 from tavolan.notes.export import Note
 from tavolan.project.locale_suggestions import Suggestion
 from tavolan.project.picture_records import PictureCounts
 from tavolan.project.texts import TextChange
 from tavolan.project.translation_progress import Standing
+from tavolan.reports.documents.document_part import DocumentPart
 from tavolan.words.matching import Tier
 from tavolan.words.mentions import Mentions
 from tavolan.words.mined import Mined
@@ -25,12 +20,6 @@ from tavolan.words.plan_choices import Fields
 from tavolan.words.plan_model import LocalePlan, PhraseChange
 from tavolan.words.plan_prices import WordPrice
 from tavolan.words.score import Score
-
-
-class DocumentPart(TypedDict):
-    """A part of a document: nothing else may be in it, and the texts below its entries describe them."""
-
-    __pydantic_config__ = ConfigDict(extra="forbid", use_attribute_docstrings=True)  # type: ignore[misc]
 
 
 class Baseline(DocumentPart):
@@ -80,66 +69,6 @@ class Check(DocumentPart):
 
     findings: list[Finding]
     summary: CheckSummary
-
-
-class DifferingPlace(DocumentPart):
-    kind: str
-    """text, fact or pictures."""
-    locale: str
-    """Empty for facts."""
-    field: str
-    """A field, or the size class or graphic of pictures."""
-    side: Side
-    """Who changed it since both sides agreed."""
-    base: Any
-    """What both had; null where nothing was. Pictures are digests (SHA-256), in order. So are `here` and `there`."""
-    here: Any
-    there: Any
-
-
-class ComparedStore(DocumentPart):
-    store: str
-    versions: list[Version]
-    sections: list[Section]
-    """What a hand-over needs, part by part."""
-    counts: dict[Side, int]
-    places: list[DifferingPlace]
-    """All places that aren't the same."""
-
-
-class Compare(DocumentPart):
-    """Printed by `tavolan console compare --json`."""
-
-    stores: list[ComparedStore]
-
-
-class PushedStore(DocumentPart):
-    store: str
-    to_send: list[str]
-    """Places as `de-DE title`; facts without a locale. So are all that follow."""
-    conflicts: list[str]
-    changed_there: list[str]
-    version: str
-    """The version that is begun for it; empty where none is."""
-    sent: list[str]
-    uploaded: int
-    """Files."""
-    refused: dict[str, str]
-    """What the console says of places that it didn't take."""
-    overtaken: list[str]
-    """Changed in the console while the push went on."""
-
-
-class Push(DocumentPart):
-    """Printed by `tavolan console push --json`."""
-
-    stores: list[PushedStore]
-
-
-class Journal(DocumentPart):
-    """Printed by `tavolan console journal --json`."""
-
-    changes: list[Line]
 
 
 class Copy(DocumentPart):

@@ -31,6 +31,11 @@ class FactsPatch(Shape):
 
 def add_routes(router: APIRouter, desk: Desk) -> None:
     """Add the endpoints."""
+    _add_listings(router, desk)
+    _add_facts(router, desk)
+
+
+def _add_listings(router: APIRouter, desk: Desk) -> None:
 
     @router.get("/apps/{app}/listings", tags=["listings"])
     def listings(app: AppId, after: After = "") -> Page[Tagged[Listing]]:
@@ -65,6 +70,8 @@ def add_routes(router: APIRouter, desk: Desk) -> None:
             texts = {name: value for name, value in {**before, **changed}.items() if value is not None}
             return _listing(desk.state.put("listing", app, locale, {"texts": texts}))
 
+
+def _add_facts(router: APIRouter, desk: Desk) -> None:
     @router.get("/apps/{app}/facts", tags=["facts"])
     def facts(app: AppId) -> Tagged[Facts]:
         """Return the facts."""
