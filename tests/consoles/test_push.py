@@ -7,6 +7,7 @@ import subprocess
 import time
 from pathlib import Path
 
+import httpx
 import pytest
 from desk import ENV, Desk, server
 from jsonschema import Draft202012Validator
@@ -14,8 +15,9 @@ from jsonschema import Draft202012Validator
 import tavolan
 from conftest import PROGRAM, run_tavolan, write_screen
 from tavolan.checking.findings import Finding
-from tavolan.consoles.client import ConsoleError
+from tavolan.consoles.client import Client, ConsoleAddress, ConsoleError
 from tavolan.consoles.content import Place, holding_of
+from tavolan.consoles.credentials import Credentials
 from tavolan.consoles.gate import blocking, in_another_language, likely_language
 from tavolan.consoles.journal import read_journal
 from tavolan.consoles.merge import Cell
@@ -288,6 +290,54 @@ def test_conflicts_are_shown_and_decided(desk):
     done = run(desk, "pull", "--keep-field", "en-US subtitle=theirs")
     assert done.code == 0 and 'subtitle = "Theirs"' in (desk.root / "copy/en-US.toml").read_text("utf-8")
     assert read_journal(desk.root)[-1].who == "console"
+
+
+def test_what_no_rulebook_knows_and_odd_names_stay_in_the_console(desk, tmp_path):
+    pushed(desk)
+    texts = {"title": "Potto", "mystery": "?", "items.../x.item_name": "?"}
+    desk.state.put("listing", desk.app, "en-US", {"texts": texts})
+    env = {"CONSOLE_ID": ENV["POTTO_ID"], "CONSOLE_SECRET": ENV["POTTO_SECRET"]}
+    started = ("--from", server().address, "--app", desk.app)
+    done = run_tavolan("new", tmp_path / "fresh", *started, **env)
+    assert done.code == 0, done.err
+    assert "left there: ios en-US mystery" in done.out and "left there: ios en-US items.../x.item_name" in done.out
+    assert "mystery" not in (tmp_path / "fresh/copy/en-US.toml").read_text()
+
+    desk.state.put("listing", desk.app, "../../evil", {"texts": {}})
+    done = run_tavolan("new", tmp_path / "a/fresh", *started, **env)
+    assert done.code == 2 and '"../../evil" isn\'t a locale tag' in done.err
+    assert not (tmp_path / "a").exists()
+
+
+def test_an_answer_without_end_and_a_packed_one_are_refused():
+    def answers(pieces, **headers):
+        def respond(request):
+            if request.url.path == "/token":
+                token = {"access_token": "x", "token_type": "Bearer", "expires_in": 60}
+                return httpx.Response(200, stream=Pieces([json.dumps(token).encode()]))
+            return httpx.Response(200, headers=headers, stream=Pieces(pieces))
+
+        return httpx.Client(base_url="http://console.example", transport=httpx.MockTransport(respond))
+
+    class Pieces(httpx.SyncByteStream):
+        def __init__(self, pieces):
+            self.pieces = pieces
+
+        def __iter__(self):
+            yield from self.pieces
+
+    address = ConsoleAddress("ios", "http://console.example", "potto", Credentials("a", "b"))
+    endless = Client(address, http=answers(b"x" * 1_000_000 for _ in iter(int, 1)))
+    with pytest.raises(OutsideError, match="more than 100 MB"):
+        endless.app()
+    packed = Client(address, http=answers([b"x"], **{"Content-Encoding": "gzip"}))
+    with pytest.raises(OutsideError, match="came packed"):
+        packed.app()
+    odd = Client(address, http=answers([b"<html>"]))
+    with pytest.raises(OutsideError, match="isn't as the protocol says"):
+        odd.app()
+    for client in (endless, packed, odd):
+        client.close()
 
 
 def test_git_fills_the_journal_for_the_time_before(desk):

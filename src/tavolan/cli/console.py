@@ -23,6 +23,7 @@ from tavolan.cli.common import (
 )
 
 if TYPE_CHECKING:
+    from collections.abc import Callable
     from datetime import date
 
     from tavolan.checking.findings import Finding
@@ -147,6 +148,9 @@ def push(
     json: JsonOption = False,
 ) -> None:
     """Send what changed here, and nothing else. Errors in it, and conflicts, stop it."""
+    from functools import cache
+
+    from tavolan.checking import run_checks
     from tavolan.errors import UsageError
     from tavolan.reports.documents.build import push_document
 
@@ -155,7 +159,8 @@ def push(
     # The project's lock is only taken to note what was sent: others may write texts while a push goes on.
     opened = open_project(project)
     found = _compared(opened, store, locale, field, not no_pictures, pictures)
-    plans = [(one, *_planned(one, list(despite or []), json)) for one in found]
+    checked = cache(lambda: run_checks(opened))
+    plans = [(one, *_planned(one, checked, list(despite or []), json)) for one in found]
     stopped = any(stop for *_, stop in plans)
     done: list[tuple[Comparison, PushPlan, Pushed | None]] = []
     for one, plan, _ in plans:
@@ -168,9 +173,10 @@ def push(
         raise typer.Exit(1)
 
 
-def _planned(found: Comparison, despite: list[str], quiet: bool) -> tuple[PushPlan, bool]:
+def _planned(
+    found: Comparison, checked: Callable[[], list[Finding]], despite: list[str], quiet: bool
+) -> tuple[PushPlan, bool]:
     """Return what would be sent, shown to people, and whether something stops it."""
-    from tavolan.checking import run_checks
     from tavolan.consoles.gate import blocking, in_another_language
     from tavolan.consoles.push import plan_push
     from tavolan.reports.consoletables import print_cells
@@ -179,7 +185,7 @@ def _planned(found: Comparison, despite: list[str], quiet: bool) -> tuple[PushPl
     plan = plan_push(found)
     if plan.is_empty and not plan.conflicts:
         return plan, False
-    stops = blocking(run_checks(found.project), found.store.id, plan.send, despite) if plan.send else []
+    stops = blocking(checked(), found.store.id, plan.send, despite) if plan.send else []
     if not quiet:
         out = console()
         print_cells(out, f"{found.store.id}: to send", plan.send)

@@ -70,6 +70,8 @@ def _from_console(folder: Path, name: str, url: str, apps: list[str], id_env: st
     out = console()
     parts = [counted(done.texts, "text"), counted(done.facts, "fact"), counted(done.pictures, "picture")]
     out.print(f"{', '.join(parts)} in {counted(len(done.locales), 'locale')} came to {folder}", soft_wrap=True)
+    for place in done.unknown[:10]:
+        out.print(f"left there: {place}, which the rulebook doesn't know", soft_wrap=True)
     counts = count_levels(run_checks(load_project(folder.resolve())))
     summary = ", ".join(counted(number, level) for level, number in counts.items() if number)
     out.print(f"Checked: {summary or 'nothing to find fault with'}. See them: tavolan check --project {folder}")

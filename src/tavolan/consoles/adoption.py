@@ -1,5 +1,6 @@
 """Start a project from what consoles hold: all locales, texts, facts, and the pictures into `out/received/`."""
 
+import re
 import tempfile
 from collections import Counter
 from dataclasses import dataclass, field
@@ -14,6 +15,8 @@ from tavolan.consoles.remote import Remote, read_console
 from tavolan.errors import UsageError
 from tavolan.project.starter import Starter, plan_project, write_project
 from tavolan.project.toml_edit import TomlEditor
+from tavolan.rulebooks.load import shipped_rulebook
+from tavolan.rulebooks.model import FieldRule
 from tavolan.support.files import write_text
 
 _CONSOLE = """
@@ -89,7 +92,12 @@ def _write_config(root: Path, origin: Origin, remotes: dict[Client, Remote]) -> 
         text += _CONSOLE.format(store=remote.app.store, url=origin.url, app=client.address.app, id_env=origin.id_env,
                                 secret_env=origin.secret_env)  # fmt: skip
     write_text(path, text)
-    items = {place.field.split(".")[1] for remote in remotes.values() for place in remote.content if _is_item(place)}
+    items = {
+        place.field.split(".")[1]
+        for remote in remotes.values()
+        for place, value in remote.content.items()
+        if _is_item(place) and _is_text(remote, place, value)
+    }
     versions = [version.version for remote in remotes.values() for version in remote.versions]
     editor = TomlEditor(path, "tavolan.toml")
     if items:
@@ -100,7 +108,7 @@ def _write_config(root: Path, origin: Origin, remotes: dict[Client, Remote]) -> 
     facts: dict[str, dict[str, Any]] = {}
     for remote in remotes.values():
         for place, value in remote.content.items():
-            if place.kind == "fact":
+            if place.kind == "fact" and place.field in _fields(remote, "once"):
                 facts.setdefault(place.field, {})[remote.app.store] = value
     for name, by_store in facts.items():
         shared = _shared(by_store)
@@ -116,8 +124,10 @@ def _write_texts(root: Path, remotes: dict[Client, Remote], done: Adopted) -> No
     for remote in remotes.values():
         done.facts += sum(place.kind == "fact" for place in remote.content)
         for place, value in remote.content.items():
-            if place.kind == "text":
+            if place.kind == "text" and place.locale in done.locales and _is_text(remote, place, value):
                 found.setdefault(place.locale, {}).setdefault(place.field, {})[remote.app.store] = value
+            elif place.kind == "text":
+                done.unknown.append(f"{remote.app.store} {place}")
     for locale, texts in found.items():
         editor = TomlEditor(root / "copy" / f"{locale}.toml", f"copy/{locale}.toml")
         for name, by_store in texts.items():
@@ -129,6 +139,18 @@ def _write_texts(root: Path, remotes: dict[Client, Remote], done: Adopted) -> No
                     editor.set((store, name), value)
                     done.texts += 1
         editor.save()
+
+
+def _fields(remote: Remote, scope: str) -> dict[str, FieldRule]:
+    return {key: rule for key, rule in shipped_rulebook(remote.app.store).fields.items() if rule.scope == scope}
+
+
+def _is_text(remote: Remote, place: Place, value: Any) -> bool:
+    """Whether a text is one of a field that this project can hold, and of its shape."""
+    *item, key = place.field.split(".")
+    fits = not item or (len(item) == 2 and item[0] == "items" and re.fullmatch(r"[a-z0-9][a-z0-9-]*", item[1]))
+    rule = _fields(remote, "item" if item else "locale").get(key)
+    return bool(fits) and rule is not None and isinstance(value, list) == (rule.kind == "list")
 
 
 def _is_item(place: Place) -> bool:

@@ -25,7 +25,7 @@ from tavolan.support.retries import asked_wait, without_password
 T = TypeVar("T")
 MERGE_PATCH = "application/merge-patch+json"
 _TRIES = 5
-_MOST_BYTES = 20_000_000
+_MOST_BYTES = 100_000_000
 _EARLY = 5.0
 
 
@@ -223,7 +223,7 @@ class Client:
             wait = min(0.25 * 2**attempt, 30.0)
             try:
                 headers["Authorization"] = f"Bearer {self._bearer()}"
-                answer = self._http.request(method, path, headers=headers, **more)
+                answer = self._ask(method, path, headers=headers, **more)
             except (httpx.InvalidURL, httpx.UnsupportedProtocol, UnicodeError) as error:
                 address = without_password(self.address.url)
                 raise OutsideError(
@@ -246,6 +246,24 @@ class Client:
         message = f"console {self.address.store}: {trouble} after {_TRIES} tries"
         raise OutsideError(message, "Run it again later: it goes on where it was.")
 
+    def _ask(self, method: str, path: str, **more: Any) -> httpx.Response:
+        """Ask once. An answer has a limit in bytes, and one time for the whole of it; it may not come packed."""
+        end = time.monotonic() + self.address.timeout
+        more["headers"] = {**more.get("headers", {}), "Accept-Encoding": "identity"}
+        with self._http.stream(method, path, **more) as answer:
+            body = bytearray()
+            for piece in answer.iter_raw():
+                body += piece
+                if len(body) > _MOST_BYTES:
+                    message = f"console {self.address.store}: an answer has more than {_MOST_BYTES // 1_000_000} MB"
+                    raise OutsideError(message, "Is the address that of a console?")
+                if time.monotonic() > end:
+                    raise httpx.ReadTimeout("the answer takes too long")
+            if answer.headers.get("Content-Encoding", "identity") not in ("identity", ""):
+                message = f"console {self.address.store}: an answer came packed, which wasn't asked for"
+                raise OutsideError(message, "Is the address that of a console?")
+            return httpx.Response(answer.status_code, headers=answer.headers, content=bytes(body))
+
     def _refusal(self, answer: httpx.Response) -> ConsoleError:
         store = self.address.store
         try:
@@ -261,11 +279,12 @@ class Client:
             if not self._token or time.monotonic() > self._until:
                 user = self.address.credentials
                 form = {"grant_type": "client_credentials"}
-                answer = self._http.post("/token", data=form, auth=(user.client_id, user.secret))
+                answer = self._ask("POST", "/token", data=form, auth=(user.client_id, user.secret))
                 if answer.status_code in (400, 401, 403):
                     message = f"console {self.address.store}: the sign-in was refused"
                     raise OutsideError(message, "Are client id and secret right? See [console] in tavolan.toml.")
-                answer.raise_for_status()
+                if not answer.is_success:
+                    raise httpx.RemoteProtocolError(f"status {answer.status_code} at the sign-in")
                 token = self._read(answer, protocol.Token)
                 self._token, self._until = token.access_token, time.monotonic() + max(1.0, token.expires_in - _EARLY)
             return self._token
