@@ -39,6 +39,8 @@ app = typer.Typer(help="Hand-over: compare with a store's console, pull, push, s
 FieldOption = Annotated[list[str] | None, typer.Option("--field", help="Only this field or size class; repeatable.")]
 NoPictures = Annotated[bool, typer.Option("--no-pictures", help="Texts and facts alone.")]
 YesOption = Annotated[bool, typer.Option("--yes", "-y", help="Don't ask.")]
+# Rows of changes that a push shows before it asks; nobody reads five hundred.
+_MOST_SHOWN = 60
 
 
 def _compared(
@@ -188,7 +190,7 @@ def _planned(
     stops = blocking(checked(), found.store.id, plan.send, despite) if plan.send else []
     if not quiet:
         out = console()
-        print_cells(out, f"{found.store.id}: to send", plan.send)
+        print_cells(out, f"{found.store.id}: to send", plan.send, _MOST_SHOWN)
         print_cells(out, f"{found.store.id}: changed on both sides: pull first", plan.conflicts)
         for cell, language in in_another_language(plan.send):
             out.print(styled("[yellow]{} looks like {}. Is it in the right file?[/]", str(cell.place), language))

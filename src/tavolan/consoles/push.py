@@ -1,5 +1,6 @@
 """Push: send what the project changed, and nothing else, under the entity tags of what was seen."""
 
+import time
 from collections.abc import Callable, Iterable
 from concurrent.futures import Future, ThreadPoolExecutor, as_completed
 from dataclasses import dataclass, field
@@ -20,8 +21,8 @@ from tavolan.support.transaction import changing
 Progress = Callable[[int, int], None]
 # Requests on their way at once.
 PARALLEL = 6
-# What was pushed is noted after so many groups: a run that's killed sends at most these once more, to no effect.
-_NOTED = 20
+# Seconds between notes of what was sent. What a killed run sent since the last one is seen to be there by the next.
+_NOTED_EVERY = 1.0
 
 
 @dataclass
@@ -96,12 +97,15 @@ def push(found: Comparison, plan: PushPlan, progress: Progress | None = None, re
         groups.setdefault(group_of(cell.place), []).append(cell)
     total, done = len(plan.uploads) + len(groups), 0
     noted: list[Cell] = []
+    last = time.monotonic()
 
     def note(cells: Iterable[Cell]) -> None:
+        nonlocal last
         noted.extend(cells)
-        if len(noted) >= _NOTED:
+        if time.monotonic() - last >= _NOTED_EVERY:
             _keep(found, noted, reason)
             noted.clear()
+            last = time.monotonic()
 
     try:
         if plan.version:

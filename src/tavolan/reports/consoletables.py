@@ -1,6 +1,6 @@
 """Tables about consoles, for people: comparisons, what a push or pull does, the journal."""
 
-from collections.abc import Iterable
+from collections.abc import Sequence
 
 from rich.console import Console
 
@@ -67,10 +67,10 @@ def print_sections(console: Console, sections: list[Section]) -> None:
         console.print(styled("  ○ {}{}  [dim]{}[/]", section.id.replace("_", " "), lock, missing), soft_wrap=True)
 
 
-def print_cells(console: Console, title: str, cells: Iterable[Cell]) -> None:
-    """Print places with what's there and what's here."""
+def print_cells(console: Console, title: str, cells: Sequence[Cell], most: int | None = None) -> None:
+    """Print places with what's there and what's here; `most` of them where there are more."""
     table = plain_table("", "locale", "field", "in the console", "in the project")
-    for cell in cells:
+    for cell in cells[:most]:
         there, here = _short(cell.there), _short(cell.here)
         sign = SafeText(_SIGNS[cell.side], SIDE_STYLE[cell.side])
         table.add_row(
@@ -79,6 +79,9 @@ def print_cells(console: Console, title: str, cells: Iterable[Cell]) -> None:
     if table.row_count:
         console.print(styled("\n[bold]{}[/]", title))
         console.print(table)
+    if most is not None and len(cells) > most:
+        more = counted(len(cells) - most, "more change")
+        console.print(styled("[dim]and {}; tavolan console compare --texts shows each[/]", more))
 
 
 def _short(value: object) -> str:

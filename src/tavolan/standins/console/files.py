@@ -193,7 +193,7 @@ def _set(desk: Desk, kept: Kept) -> Tagged[PictureSet]:
         facts = desk.state.get("facts of file", "", sha256)
         read = facts.value if facts else {"width": 0, "height": 0, "format": ""}
         ready = time.time() >= kept.value["ready_at"]
-        size = len(desk.state.file(sha256) or b"")
+        size = desk.state.file_bytes(sha256)
         found.append(Picture(sha256=sha256, bytes=size, width=read["width"], height=read["height"],
                              format=read["format"], state="ready" if ready else "processing"))  # fmt: skip
     value = PictureSet(locale=locale, place=place, kind=kept.value["kind"], pictures=found)

@@ -91,6 +91,12 @@ class State:
             row = self._base.execute("select data from file where sha256 = ?", (sha256,)).fetchone()
         return bytes(row[0]) if row else None
 
+    def file_bytes(self, sha256: str) -> int:
+        """Return how many bytes a file has; 0 when it isn't there."""
+        with self._lock:
+            row = self._base.execute("select length(data) from file where sha256 = ?", (sha256,)).fetchone()
+        return row[0] if row else 0
+
     def has_file(self, sha256: str) -> bool:
         """Whether a file is there."""
         with self._lock:
