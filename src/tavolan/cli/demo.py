@@ -21,7 +21,7 @@ def demo(
     folder: Annotated[Path, typer.Argument(help="Folder for the sample project.", metavar="DIR")] = Path("kilnary"),
     full: Annotated[bool, typer.Option("--full", help="Render all 14 locales instead of three.")] = False,
 ) -> None:
-    """Write the sample project Kilnary and walk through it: check, cover, render, board, preview.
+    """Write the sample project Kilnary and walk through it: check, cover, render, board, preview, hand over.
 
     What's already there is kept, so it can be run again, also over your own changes to it.
     """
