@@ -181,7 +181,7 @@ def _planned(
     """Return what would be sent, shown to people, and whether something stops it."""
     from tavolan.consoles.gate import blocking, in_another_language
     from tavolan.consoles.push import plan_push
-    from tavolan.reports.consoletables import print_cells
+    from tavolan.reports.consoletables import print_cells, print_language_doubts
     from tavolan.reports.tables import print_findings
 
     plan = plan_push(found)
@@ -192,8 +192,7 @@ def _planned(
         out = console()
         print_cells(out, f"{found.store.id}: to send", plan.send, _MOST_SHOWN)
         print_cells(out, f"{found.store.id}: changed on both sides: pull first", plan.conflicts)
-        for cell, language in in_another_language(plan.send):
-            out.print(styled("[yellow]{} looks like {}. Is it in the right file?[/]", str(cell.place), language))
+        print_language_doubts(out, in_another_language(plan.send))
         if plan.version:
             out.print(f"A new version {plan.version} is begun in {found.store.id} for it.")
         if stops:

@@ -1,6 +1,7 @@
 """What stops a push, and what it questions: findings of what would be sent, and texts in another language."""
 
 from collections.abc import Collection, Iterable
+from functools import cache
 
 from tavolan.checking.findings import Finding
 from tavolan.consoles.content import Place
@@ -55,16 +56,21 @@ def likely_language(text: str, locale: str) -> str:
     Only languages in the locale's script are compared, by the shipped lists of function words.
     """
     own = language_of(locale)
-    lists = word_lists("function_words")
+    lists = _function_words()
     script = script_of(locale)
     if own not in lists:
         return own
     there = words(text)
     counts = {
         language: sum(word in known for word in there)
-        for language, known in ((name, set(listed.split())) for name, listed in lists.items())
+        for language, known in lists.items()
         if script_of(language) == script
     }
     best = max(counts, key=lambda language: (counts[language], language == own), default=own)
     far = counts.get(best, 0) >= max(_LEAST_WORDS, 2 * counts.get(own, 0) + 1)
     return best if far else own
+
+
+@cache
+def _function_words() -> dict[str, frozenset[str]]:
+    return {language: frozenset(listed.split()) for language, listed in word_lists("function_words").items()}

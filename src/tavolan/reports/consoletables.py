@@ -1,6 +1,6 @@
 """Tables about consoles, for people: comparisons, what a push or pull does, the journal."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 
 from rich.console import Console
 
@@ -82,6 +82,19 @@ def print_cells(console: Console, title: str, cells: Sequence[Cell], most: int |
     if most is not None and len(cells) > most:
         more = counted(len(cells) - most, "more change")
         console.print(styled("[dim]and {}; tavolan console compare --texts shows each[/]", more))
+
+
+def print_language_doubts(console: Console, doubts: Iterable[tuple[Cell, str]]) -> None:
+    """Question texts that look like another language: locales in which the same fields do share a line."""
+    fields: dict[tuple[str, str], list[str]] = {}
+    for cell, language in doubts:
+        fields.setdefault((language, cell.place.locale), []).append(cell.place.field)
+    locales: dict[tuple[str, tuple[str, ...]], list[str]] = {}
+    for (language, locale), names in fields.items():
+        locales.setdefault((language, tuple(names)), []).append(locale)
+    for (language, listed), tags in locales.items():
+        line = "[yellow]Looks like {}: {} in {}. Right text, right file?[/]"
+        console.print(styled(line, language, ", ".join(listed), ", ".join(tags)))
 
 
 def _short(value: object) -> str:
