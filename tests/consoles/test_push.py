@@ -197,6 +197,20 @@ def test_two_people_pushing_at_once_get_a_clear_conflict(desk):
     assert desk.texts_there()[Place("text", "en-US", "subtitle")] == "Theirs"
 
 
+def test_a_text_written_behind_our_back_is_shown_and_left(desk):
+    pushed(desk)
+    desk.write(en_US={**TEXTS, "subtitle": "Mine"}, de_DE={"subtitle": "Meins"})
+    desk.manners.meddling["de-DE subtitle"] = "Ihres"
+    done = run(desk, "push", "--yes")
+    _, _, left = done.out.partition("Changed there meanwhile")
+    assert "de-DE" in left and "Ihres" in left and "Meins" in left
+    assert desk.texts_there()[Place("text", "de-DE", "subtitle")] == "Ihres"
+    assert desk.texts_there()[Place("text", "en-US", "subtitle")] == "Mine"
+    for option in ("--meddle", "--refuse"):
+        wrong = run_tavolan("standin", "console", option, "subtitle=Ihres")
+        assert wrong.code == 2 and "names no place" in wrong.err
+
+
 def test_the_api_compares_pulls_and_pushes(desk, monkeypatch):
     for name, value in ENV.items():
         monkeypatch.setenv(name, value)

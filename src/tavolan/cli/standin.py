@@ -36,6 +36,10 @@ def store_console(
         list[str] | None, typer.Option("--refuse", help="Refuse the next review: 'en-US title=reason'; repeatable.")
     ] = None,
     taken: Annotated[list[str] | None, typer.Option("--taken", help="A title of another app; repeatable.")] = None,
+    meddle: Annotated[
+        list[str] | None,
+        typer.Option("--meddle", help="Somebody writes 'de-DE subtitle=TEXT' just before your change; repeatable."),
+    ] = None,
 ) -> None:
     """Serve a store's console: texts, facts, pictures, versions, review, reports, and a page for people."""
     from tavolan.rulebooks.load import shipped_ids
@@ -43,8 +47,8 @@ def store_console(
     from tavolan.standins.console.seeds import add_app, add_reports
     from tavolan.standins.console.server import CLIENT_ID, SECRET, ConsoleServer
 
-    reasons = dict(item.partition("=")[::2] for item in refuse or [])
-    manners = Manners(slow, busy, fail, drop, token, build, review, refusals=reasons, taken=tuple(taken or ()))
+    manners = Manners(slow, busy, fail, drop, token, build, review, refusals=_by_place("--refuse", refuse),
+                      taken=tuple(taken or ()), meddling=_by_place("--meddle", meddle))  # fmt: skip
     server = ConsoleServer(port, manners, keep)
     for name in store or shipped_ids():
         add_app(server.state, f"{app_id}-{name}", name, default_locale)
@@ -53,6 +57,19 @@ def store_console(
                     "Stop with Ctrl-C.", soft_wrap=True)  # fmt: skip
     sys.stdout.flush()
     server.serve()
+
+
+def _by_place(option: str, given: list[str] | None) -> dict[str, str]:
+    """Return what's given as `LOCALE FIELD=TEXT`, by locale and field."""
+    from tavolan.errors import UsageError
+
+    found = {}
+    for item in given or []:
+        place, sign, text = item.partition("=")
+        if not sign or len(place.split(" ")) != 2:
+            raise UsageError(f'{option} "{item}" names no place', f'Write it as {option} "en-US title=TEXT".')
+        found[place] = text
+    return found
 
 
 @app.command()

@@ -3,7 +3,7 @@
 import time
 from collections.abc import Callable, Iterable
 from concurrent.futures import Future, ThreadPoolExecutor, as_completed
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -43,7 +43,7 @@ class PushPlan:
 
 @dataclass
 class Pushed:
-    """What a push did. `refused` says per place why the console didn't take it, `overtaken` was changed meanwhile."""
+    """What a push did. `refused` says per place why the console didn't take it, `overtaken` changed there meanwhile."""
 
     sent: list[Cell] = field(default_factory=list)
     uploaded: int = 0
@@ -166,7 +166,11 @@ def _send(found: Comparison, group: Group, cells: list[Cell]) -> _Sent:
                 now = {cell.place: remote.content.get(cell.place) for cell in cells}
                 # Its own earlier try may have arrived without an answer.
                 outcome.sent += [cell for cell in cells if now[cell.place] == cell.here]
-                outcome.overtaken += [cell for cell in cells if now[cell.place] not in (cell.here, cell.there)]
+                outcome.overtaken += [
+                    replace(cell, there=now[cell.place])
+                    for cell in cells
+                    if now[cell.place] not in (cell.here, cell.there)
+                ]
                 cells = [cell for cell in cells if now[cell.place] == cell.there]
                 if not cells:
                     return outcome

@@ -21,7 +21,8 @@ class Manners:
     """How the stand-in behaves; times in seconds. Counts are of requests that go wrong before others go right.
 
     `drop` cuts connections off, each time before or after the change was made, by turns. `refusals` are given in the
-    next review, by field as `de-DE title`. `taken` are titles of other apps.
+    next review, by field as `de-DE title`. `taken` are titles of other apps. `meddling` are texts, by field too, that
+    somebody else writes just before the next change of that locale arrives.
     """
 
     slow: float = 0.0
@@ -35,6 +36,7 @@ class Manners:
     part_bytes: int = 1_000_000
     refusals: dict[str, str] = field(default_factory=dict)
     taken: tuple[str, ...] = ()
+    meddling: dict[str, str] = field(default_factory=dict)
 
 
 class RefusedError(Exception):
@@ -194,3 +196,19 @@ def _is_due(version: dict[str, Any]) -> bool:
         return True
     due = version["release_date"]
     return version["release"] == "date" and bool(due) and date.fromisoformat(due) <= datetime.now(UTC).date()
+
+
+def write_behind_your_back(state: State, app: str, locale: str, texts: dict[str, str]) -> None:
+    """Change texts of a locale as somebody else would in the console."""
+    with state.change():
+        kept = state.get("listing", app, locale)
+        before = kept.value["texts"] if kept else {}
+        state.put("listing", app, locale, {"texts": {**before, **texts}})
+
+
+def meddle(state: State, manners: Manners, app: str, book: Rulebook, locale: str) -> None:
+    """Write what somebody else is about to write into a locale, once."""
+    names = {at: at.partition(" ")[2] for at in manners.meddling if at.startswith(f"{locale} ")}
+    texts = {name: manners.meddling.pop(at) for at, name in names.items() if name in book.fields}
+    if texts:
+        write_behind_your_back(state, app, locale, texts)

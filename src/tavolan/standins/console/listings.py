@@ -8,6 +8,7 @@ from tavolan.consoles.protocol import Fact, Facts, Listing, Page, Shape, Tagged,
 from tavolan.standins.console.back_office import (
     RefusedError,
     book_of,
+    meddle,
     needs_version,
     refuse_taken_title,
     require_editable,
@@ -54,9 +55,10 @@ def _add_listings(router: APIRouter, desk: Desk) -> None:
         app: AppId, locale: Locale, patch: ListingPatch, if_match: IfMatch = None, if_none_match: IfNoneMatch = None
     ) -> Tagged[Listing]:
         """Change texts of a locale."""
+        meddle(desk.state, desk.manners, app, book_of(desk.record(app)), locale)
         with desk.state.change():
-            record = desk.record(app)
-            book, kept = book_of(record), desk.state.get("listing", app, locale)
+            book = book_of(desk.record(app))
+            kept = desk.state.get("listing", app, locale)
             precondition(kept, if_match, if_none_match)
             if faults := text_faults(book, locale, patch.texts):
                 raise RefusedError(422, "not-valid", "; ".join(f"{at} {what}" for at, what in faults.items()), faults)

@@ -4,7 +4,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from tavolan.standins.console.back_office import Manners
+from tavolan.standins.console.back_office import Manners, write_behind_your_back
 from tavolan.standins.console.seeds import add_app
 from tavolan.standins.console.server import CLIENT_ID, SECRET, ConsoleServer
 
@@ -33,11 +33,7 @@ class Rehearsal:
 
     def write_behind_your_back(self, store: str, locale: str, field: str, text: str) -> None:
         """Change a text as somebody would in the console."""
-        state = self._server.state
-        with state.change():
-            kept = state.get("listing", f"rehearsal-{store}", locale)
-            texts = {**(kept.value["texts"] if kept else {}), field: text}
-            state.put("listing", f"rehearsal-{store}", locale, {"texts": texts})
+        write_behind_your_back(self._server.state, f"rehearsal-{store}", locale, {field: text})
 
 
 @contextmanager
