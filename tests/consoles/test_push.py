@@ -23,7 +23,7 @@ from tavolan.consoles.journal import read_journal
 from tavolan.consoles.merge import Cell
 from tavolan.consoles.protocol import SetOrder
 from tavolan.consoles.push import plan_push, push
-from tavolan.consoles.review import refusals
+from tavolan.consoles.review import open_sections, refusals
 from tavolan.errors import OutsideError, UsageError
 from tavolan.project.load import load_project
 from tavolan.project.picture_records import set_files
@@ -172,6 +172,12 @@ def test_pictures_are_uploaded_once_and_an_upload_goes_on_where_it_broke_off(des
     desk.client.begin_version("2.0")
     etag = desk.client.order_pictures("en-US", "phone-6.9", SetOrder(kind="shots", pictures=[sha256]), "")
     assert desk.client.file(sha256) == path.read_bytes()
+    desk.manners.picture = 60
+    etag = desk.client.order_pictures("en-US", "phone-6.9", SetOrder(kind="shots", pictures=[sha256]), etag)
+    desk.manners.picture = 0
+    assert [one.missing for one in open_sections(desk.client) if one.id == "pictures"] == [
+        ["en-US phone-6.9 is still processed"]
+    ]
     with pytest.raises(ConsoleError, match="wasn't uploaded"):
         desk.client.order_pictures("en-US", "phone-6.9", SetOrder(kind="shots", pictures=["0" * 64]), etag)
 

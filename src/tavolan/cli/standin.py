@@ -31,6 +31,7 @@ def store_console(
     drop: Annotated[int, typer.Option("--drop", min=0, help="Cut so many connections off.")] = 0,
     token: Annotated[float, typer.Option("--token", min=0, help="Seconds that a token holds.")] = 3600.0,
     build: Annotated[float, typer.Option("--build", min=0, help="Seconds that a build is processed.")] = 2.0,
+    picture: Annotated[float, typer.Option("--picture", min=0, help="Seconds that a picture is processed.")] = 0.0,
     review: Annotated[float, typer.Option("--review", min=0, help="Seconds per step of review.")] = 2.0,
     refuse: Annotated[
         list[str] | None, typer.Option("--refuse", help="Refuse the next review: 'en-US title=reason'; repeatable.")
@@ -47,7 +48,7 @@ def store_console(
     from tavolan.standins.console.seeds import add_app, add_reports
     from tavolan.standins.console.server import CLIENT_ID, SECRET, ConsoleServer
 
-    manners = Manners(slow, busy, fail, drop, token, build, review, refusals=_by_place("--refuse", refuse),
+    manners = Manners(slow, busy, fail, drop, token, build, review, picture, refusals=_by_place("--refuse", refuse),
                       taken=tuple(taken or ()), meddling=_by_place("--meddle", meddle))  # fmt: skip
     server = ConsoleServer(port, manners, keep)
     for name in store or shipped_ids():

@@ -145,8 +145,10 @@ def sections_of(state: State, app: str, record: dict[str, Any]) -> list[Section]
     places = listings or {record["default_locale"]: {}}
     missing = [f"{tag} {key}" for tag, texts in places.items() for key in required if not texts.get(key)]
     found = [Section(id="texts", done=not missing, missing=missing)]
-    shots = {tuple(kept.key.split(" ")) for kept in state.all("set", app) if kept.value["pictures"]}
-    lacking = [] if any(tag == record["default_locale"] for tag, *_ in shots) else [record["default_locale"]]
+    sets = [kept for kept in state.all("set", app) if kept.value["pictures"]]
+    shown = any(kept.key.startswith(f"{record['default_locale']} ") for kept in sets)
+    lacking = [] if shown else [record["default_locale"]]
+    lacking += [f"{kept.key} is still processed" for kept in sets if time.time() < kept.value["ready_at"]]
     found.append(Section(id="pictures", done=not lacking, missing=lacking))
     facts = (state.get("facts", app) or Kept("", {}, 0)).value
     for key, rule in book.fields.items():
