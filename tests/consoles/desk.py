@@ -4,13 +4,18 @@ from __future__ import annotations
 
 import atexit
 import itertools
+from collections.abc import Iterator
+from contextlib import contextmanager
 from functools import cache
 from pathlib import Path
+from typing import Any
 
+from conftest import run_tavolan
 from tavolan.consoles.client import Client, ConsoleAddress
 from tavolan.consoles.comparison import Comparison, comparison_of
 from tavolan.consoles.content import Content, Place
 from tavolan.consoles.credentials import Credentials
+from tavolan.consoles.push import Pushed, plan_push, push
 from tavolan.project.load import load_project
 from tavolan.standins.console.back_office import Manners
 from tavolan.standins.console.seeds import add_app
@@ -30,6 +35,7 @@ app = "{app}"
 client_id_env = "POTTO_ID"
 client_secret_env = "POTTO_SECRET"
 """
+TEXTS = {"subtitle": "Clay notes", "description": "A notebook for people who make pots."}
 ENV = {"POTTO_ID": CLIENT_ID, "POTTO_SECRET": SECRET}
 _numbers = itertools.count(1)
 
@@ -80,3 +86,24 @@ class Desk:
         """Change texts in the console behind our back."""
         seen = self.client.listing(locale)
         self.client.change_listing(locale, dict(texts), seen.etag if seen else "")
+
+
+@contextmanager
+def opened_desk(root: Path) -> Iterator[Desk]:
+    """Give a desk whose project has a few texts; afterwards the stand-in has its usual manners again."""
+    made = Desk(root)
+    made.write(en_US=TEXTS, de_DE={"subtitle": "Tonnotizen"})
+    yield made
+    made.manners.taken, made.manners.drop, made.manners.fail, made.manners.busy = (), 0, 0, 0
+    made.close()
+
+
+def pushed(desk: Desk) -> Pushed:
+    """Push everything, and return what came of it."""
+    found = desk.compared()
+    return push(found, plan_push(found))
+
+
+def run(desk: Desk, *args: str) -> Any:
+    """Run a command of `tavolan console` on the desk's project."""
+    return run_tavolan("console", *args, "--project", desk.root, **ENV)

@@ -72,14 +72,16 @@ def test_reports_come_in_pages_and_reviews_are_answered():
     add_reports(server().state, APP, days=60)
     found, after = [], ""
     while True:
-        page = httpx.get(f"{server().address}/apps/{APP}/metrics", params={"after": after}, headers=headers).json()
+        page = httpx.get(
+            f"{server().address}/apps/{APP}/reports/metrics", params={"after": after}, headers=headers
+        ).json()
         found += page["items"]
         if not page["next"]:
             break
         after = page["next"]
     days = {row["day"] for row in found}
     assert len(days) == 60 and all(row["installs"] is None or row["installs"] >= 5 for row in found)
-    part = httpx.get(f"{server().address}/apps/{APP}/metrics", params={"since": "2026-11-20", "until": "2026-11-21"},
+    part = httpx.get(f"{server().address}/apps/{APP}/reports/metrics", params={"since": "2026-11-20", "until": "2026-11-21"},
                      headers=headers).json()["items"]  # fmt: skip
     assert {row["day"] for row in part} == {"2026-11-20", "2026-11-21"}
     reviews = httpx.get(f"{server().address}/apps/{APP}/reviews", headers=headers).json()["items"]

@@ -262,8 +262,6 @@ def submit(
     yes: YesOption = False,
 ) -> None:
     """Hand the version over to review, once nothing is missing. Review notes go along."""
-    import hashlib
-
     from tavolan.consoles.comparison import client_for, console_stores
     from tavolan.consoles.review import add_build, open_sections
     from tavolan.consoles.review import submit as hand_over
@@ -279,8 +277,7 @@ def submit(
             raise UsageError("a build needs a number", "Give --number.")
         if not build.is_file():
             raise UsageError(f"{build} isn't there", "Name the build's file.")
-        sha256 = hashlib.sha256(build.read_bytes()).hexdigest()
-        made = add_build(client, build, sha256, opened.app.version or "1.0", number)
+        made = add_build(client, build, opened.app.version or "1.0", number)
         console().print(f"{name}: build {made.number} is {made.state}")
     missing = [section for section in open_sections(client) if section.id != "build"]
     if missing:

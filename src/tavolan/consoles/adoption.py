@@ -10,6 +10,7 @@ from typing import Any
 from tavolan.consoles.base import write_base
 from tavolan.consoles.client import Client
 from tavolan.consoles.content import Place
+from tavolan.consoles.credentials import CONSOLE_TABLE
 from tavolan.consoles.pull import receive_pictures
 from tavolan.consoles.remote import Remote, read_console
 from tavolan.errors import UsageError
@@ -18,14 +19,6 @@ from tavolan.project.toml_edit import TomlEditor
 from tavolan.rulebooks.load import shipped_rulebook
 from tavolan.rulebooks.model import FieldRule
 from tavolan.support.files import write_text
-
-_CONSOLE = """
-[console.{store}]
-url = "{url}"
-app = "{app}"
-client_id_env = "{id_env}"
-client_secret_env = "{secret_env}"
-"""
 
 
 @dataclass(frozen=True)
@@ -89,8 +82,8 @@ def _write_config(root: Path, origin: Origin, remotes: dict[Client, Remote]) -> 
     path = root / "tavolan.toml"
     text = path.read_text("utf-8")
     for client, remote in remotes.items():
-        text += _CONSOLE.format(store=remote.app.store, url=origin.url, app=client.address.app, id_env=origin.id_env,
-                                secret_env=origin.secret_env)  # fmt: skip
+        text += CONSOLE_TABLE.format(store=remote.app.store, url=origin.url, app=client.address.app,
+                                     id_env=origin.id_env, secret_env=origin.secret_env)  # fmt: skip
     write_text(path, text)
     items = {
         place.field.split(".")[1]

@@ -15,14 +15,15 @@ from pathlib import Path
 from typing import Any, TypeVar
 
 import httpx
-from pydantic import BaseModel, TypeAdapter, ValidationError
+from pydantic import BaseModel, ValidationError
 
 from tavolan.consoles import protocol
 from tavolan.consoles.credentials import Credentials
 from tavolan.errors import OutsideError
+from tavolan.support.answers import read_bounded
 from tavolan.support.retries import asked_wait, without_password
 
-T = TypeVar("T")
+T = TypeVar("T", bound=BaseModel)
 MERGE_PATCH = "application/merge-patch+json"
 _TRIES = 5
 _MOST_BYTES = 100_000_000
@@ -208,7 +209,7 @@ class Client:
 
     def _read(self, answer: httpx.Response, shape: type[T]) -> T:
         try:
-            return TypeAdapter(shape).validate_json(answer.content)
+            return shape.model_validate_json(answer.content)
         except ValidationError as error:
             message = (
                 f"console {self.address.store}: an answer isn't as the protocol says ({error.error_count()} faults)"
@@ -248,21 +249,20 @@ class Client:
 
     def _ask(self, method: str, path: str, **more: Any) -> httpx.Response:
         """Ask once. An answer has a limit in bytes, and one time for the whole of it; it may not come packed."""
-        end = time.monotonic() + self.address.timeout
+        deadline, store = time.monotonic() + self.address.timeout, self.address.store
         more["headers"] = {**more.get("headers", {}), "Accept-Encoding": "identity"}
         with self._http.stream(method, path, **more) as answer:
-            body = bytearray()
-            for piece in answer.iter_raw():
-                body += piece
-                if len(body) > _MOST_BYTES:
-                    message = f"console {self.address.store}: an answer has more than {_MOST_BYTES // 1_000_000} MB"
-                    raise OutsideError(message, "Is the address that of a console?")
-                if time.monotonic() > end:
-                    raise httpx.ReadTimeout("the answer takes too long")
             if answer.headers.get("Content-Encoding", "identity") not in ("identity", ""):
-                message = f"console {self.address.store}: an answer came packed, which wasn't asked for"
+                message = f"console {store}: an answer came packed, which wasn't asked for"
                 raise OutsideError(message, "Is the address that of a console?")
-            return httpx.Response(answer.status_code, headers=answer.headers, content=bytes(body))
+            try:
+                body = read_bounded(answer.iter_raw(), _MOST_BYTES, deadline)
+            except OverflowError as error:
+                message = f"console {store}: an answer has more than {_MOST_BYTES // 1_000_000} MB"
+                raise OutsideError(message, "Is the address that of a console?") from error
+            except TimeoutError as error:
+                raise httpx.ReadTimeout("the answer takes too long") from error
+            return httpx.Response(answer.status_code, headers=answer.headers, content=body)
 
     def _refusal(self, answer: httpx.Response) -> ConsoleError:
         store = self.address.store

@@ -43,6 +43,11 @@ class Comparison:
     base: Content
     cells: list[Cell]
 
+    @property
+    def version(self) -> str:
+        """The version that a change goes into."""
+        return self.remote.editable.version if self.remote.editable else self.project.app.version
+
     def again(self) -> None:
         """Work out the cells once more, after some side was read again."""
         self.cells = compare(self.base, _here(self.holding, self.base), _there(self.remote, self.project, self.store))

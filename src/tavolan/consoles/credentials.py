@@ -5,6 +5,16 @@ from dataclasses import dataclass, field
 
 from tavolan.errors import UsageError
 from tavolan.project.schema import ConsoleTable
+from tavolan.support.keyring_entries import from_keyring
+
+# How a console is named in `tavolan.toml`, signed in to by environment variables.
+CONSOLE_TABLE = """
+[console.{store}]
+url = "{url}"
+app = "{app}"
+client_id_env = "{id_env}"
+client_secret_env = "{secret_env}"
+"""
 
 
 @dataclass(frozen=True)
@@ -24,7 +34,7 @@ def credentials_of(store: str, table: ConsoleTable) -> Credentials:
 
 
 def _named(store: str, key: str, variable: str, entry: str) -> str:
-    found = os.environ.get(variable, "") if variable else _from_keyring(entry)
+    found = os.environ.get(variable, "") if variable else from_keyring(entry)
     if not found:
         where = f"the environment variable {variable} is empty" if variable else f'the keyring has no "{entry}"'
         remedy = f"Set {variable}." if variable else f"Name an environment variable as {key}, or add it to the keyring."
@@ -32,14 +42,3 @@ def _named(store: str, key: str, variable: str, entry: str) -> str:
     if not found.isascii() or not found.isprintable():
         raise UsageError(f"console {store}: {variable or entry} holds what no id or secret has", "Set it again.")
     return found
-
-
-def _from_keyring(entry: str) -> str:
-    try:
-        import keyring
-    except ImportError:
-        return ""
-    try:
-        return str(keyring.get_password("tavolan", entry) or "")
-    except keyring.errors.KeyringError:
-        return ""

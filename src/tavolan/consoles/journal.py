@@ -79,7 +79,7 @@ def read_journal(root: Path) -> list[Line]:
 
 
 def add_lines(root: Path, lines: Iterable[Line]) -> None:
-    """Add lines to the journal, behind what's there."""
+    """Add lines at the end of the journal."""
     out = io.StringIO(newline="")
     writer = csv.writer(out, lineterminator="\n")
     path = root / NAME

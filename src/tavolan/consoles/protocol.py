@@ -87,7 +87,7 @@ class Tagged(Shape, Generic[T]):
 
 
 class Facts(Shape):
-    """What's told about the app once for all locales."""
+    """Facts about the app, written once for all locales."""
 
     facts: dict[str, Fact]
 

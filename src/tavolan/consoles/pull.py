@@ -96,9 +96,13 @@ def agree(found: Comparison, cells: list[Cell]) -> None:
 
 def _change(texts: Texts, store: str, cell: Cell) -> TextChange:
     """Return the change that brings a text in: for this store alone, where others read the shared one."""
-    locale, name = cell.place.locale, cell.place.field
-    address = texts.address_for(store, locale, name) if "." not in name else name
+    locale, address = cell.place.locale, _address(texts, store, cell.place)
     return TextChange(locale, address, texts.get(locale, address), _joined(texts, address, cell.there))
+
+
+def _address(texts: Texts, store: str, place: Place) -> str:
+    """Return the address of a text in the project: for a field, where this store reads it."""
+    return place.field if "." in place.field else texts.address_for(store, place.locale, place.field)
 
 
 def _write_exactly(found: Comparison, texts: Texts, cells: list[Cell]) -> None:
@@ -106,7 +110,7 @@ def _write_exactly(found: Comparison, texts: Texts, cells: list[Cell]) -> None:
     project, store = found.project, found.store
     for cell in cells:
         locale, name = cell.place.locale, cell.place.field
-        address = texts.address_for(store.id, locale, name) if "." not in name else name
+        address = _address(texts, store.id, cell.place)
         value: Any = None
         if isinstance(cell.there, list) and texts.parse(address, _joined(texts, address, cell.there)) != cell.there:
             key, value = texts.key(address), cell.there

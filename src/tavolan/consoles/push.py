@@ -214,13 +214,12 @@ def _keep(found: Comparison, sent: list[Cell], reason: str) -> None:
     agreed = [cell for cell in found.cells if cell.agreed_anew]
     if not sent and not agreed:
         return
-    version = found.remote.editable.version if found.remote.editable else found.project.app.version
     lines: list[Line] = []
     for cell in (*sent, *agreed):
-        if found.base.get(cell.place) == cell.here:
-            continue
-        lines.append(line_of(found.store.id, cell.place.locale, cell.place.field, version, found.base.get(cell.place),
-                             cell.here, "project", reason))  # fmt: skip
+        before = found.base.get(cell.place)
+        if before != cell.here:
+            locale, name = cell.place.locale, cell.place.field
+            lines.append(line_of(found.store.id, locale, name, found.version, before, cell.here, "project", reason))
     with changing(found.project.root):
         values = {cell.place: cell.here for cell in (*sent, *agreed)}
         found.base = note_agreed(found.project.root, found.store.id, values)

@@ -1,5 +1,6 @@
 """Hand over to review, wait for its outcome, and turn a refusal into findings at the place it's about."""
 
+import hashlib
 import time
 from collections.abc import Callable
 from dataclasses import dataclass, field
@@ -41,8 +42,10 @@ def current_version(client: Client) -> Version | None:
     return min((v for v in versions if v.state in order), key=lambda v: order.index(v.state), default=None)
 
 
-def add_build(client: Client, path: Path, sha256: str, version: str, number: str) -> Build:
+def add_build(client: Client, path: Path, version: str, number: str) -> Build:
     """Upload a build under a version and a number that was never used."""
+    with path.open("rb") as file:
+        sha256 = hashlib.file_digest(file, "sha256").hexdigest()
     client.upload(path, sha256)
     return client.add_build(version, number, sha256)
 

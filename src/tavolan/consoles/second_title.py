@@ -46,9 +46,10 @@ def _keep(found: Comparison, place: Place, address: str, title: str) -> None:
     before = texts.get(place.locale, address)
     listed = project.copy[place.locale].alternates(address).content
     others = [text for text in dict.fromkeys([before, *listed]) if text and text != title]
-    version = found.remote.editable.version if found.remote.editable else project.app.version
     note = f'"{before}" was taken'
-    line = line_of(found.store.id, place.locale, place.field, version, found.base.get(place), title, "project", note)
+    line = line_of(
+        found.store.id, place.locale, place.field, found.version, found.base.get(place), title, "project", note
+    )
     writer = TextWriter(texts)
     with changing(project.root):
         writer.write([TextChange(place.locale, address, before, title)])

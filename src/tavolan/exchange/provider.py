@@ -15,6 +15,8 @@ from typing import Any, Protocol
 
 from tavolan.errors import ProviderError, UsageError
 from tavolan.project.schema import ProviderTable
+from tavolan.support.answers import read_bounded
+from tavolan.support.keyring_entries import from_keyring
 from tavolan.support.programs import run_program
 from tavolan.support.retries import LONGEST_WAIT, asked_wait, without_password
 
@@ -122,19 +124,13 @@ class HttpProvider:
             if encoding not in ("identity", "gzip", ""):
                 raise ProviderError(self.name, f"the answer is packed as {encoding[:20]}, which wasn't asked for")
             unpack = zlib.decompressobj(wbits=31) if encoding == "gzip" else None
-            body, sent = bytearray(), 0
-            for piece in answer.iter_raw():
-                sent += len(piece)
-                room = _MOST_BYTES - len(body) + 1
-                try:
-                    body += unpack.decompress(piece, room) if unpack else piece
-                except zlib.error as error:
-                    raise ProviderError(self.name, f"the answer can't be unpacked ({error})") from error
-                if len(body) > _MOST_BYTES or sent > _MOST_BYTES:
-                    raise ProviderError(self.name, _TOO_LARGE)
-                if time.monotonic() > deadline:
-                    raise TimeoutError
-            return _Answer(200, retry_after, bytes(body))
+            try:
+                body = read_bounded(answer.iter_raw(), _MOST_BYTES, deadline, unpack.decompress if unpack else None)
+            except zlib.error as error:
+                raise ProviderError(self.name, f"the answer can't be unpacked ({error})") from error
+            except OverflowError as error:
+                raise ProviderError(self.name, _TOO_LARGE) from error
+            return _Answer(200, retry_after, body)
 
 
 def _token(name: str, table: ProviderTable) -> str:
@@ -151,14 +147,7 @@ def _token(name: str, table: ProviderTable) -> str:
     if name == UNLISTED:
         # A keyring keeps tokens by name.
         return ""
-    try:
-        import keyring
-    except ImportError:
-        return ""
-    try:
-        return str(keyring.get_password("tavolan", name) or "")
-    except keyring.errors.KeyringError:
-        return ""
+    return from_keyring(name)
 
 
 def provider_for(name: str, table: ProviderTable) -> Provider:

@@ -68,7 +68,7 @@ def print_sections(console: Console, sections: list[Section]) -> None:
 
 
 def print_cells(console: Console, title: str, cells: Sequence[Cell], most: int | None = None) -> None:
-    """Print places with what's there and what's here; `most` of them where there are more."""
+    """Print places with their value in the console and in the project; of many, the first `most`."""
     table = plain_table("", "locale", "field", "in the console", "in the project")
     for cell in cells[:most]:
         there, here = _short(cell.there), _short(cell.here)

@@ -75,7 +75,7 @@ class Desk:
 
 
 def precondition(kept: Kept | None, if_match: str | None, if_none_match: str | None) -> None:
-    """Raise RefusedError unless the client saw what's there now (RFC 9110)."""
+    """Raise RefusedError unless the client saw the current state (RFC 9110)."""
     if if_match is None and if_none_match is None:
         raise RefusedError(428, "no-condition", "send If-Match, or If-None-Match: * for something new")
     if if_none_match is not None and kept is not None:

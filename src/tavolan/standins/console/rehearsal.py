@@ -4,19 +4,13 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+from tavolan.consoles.credentials import CONSOLE_TABLE
 from tavolan.standins.console.back_office import Manners, write_behind_your_back
 from tavolan.standins.console.seeds import add_app
 from tavolan.standins.console.server import CLIENT_ID, SECRET, ConsoleServer
 
 # What a connected project names as the environment variables to sign in with.
 VARIABLES = {"REHEARSAL_ID": CLIENT_ID, "REHEARSAL_SECRET": SECRET}
-_TABLE = """
-[console.{store}]
-url = "{url}"
-app = "rehearsal-{store}"
-client_id_env = "REHEARSAL_ID"
-client_secret_env = "REHEARSAL_SECRET"
-"""
 
 
 class Rehearsal:
@@ -29,7 +23,9 @@ class Rehearsal:
         """Add an app record for a store of a project, and the console to its `tavolan.toml`."""
         add_app(self._server.state, f"rehearsal-{store}", store, "en-US")
         with (root / "tavolan.toml").open("a", encoding="utf-8") as config:
-            config.write(_TABLE.format(store=store, url=self._server.address))
+            id_env, secret_env = VARIABLES
+            config.write(CONSOLE_TABLE.format(store=store, url=self._server.address, app=f"rehearsal-{store}",
+                                              id_env=id_env, secret_env=secret_env))  # fmt: skip
 
     def write_behind_your_back(self, store: str, locale: str, field: str, text: str) -> None:
         """Change a text as somebody would in the console."""

@@ -14,7 +14,7 @@ def add_routes(router: APIRouter, desk: Desk) -> None:
     """Add the endpoints."""
     state = desk.state
 
-    @router.get("/apps/{app}/metrics", tags=["reports"])
+    @router.get("/apps/{app}/reports/metrics", tags=["reports"])
     def metrics(
         app: AppId,
         since: Annotated[date | None, Query()] = None,

@@ -1,0 +1,188 @@
+"""The program hands over: from the first push to review, with conflicts, kills and wrong use."""
+
+import hashlib
+import json
+import os
+import subprocess
+import time
+from pathlib import Path
+
+import pytest
+from desk import ENV, TEXTS, opened_desk, pushed, run, server
+from jsonschema import Draft202012Validator
+
+from conftest import PROGRAM, run_tavolan, write_screen
+from tavolan.consoles.journal import read_journal
+from tavolan.consoles.protocol import SetOrder
+from tavolan.project.load import load_project
+
+SCHEMAS = Path(__file__).parents[2] / "docs" / "schemas"
+
+
+@pytest.fixture
+def desk(tmp_path):
+    with opened_desk(tmp_path / "potto") as made:
+        yield made
+
+
+def test_the_program_hands_over_from_the_first_push_to_review(desk):
+    facts = """
+[store.ios.once]
+copyright = "2026 Potto Works"
+stock_number = "potto-1"
+category = "Lifestyle"
+review_contact = { first_name = "A", last_name = "B", phone = "+1 555 0100", email = "a@potto.example" }
+age_answers = { violence = "none" }
+"""
+    links = 'support_url = "https://potto.example/help"\nprivacy_url = "https://potto.example/privacy"\n'
+    for tag in ("en-US", "de-DE"):
+        text = (
+            f'title = "Potto: {tag}"\ndescription = "Kiln notes for people who make pots."\nnotes = "Better."\n{links}'
+        )
+        (desk.root / f"copy/{tag}.toml").write_text(text + 'tester_notes = "Try the kiln."\n', "utf-8")
+    with (desk.root / "tavolan.toml").open("a", encoding="utf-8") as config:
+        config.write(facts)
+    shown = run(desk, "compare")
+    assert shown.code == 0 and "changed here" in shown.out and "Still open before a hand-over" in shown.out
+    assert run(desk, "push").code == 0
+    assert "nothing is sent without --yes" in run(desk, "push").err
+    done = run(desk, "push", "--yes")
+    assert done.code == 0 and "version 2.0 begun" in done.out
+    assert "nothing to send; both sides are the same" in run(desk, "push", "--yes").out
+    assert run(desk, "compare", "--json").json["stores"][0]["counts"]["here"] == 0
+    missing = run(desk, "submit", "--store", "ios", "--yes")
+    assert missing.code == 1 and "pictures" in missing.out
+    add_picture(desk)
+    build = desk.root / "potto.bin"
+    build.write_bytes(b"a build")
+    desk.manners.refusals["de-DE title"] = "says nothing"
+    done = run(desk, "submit", "--store", "ios", "--yes", "--build", build, "--number", "7")
+    assert done.code == 0 and "build 7 is usable" in done.out and "release manual" in done.out
+    refused = run(desk, "wait", "--store", "ios", "--minutes", "1")
+    assert refused.code == 1 and "review refused it: says nothing" in refused.out and "copy/de-DE.toml:1" in refused.out
+    assert run(desk, "submit", "--store", "ios", "--yes", "--release", "automatic").code == 0
+    live = run(desk, "wait", "--store", "ios", "--for", "live", "--tester-notes")
+    assert live.code == 0 and "attached in en-US, de-DE" in live.out
+    journal = run(desk, "journal", "--json").json["changes"]
+    assert {line["who"] for line in journal} == {"project"} and len(journal) == len(
+        {(x["locale"], x["field"]) for x in journal}
+    )
+
+
+def add_picture(desk):
+    path = desk.root / "screen.png"
+    write_screen(path, 1290, 2796)
+    sha256 = hashlib.sha256(path.read_bytes()).hexdigest()
+    desk.client.upload(path, sha256)
+    desk.client.order_pictures("en-US", "phone-6.9", SetOrder(kind="shots", pictures=[sha256]), "")
+
+
+def test_the_documents_are_as_their_schemas_say(desk):
+    desk.somebody_writes("en-US", promo="Theirs")
+    for name, arguments in {"compare@1": ("compare",), "push@1": ("push",), "journal@1": ("journal",)}.items():
+        document = run(desk, *arguments, "--json").json
+        schema = json.loads((SCHEMAS / f"{name}.json").read_text("utf-8"))
+        assert not list(Draft202012Validator(schema).iter_errors(document)), name
+
+
+def test_conflicts_are_shown_and_decided(desk):
+    pushed(desk)
+    desk.somebody_writes("en-US", subtitle="Theirs")
+    desk.write(en_US={**TEXTS, "subtitle": "Mine"}, de_DE={"subtitle": "Tonnotizen"})
+    stopped = run(desk, "push", "--yes")
+    assert stopped.code == 1 and "changed on both sides: pull first" in stopped.out
+    shown = run(desk, "pull")
+    assert shown.code == 1 and "Theirs" in shown.out and "Mine" in shown.out and "1 conflict open" in shown.out
+    assert "can't be decided by" in run(desk, "pull", "--keep", "ours").err
+    done = run(desk, "pull", "--keep-field", "en-US subtitle=theirs")
+    assert done.code == 0 and 'subtitle = "Theirs"' in (desk.root / "copy/en-US.toml").read_text("utf-8")
+    assert read_journal(desk.root)[-1].who == "console"
+
+
+def test_what_no_rulebook_knows_and_odd_names_stay_in_the_console(desk, tmp_path):
+    pushed(desk)
+    texts = {"title": "Potto", "mystery": "?", "items.../x.item_name": "?"}
+    desk.state.put("listing", desk.app, "en-US", {"texts": texts})
+    env = {"CONSOLE_ID": ENV["POTTO_ID"], "CONSOLE_SECRET": ENV["POTTO_SECRET"]}
+    started = ("--from", server().address, "--app", desk.app)
+    done = run_tavolan("new", tmp_path / "fresh", *started, **env)
+    assert done.code == 0, done.err
+    assert "left there: ios en-US mystery" in done.out and "left there: ios en-US items.../x.item_name" in done.out
+    assert "mystery" not in (tmp_path / "fresh/copy/en-US.toml").read_text()
+
+    desk.state.put("listing", desk.app, "../../evil", {"texts": {}})
+    done = run_tavolan("new", tmp_path / "a/fresh", *started, **env)
+    assert done.code == 2 and '"../../evil" isn\'t a locale tag' in done.err
+    assert not (tmp_path / "a").exists()
+
+
+def test_git_fills_the_journal_for_the_time_before(desk):
+    def git(*words):
+        name = ("-c", "user.name=A", "-c", "user.email=a@b.example")
+        subprocess.run(["git", *name, *words], cwd=desk.root, check=True, capture_output=True)
+
+    git("init", "-q")
+    git("add", "-A")
+    git("commit", "-qm", "First texts")
+    desk.write(en_US={**TEXTS, "subtitle": "Kiln notes"}, de_DE={"subtitle": "Tonnotizen"})
+    git("commit", "-qam", "Kiln first")
+    assert "4 changes added from git" in run(desk, "journal", "--from-git").out
+    lines = [(x.field, x.before, x.after, x.who) for x in read_journal(desk.root) if "Kiln first" in x.note]
+    assert lines == [("subtitle", "Clay notes", "Kiln notes", "git")]
+    assert "0 changes added from git" in run(desk, "journal", "--from-git").out
+
+
+@pytest.mark.parametrize("after", [0.5, 0.9, 1.3])
+def test_a_push_that_was_killed_is_simply_run_again(desk, after):
+    command = [
+        PROGRAM,
+        "console",
+        "push",
+        "--yes",
+        "--despite",
+        "to-write",
+        "--reason",
+        "draft",
+        "--project",
+        desk.root,
+    ]
+    desk.manners.slow = 0.05
+    killed = subprocess.Popen(command, env={**os.environ, **ENV}, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    time.sleep(after)
+    killed.kill()
+    killed.wait()
+    desk.manners.slow = 0.0
+    assert run(desk, "push", "--yes", "--despite", "to-write", "--reason", "draft").code == 0
+    found = desk.compared()
+    assert {cell.side for cell in found.cells} == {"same"} and len(read_journal(desk.root)) == 3
+
+
+def test_wrong_use_is_said(desk):
+    assert "--despite needs a reason" in run(desk, "push", "--despite", "too-long").err
+    assert "--release can't be" in run(desk, "submit", "--store", "ios", "--release", "soon").err
+    assert "--for can't be" in run(desk, "wait", "--store", "ios", "--for", "ever").err
+    bare = run_tavolan("console", "compare", "--project", desk.root, POTTO_ID="", POTTO_SECRET="x")
+    assert bare.code == 2 and "the environment variable POTTO_ID is empty" in bare.err
+    wrong = run_tavolan("console", "compare", "--project", desk.root, POTTO_ID="x", POTTO_SECRET="secret-of-mine")
+    assert wrong.code == 4 and "the sign-in was refused" in wrong.err and "secret-of-mine" not in wrong.err + wrong.out
+    text = (desk.root / "tavolan.toml").read_text("utf-8")
+    (desk.root / "tavolan.toml").write_text(text.replace("[console.ios]", "[console.iso]"), "utf-8")
+    assert 'is for no store of this project. Did you mean "ios"?' in run(desk, "compare").err
+
+
+def test_a_project_starts_from_what_a_console_holds(desk, tmp_path):
+    pushed(desk)
+    desk.client.change_facts({"category": "Lifestyle", "age_answers": {"violence": "none"}}, desk.client.facts().etag)
+    add_picture(desk)
+    env = {"CONSOLE_ID": ENV["POTTO_ID"], "CONSOLE_SECRET": ENV["POTTO_SECRET"]}
+    done = run_tavolan("new", tmp_path / "fresh", "--from", server().address, "--app", desk.app, **env)
+    assert done.code == 0 and "3 texts, 2 facts, 1 picture in 2 locales" in done.out
+    project = load_project(tmp_path / "fresh")
+    assert project.value("ios", "de-DE", "subtitle").content == "Tonnotizen"
+    assert project.once_value("ios", "age_answers").content == {"violence": "none"}
+    assert (tmp_path / "fresh/out/received/ios/en-US/phone-6.9/01.png").is_file()
+    same = run_tavolan("console", "compare", "--json", "--project", tmp_path / "fresh", **env).json["stores"][0][
+        "counts"
+    ]
+    assert same["here"] == same["there"] == same["both"] == 0
+    assert "which app?" in run_tavolan("new", tmp_path / "other", "--from", server().address, **env).err
