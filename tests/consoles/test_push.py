@@ -111,8 +111,8 @@ def test_errors_in_what_would_be_sent_stop_it_and_others_do_not():
     cells = [Cell(Place("text", "de-DE", "subtitle"), None, "x" * 31, None)]
 
     def finding(**more):
-        told = {"rule": "too-long", "level": "error", "store": "ios", "locale": "de-DE", "field": "subtitle"}
-        return Finding(**{**told, "path": "copy/de-DE.toml", "line": 1, "message": "is long", "remedy": "", **more})
+        usual = {"rule": "too-long", "level": "error", "store": "ios", "locale": "de-DE", "field": "subtitle"}
+        return Finding(**{**usual, "path": "copy/de-DE.toml", "line": 1, "message": "is long", "remedy": "", **more})
 
     own = finding()
     others = [finding(level="warning"), finding(store="maker"), finding(locale="fr-FR"), finding(field="title"),

@@ -165,8 +165,8 @@ def test_the_same_line_is_told_once_with_all_its_commits():
 def test_any_subjects_become_lines_or_are_left_out(subjects):
     commits = [commit(subject, number=i) for i, subject in enumerate(subjects)]
     found, dropped = bullets(commits)
-    told = {c.id for bullet in found for c in bullet.commits} | {item.commit.id for item in dropped}
-    assert told == {c.id for c in commits}
+    mentioned = {c.id for bullet in found for c in bullet.commits} | {item.commit.id for item in dropped}
+    assert mentioned == {c.id for c in commits}
 
 
 @given(st.integers(1, 200))

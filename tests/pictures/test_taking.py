@@ -65,8 +65,8 @@ def test_a_files_name_decides_which_screen_it_is(project, tmp_path, name, locale
     for path in (project / "screens").rglob("*.png"):
         path.unlink()
     write_screen(tmp_path / name, 1290, 2796)
-    told = ("--locale", locale) if locale else ()
-    done = run_tavolan("shots", "take", tmp_path / name, *told, cwd=project)
+    chosen = ("--locale", locale) if locale else ()
+    done = run_tavolan("shots", "take", tmp_path / name, *chosen, cwd=project)
     assert done.code == 0 and f"→ screens/{target}.png" in done.out, done.err
     assert (project / f"screens/{target}.png").is_file()
 

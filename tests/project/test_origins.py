@@ -1,4 +1,4 @@
-"""Which source a translation was made from: remembered, adopted, or told by git."""
+"""Which source a translation was made from: remembered, adopted, or read from git."""
 
 import subprocess
 

@@ -1,7 +1,7 @@
 """One change, all its files: a lock per project, and a journal by which a killed run is undone.
 
 Whoever writes a project's files holds its lock meanwhile, so that no two writers build on the same state; the system
-frees it when the holder dies. Before the files of a change are written, what is there is kept in `.tavolan/change`,
+frees it when the holder dies. Before the files of a change are written, their content is kept in `.tavolan/change`,
 listed in `journal.json`, which goes when the holder is through. While it is there, that run was killed: the next
 command puts everything back, so that the run can be repeated as if it had never begun. What somebody changed by hand
 since then stays.

@@ -55,7 +55,7 @@ def value_of_budget(project: Project, options: Options, step: int = 10) -> list[
     most = store.rulebook.fields[fields_of(store).keywords].max or 0
     budgets = [*range(0, most, step), most]
     made = [(budget, plan(project, replace(options, budget=budget, changes=None))) for budget in budgets]
-    # A list is never emptied: where nothing fits, what is there is kept, and is worth more than the budget allows.
+    # A list is never emptied: where nothing fits, the present list is kept, and is worth more than the budget allows.
     return [(budget, min(best.value, best.bound)) for budget, best in made]
 
 
