@@ -12,6 +12,7 @@ from desk import ENV, TEXTS, opened_desk, pushed, run, server
 from jsonschema import Draft202012Validator
 
 from conftest import PROGRAM, run_tavolan, write_screen
+from tavolan.consoles.base import read_base
 from tavolan.consoles.journal import read_journal
 from tavolan.consoles.protocol import SetOrder
 from tavolan.project.load import load_project
@@ -155,6 +156,22 @@ def test_a_push_that_was_killed_is_simply_run_again(desk, after):
     assert run(desk, "push", "--yes", "--despite", "to-write", "--reason", "draft").code == 0
     found = desk.compared()
     assert {cell.side for cell in found.cells} == {"same"} and len(read_journal(desk.root)) == 3
+
+
+def test_what_a_killed_push_sent_and_did_not_note_is_noted_by_the_next(desk):
+    desk.client.begin_version("2.0")
+    desk.somebody_writes("en-US", **TEXTS)
+    desk.somebody_writes("de-DE", subtitle="Tonnotizen")
+    for options in ((), ("--yes", "--dry-run")):
+        assert "nothing to send" in run(desk, "push", *options).out and read_journal(desk.root) == []
+    done = run(desk, "push", "--yes")
+    assert done.code == 0 and "nothing to send" in done.out
+    assert sorted((line.locale, line.field) for line in read_journal(desk.root)) == [
+        ("de-DE", "subtitle"), ("en-US", "description"), ("en-US", "subtitle"),
+    ]  # fmt: skip
+    assert read_base(desk.root, "ios") == desk.texts_there()
+    run(desk, "push", "--yes")
+    assert len(read_journal(desk.root)) == 3
 
 
 def test_wrong_use_is_said(desk):

@@ -130,7 +130,7 @@ def test_a_text_in_another_language_is_questioned():
 
 
 def test_pictures_are_uploaded_once_and_an_upload_goes_on_where_it_broke_off(desk, tmp_path):
-    write_screen(tmp_path / "a.png", 1290, 2796)
+    write_screen(tmp_path / "a.png", 1290, 2796, shade=77)
     path, sent = tmp_path / "a.png", []
     sha256 = hashlib.sha256(path.read_bytes()).hexdigest()
     desk.manners.part_bytes = 1_000

@@ -153,6 +153,7 @@ def push(
     from functools import cache
 
     from tavolan.checking import run_checks
+    from tavolan.consoles.push import note_agreed_anew
     from tavolan.errors import UsageError
     from tavolan.reports.documents.build import push_document
 
@@ -168,6 +169,8 @@ def push(
     for one, plan, _ in plans:
         ready = not (dry_run or stopped or plan.is_empty) and (yes or (not json and _asked(one, plan)))
         done.append((one, plan, _sent(one, plan, reason) if ready else None))
+        if plan.is_empty and yes and not dry_run:
+            note_agreed_anew(one)
     refused = _after(opened, done, json)
     if json:
         print_json(push_document(done))

@@ -133,6 +133,11 @@ def push(found: Comparison, plan: PushPlan, progress: Progress | None = None, re
     return pushed
 
 
+def note_agreed_anew(found: Comparison) -> None:
+    """Note what both sides have and the base doesn't know, such as what a killed push sent last."""
+    _keep(found, [], "")
+
+
 def _each(pool: ThreadPoolExecutor, calls: dict[Any, tuple[Any, ...]]) -> Iterable[tuple[Any, "Future[Any]"]]:
     """Run calls side by side, and yield each with its key when it's done. When one fails, none that waits begins."""
     futures = {pool.submit(*call): key for key, call in calls.items()}
