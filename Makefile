@@ -7,7 +7,7 @@ PIP := $(BIN)/python -m pip --disable-pip-version-check --quiet
 # Where compiled modules aren't kept, each command compiles the tool anew: a tenth of a second.
 export PYTHONDONTWRITEBYTECODE :=
 
-.PHONY: help demo test expected fuzz lint bench bench-scale bench-many clean
+.PHONY: help demo test expected fuzz lint bench bench-scale bench-console bench-many clean
 
 help:
 	@echo "make demo      install Tavolan into $(VENV) and walk through the sample project"
@@ -15,7 +15,8 @@ help:
 	@echo "make expected  store the documents of tests/expected anew; read the difference before it's committed"
 	@echo "make fuzz      search for MINUTES (10) at random for what breaks a property that the tests assert"
 	@echo "make lint      check format, style, types, and who imports whom"
-	@echo "make bench     measure speed, as ratios within one run; bench-many renders 2,000 pictures, bench-scale shows growth"
+	@echo "make bench     measure speed, as ratios within one run; bench-many renders 2,000 pictures, bench-scale shows growth,"
+	@echo "               bench-console sends a project of 50 locales to a console, against curl"
 	@echo "make clean     remove $(VENV), kilnary and build results"
 
 $(BIN)/python:
@@ -53,6 +54,9 @@ bench: $(VENV)/installed-dev
 
 bench-scale: $(VENV)/installed-dev
 	@$(BIN)/python bench/scale.py
+
+bench-console: $(VENV)/installed-dev
+	@$(BIN)/python bench/console_network.py 5
 
 bench-many: $(VENV)/installed-dev
 	@$(BIN)/python bench/bench.py many

@@ -1,8 +1,9 @@
 """Time a full push of a project against curl sending the very same requests to the same stand-in.
 
-usage: console_network.py PROJECT [ROUNDS]
+usage: console_network.py [ROUNDS]
 
-The project names a console for each store that's pushed; a copy of it is pushed to a stand-in of its own.
+The project is the sample in 50 locales and three stores, with two pictures per set on phones, about 300 in all. A copy
+of it is pushed to a stand-in of its own.
 """
 
 from __future__ import annotations
@@ -20,6 +21,7 @@ from pathlib import Path
 from typing import Any
 
 import httpx
+from scale import locales
 
 from tavolan.checking import run_checks
 from tavolan.consoles.client import Client, ConsoleAddress
@@ -27,10 +29,32 @@ from tavolan.consoles.comparison import comparison_of
 from tavolan.consoles.credentials import Credentials
 from tavolan.consoles.push import PARALLEL, plan_push, push
 from tavolan.project.load import load_project
+from tavolan.sample.write import write_screens
 from tavolan.standins.console.seeds import add_app
 from tavolan.standins.console.server import CLIENT_ID, SECRET, ConsoleServer
 
 PROGRAM = str(Path(sys.executable).parent / "tavolan")
+
+
+def large_project(folder: Path) -> Path:
+    """Make the sample in 50 locales and three stores, with two shots, rendered for phones."""
+    root = locales(folder, 50)
+    write_screens(root, locales=["en-US"])
+    config = re.sub(r"classes = .*", "", (root / "tavolan.toml").read_text("utf-8"))
+    for store, size_class in (("ios", "phone-6.9"), ("android", "phone"), ("maker", "phone")):
+        config = config.replace(f"[store.{store}]", f'[store.{store}]\nclasses = ["{size_class}"]', 1)
+        config += f'\n[console.{store}]\nurl = "http://127.0.0.1:1"\napp = "kilnary-{store}"\n'
+        config += 'client_id_env = "KILNARY_ID"\nclient_secret_env = "KILNARY_SECRET"\n'
+    (root / "tavolan.toml").write_text(config, "utf-8")
+    for file in sorted((root / "copy").glob("*.toml")):
+        # No two locales share a caption, so that no two share a picture; and no title is too long.
+        text = re.sub(r'(?m)^((?:firing|schedules) = ")', rf"\g<1>{file.stem} ", file.read_text("utf-8"))
+        text = re.sub(r'(?m)^subtitle = ".*"', f'subtitle = "Kilns in {file.stem}"', text)
+        file.write_text(text, "utf-8")
+    shots = (root / "shots.toml").read_text("utf-8").split("\n[[shot]]")
+    (root / "shots.toml").write_text("\n[[shot]]".join(shots[:3]), "utf-8")
+    subprocess.run([PROGRAM, "shots", "render", "--project", str(root)], check=True)
+    return root
 
 
 def serve(apps: dict[str, str], pipe: Any) -> None:
@@ -157,8 +181,13 @@ def by_tavolan(project: Path) -> float:
 
 
 def main() -> None:
-    """Take turns, and print both times and their ratio."""
-    project, rounds = Path(sys.argv[1]), int((*sys.argv[2:], "3")[0])
+    """Make the project, and compare."""
+    with tempfile.TemporaryDirectory() as folder:
+        compare_times(large_project(Path(folder)), int((*sys.argv[1:], "3")[0]))
+
+
+def compare_times(project: Path, rounds: int) -> None:
+    """Push by curl and by the program in turns, and print both times and the ratio."""
     requests = recorded(project)
     size = sum(len(one.read()) for one in requests) / 1e6
     print(f"{len(requests)} requests, {size:.0f} MB", flush=True)

@@ -17,7 +17,10 @@ SUBTITLE = ('"Notizen zum Brand"', '"{}"')
 
 
 def found(root, rule, today=None):
-    return [f for f in run_checks(tavolan.open_project(root), today) if f.rule == rule]
+    findings = run_checks(tavolan.open_project(root), today)
+    errors = run_checks(tavolan.open_project(root), today, errors_only=True)
+    assert errors == [f for f in findings if f.level == "error"]
+    return [f for f in findings if f.rule == rule]
 
 
 # (rule, file, old, what fails, subjects, what passes)
@@ -51,6 +54,10 @@ CASES = [
     ("notes-repeated", DE, "[captions]", '[history]\n"1.0" = "Bessere  Notizen.\\n"\n[captions]', {"1.0"}, '[history]\n"1.0" = "Alte."\n[captions]'),
     ("wrong-kind", CONFIG, '{ violence = "none" }', '{ violence = "some" }', {"violence"}, '{ violence = "mild" }'),
     ("wrong-kind", CONFIG, 'last_name = "B", ', 'lastname = "B", ', {"lastname", "last_name"}, 'last_name = "C", '),
+    ("wrong-kind", CONFIG, "age_answers", 'price = "cheap"\nage_answers', {""}, 'price = "4.99 USD"\nage_answers'),
+    ("wrong-kind", CONFIG, "age_answers", 'price = "5 XQQ"\nage_answers', {""}, 'price = "free"\nage_answers'),
+    ("wrong-kind", CONFIG, "age_answers", 'prices = { JP = "800", XX = "1 EUR" }\nage_answers', {"JP", "XX"}, 'prices = { JP = "800 JPY" }\nage_answers'),
+    ("wrong-kind", CONFIG, "age_answers", 'release_date = "31.1.2027"\nage_answers', {""}, 'release_date = "2027-01-31"\nage_answers'),
 ]  # fmt: skip
 TEXTS = {
     ("other-platform", 0): "Auch für Android", ("price", 0): "Notizen für 4,99 €", ("placeholder", 0): "TODO: Notizen",

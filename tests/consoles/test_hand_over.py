@@ -113,8 +113,10 @@ def test_what_no_rulebook_knows_and_odd_names_stay_in_the_console(desk, tmp_path
 
     desk.state.put("listing", desk.app, "../../evil", {"texts": {}})
     done = run_tavolan("new", tmp_path / "a/fresh", *started, **env)
-    assert done.code == 2 and '"../../evil" isn\'t a locale tag' in done.err
-    assert not (tmp_path / "a").exists()
+    assert done.code == 0 and 'left there: locale ../../evil: "../../evil" isn\'t a locale tag' in done.out
+    assert {file.name for file in (tmp_path / "a/fresh/copy").glob("*.toml")} == {"de-DE.toml", "en-US.toml"}
+    assert not list(tmp_path.rglob("*evil*"))
+    assert run_tavolan("check", "--project", tmp_path / "a/fresh").code == 0
 
 
 def test_git_fills_the_journal_for_the_time_before(desk):

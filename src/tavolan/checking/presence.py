@@ -6,7 +6,6 @@ from dataclasses import replace
 from tavolan.checking.findings import Finding, Location, Rule
 from tavolan.checking.registry import check
 from tavolan.checking.review import Place, Review
-from tavolan.errors import nearest
 from tavolan.languages.tags import locale_name, nearest_code
 from tavolan.project.addresses import parse_address
 from tavolan.project.model import Project
@@ -89,55 +88,3 @@ def locale_not_in_store(review: Review, this: Rule) -> Iterator[Finding]:
             remedy = f"List the store's locales without {tag} under [store.{store.id}]."
             at = Location(store=store.id, locale=tag, path=source.shown, line=source.line(key))
             yield this.finding(at, message + hint, remedy)
-
-
-@check("wrong-kind", "error")
-def wrong_kind(review: Review, this: Rule) -> Iterator[Finding]:
-    """A fact isn't of its kind: a record without its parts, an answer that's no choice, a yes-no that's text.
-
-    `tavolan rules show` lists every fact with its kind.
-    """
-    for place in review.places:
-        once = place.value.source is review.project.config_source
-        # What's written once for all locales is looked at in the first one.
-        if place.value.written and once and place.locale in ("", place.store.locales[0]):
-            for subject, message, remedy in _kind_faults(place):
-                yield replace(place, locale="").finding(this, message, remedy, subject=subject)
-
-
-def _kind_faults(place: Place) -> Iterator[tuple[str, str, str]]:
-    value, kind = place.value.content, place.rule.kind
-    if kind == "yes-no":
-        if not isinstance(value, bool):
-            yield "", "must be true or false", f"Write {place.field} = true, or false."
-    elif kind == "list":
-        if not (isinstance(value, list) and all(isinstance(item, str) for item in value)):
-            yield "", "must be a list of texts", f'Write {place.field} = ["one", "two"].'
-    elif kind in ("record", "answers"):
-        if not isinstance(value, dict):
-            yield "", "must be a table", f"Write {place.field} = {{ … }}."
-        else:
-            yield from _record_faults(place, value) if kind == "record" else _answer_faults(place, value)
-    elif not isinstance(value, str):
-        yield "", "must be text", f'Write {place.field} = "…".'
-
-
-def _record_faults(place: Place, value: dict[str, object]) -> Iterator[tuple[str, str, str]]:
-    parts = place.rule.parts
-    for part in value:
-        if part not in parts:
-            yield part, f'has an unknown part "{part}"', nearest(part, parts)
-    # A sign-in that isn't needed has no user; every other record needs all its parts.
-    optional = "needed" in parts and not value.get("needed")
-    for part in parts if not optional else ():
-        if value.get(part) in (None, ""):
-            yield part, f'lacks the part "{part}"', f'Write {part} = "…" in it.'
-
-
-def _answer_faults(place: Place, value: dict[str, object]) -> Iterator[tuple[str, str, str]]:
-    for question, answer in value.items():
-        if place.rule.parts and question not in place.rule.parts:
-            yield question, f'answers the unknown subject "{question}"', nearest(question, place.rule.parts)
-        if place.rule.choices and answer not in place.rule.choices:
-            remedy = f"Write one of: {', '.join(place.rule.choices)}."
-            yield question, f'answers "{answer}" to {question}', remedy

@@ -18,6 +18,7 @@ from tavolan.project.schema import Waiver
 FAMILIES = (
     "limits",
     "presence",
+    "facts",
     "shots",
     "finished_pictures",
     "keywords",
@@ -68,8 +69,8 @@ def all_checks() -> dict[str, Check]:
     return CHECKS
 
 
-def run_checks(project: Project, today: date | None = None) -> list[Finding]:
-    """Run every check on a project; worst findings first.
+def run_checks(project: Project, today: date | None = None, *, errors_only: bool = False) -> list[Finding]:
+    """Run every check on a project; worst findings first. `errors_only` skips rules that can't find an error.
 
     `[check]` of the project sets levels, switches rules off and waives findings; `today` is the date that waivers and
     rulebooks are judged by. Raises ProjectError when `[check]` names a rule that doesn't exist.
@@ -80,11 +81,13 @@ def run_checks(project: Project, today: date | None = None) -> list[Finding]:
     found: list[Finding] = []
     for item in checks.values():
         level = project.check.levels.get(item.id, "off" if item.off else item.level)
-        if level == "off":
+        if level == "off" or (errors_only and level != "error"):
             continue
         fixed = item.id in project.check.levels
         for finding in item.run(review, item):
             found.append(replace(finding, level=level) if fixed else finding)
+    if errors_only:
+        found = [finding for finding in found if finding.level == "error"]
     judged = merged(_waived(finding, project.check.waive, review.today) for finding in found)
     return sorted(judged, key=Finding.sort_key)
 

@@ -39,8 +39,8 @@ app = typer.Typer(help="Hand-over: compare with a store's console, pull, push, s
 FieldOption = Annotated[list[str] | None, typer.Option("--field", help="Only this field or size class; repeatable.")]
 NoPictures = Annotated[bool, typer.Option("--no-pictures", help="Texts and facts alone.")]
 YesOption = Annotated[bool, typer.Option("--yes", "-y", help="Don't ask.")]
-# Rows of changes that a push shows before it asks; nobody reads five hundred.
-_MOST_SHOWN = 60
+# Rows of changes that a push shows for each store before it asks; nobody reads five hundred.
+_MOST_SHOWN = 24
 
 
 def _compared(
@@ -110,7 +110,8 @@ def pull(
         pulled = plan_pull(found, decisions.get("", ""), decisions)
         print_cells(console(), f"{found.store.id}: changed in the console", pulled.taken)
         print_cells(console(), f"{found.store.id}: changed on both sides", pulled.conflicts)
-        received = [] if dry_run else write_pull(found, pulled)
+        with progress_bar(f"Receiving pictures of {found.store.id}") as move:
+            received = [] if dry_run else write_pull(found, pulled, move)
         verb = "would come in" if dry_run else "came in"
         console().print(f"{found.store.id}: {counted(len(pulled.taken), 'change')} {verb}, "
                         f"{counted(len(pulled.kept), 'conflict')} decided for the project, "
@@ -162,7 +163,7 @@ def push(
     # The project's lock is only taken to note what was sent: others may write texts while a push goes on.
     opened = open_project(project)
     found = _compared(opened, store, locale, field, not no_pictures, pictures)
-    checked = cache(lambda: run_checks(opened))
+    checked = cache(lambda: run_checks(opened, errors_only=True))
     plans = [(one, *_planned(one, checked, list(despite or []), json)) for one in found]
     stopped = any(stop for *_, stop in plans)
     done: list[tuple[Comparison, PushPlan, Pushed | None]] = []

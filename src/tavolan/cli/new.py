@@ -5,7 +5,7 @@ from typing import Annotated
 
 import typer
 
-from tavolan.cli.common import console
+from tavolan.cli.common import console, progress_bar
 from tavolan.cli.schema import schema_files
 
 
@@ -66,12 +66,17 @@ def _from_console(folder: Path, name: str, url: str, apps: list[str], id_env: st
         apps = there
     clients = [Client(ConsoleAddress(one, url, one, credentials)) for one in apps]
     schemas = {f"schemas/{kind}.json": text for kind, text in schema_files().items()}
-    done = adopt(folder, name, Origin(clients, url, id_env, secret_env), schemas)
+    with progress_bar("Receiving pictures") as move:
+        done = adopt(folder, name, Origin(clients, url, id_env, secret_env), schemas, move)
     out = console()
     parts = [counted(done.texts, "text"), counted(done.facts, "fact"), counted(done.pictures, "picture")]
     out.print(f"{', '.join(parts)} in {counted(len(done.locales), 'locale')} came to {folder}", soft_wrap=True)
+    for locale, fault in done.odd_locales.items():
+        out.print(f"left there: locale {locale}: {fault}", soft_wrap=True)
     for place in done.unknown[:10]:
         out.print(f"left there: {place}, which the rulebook doesn't know", soft_wrap=True)
+    if len(done.unknown) > 10:
+        out.print(f"left there: {counted(len(done.unknown) - 10, 'place')} more")
     counts = count_levels(run_checks(load_project(folder.resolve())))
     summary = ", ".join(counted(number, level) for level, number in counts.items() if number)
     out.print(f"Checked: {summary or 'nothing to find fault with'}. See them: tavolan check --project {folder}")

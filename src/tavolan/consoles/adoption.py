@@ -11,9 +11,10 @@ from tavolan.consoles.base import write_base
 from tavolan.consoles.client import Client
 from tavolan.consoles.content import Place
 from tavolan.consoles.credentials import CONSOLE_TABLE
-from tavolan.consoles.pull import receive_pictures
+from tavolan.consoles.pull import Progress, pictures_of, receive_pictures
 from tavolan.consoles.remote import Remote, read_console
 from tavolan.errors import UsageError
+from tavolan.languages.tags import tag_fault
 from tavolan.project.starter import Starter, plan_project, write_project
 from tavolan.project.toml_edit import TomlEditor
 from tavolan.rulebooks.load import shipped_rulebook
@@ -33,39 +34,56 @@ class Origin:
 
 @dataclass
 class Adopted:
-    """What a new project holds: locales, how many texts, facts and pictures, and what no rulebook here knows."""
+    """What a new project holds: locales, how many texts, facts and pictures.
+
+    `unknown` are places that no rulebook here knows, `odd_locales` locales whose code is no language tag: both are left
+    in the console.
+    """
 
     locales: list[str] = field(default_factory=list)
     texts: int = 0
     facts: int = 0
     pictures: int = 0
     unknown: list[str] = field(default_factory=list)
+    odd_locales: dict[str, str] = field(default_factory=dict)
 
 
-def adopt(folder: Path, name: str, origin: Origin, schemas: dict[str, str]) -> Adopted:
+def adopt(
+    folder: Path, name: str, origin: Origin, schemas: dict[str, str], progress: Progress | None = None
+) -> Adopted:
     """Write a project from what consoles hold; `schemas` are further files. Raises UsageError where one is in the way.
 
-    It's made beside the folder and moved there when it's complete. What stores share is written once.
+    It's made beside the folder and moved there when it's complete. What stores share is written once. `progress` is
+    called with how many pictures came, and how many there are.
     """
     remotes = {client: read_console(client) for client in origin.clients}
     stores = [remote.app.store for remote in remotes.values()]
     if len(set(stores)) < len(stores):
         raise UsageError("two of the apps are of one store", "Name one app per store.")
     tags = [tag for remote in remotes.values() for tag in (remote.app.default_locale, *remote.app.locales)]
-    locales = list(dict.fromkeys(tags))
+    faults = {tag: fault.message for tag in dict.fromkeys(tags) if (fault := tag_fault(tag))}
+    locales = [tag for tag in dict.fromkeys(tags) if tag not in faults]
+    if not locales:
+        raise UsageError(f"no locale there is one: {', '.join(faults)}", "Give the app a locale as en-US first.")
+    for remote in remotes.values():
+        remote.content = {place: value for place, value in remote.content.items() if place.locale not in faults}
     starter = Starter(name, locales[0], tuple(locales[1:]), tuple(stores))
     files = plan_project(folder, starter) | schemas
-    done = Adopted(locales)
+    done = Adopted(locales, odd_locales=faults)
     folder.parent.mkdir(parents=True, exist_ok=True)
     with tempfile.TemporaryDirectory(dir=folder.parent) as beside:
         root = Path(beside) / "project"
         write_project(root, files)
         _write_config(root, origin, remotes)
         _write_texts(root, remotes, done)
+        sets = {client: pictures_of(remote.content) for client, remote in remotes.items()}
+        total = sum(len(digests) for of_store in sets.values() for digests in of_store.values())
         for client, remote in remotes.items():
             write_base(root, remote.app.store, remote.content)
-            sets = {place: value for place, value in remote.content.items() if place.kind == "pictures"}
-            done.pictures += len(receive_pictures(root, remote.app.store, client, sets))
+            for _ in receive_pictures(root, remote.app.store, client, sets[client]):
+                done.pictures += 1
+                if progress:
+                    progress(done.pictures, total)
         folder.mkdir(exist_ok=True)
         for path in sorted(root.iterdir()):
             if not (folder / path.name).exists():

@@ -6,11 +6,13 @@ kept. What changes something carries an entity tag (If-Match) or an idempotency 
 
 import base64
 import hashlib
+import ssl
 import threading
 import time
 import uuid
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from functools import cache
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -59,7 +61,8 @@ class Client:
     ) -> None:
         """`http` may be a client of one's own, whose base address is that of the console."""
         self.address, self._sleep = address, sleep
-        self._http = http or httpx.Client(base_url=address.url.rstrip("/"), timeout=address.timeout)
+        base = address.url.rstrip("/")
+        self._http = http or httpx.Client(base_url=base, timeout=address.timeout, verify=_certificates(base))
         self._token, self._until = "", 0.0
         self._lock = threading.Lock()
         self._app = f"/apps/{address.app}"
@@ -170,7 +173,9 @@ class Client:
                     continue
                 file.seek(number * upload.part_bytes)
                 part = file.read(upload.part_bytes)
-                headers = {"Content-Digest": _digest_field(hashlib.sha256(part).digest())}
+                # A file of one part has its part's digest already; a console refuses what was changed since.
+                digest = bytes.fromhex(sha256) if len(part) == size else hashlib.sha256(part).digest()
+                headers = {"Content-Digest": _digest_field(digest)}
                 self._send("PUT", f"/uploads/{upload.id}/parts/{number}", content=part, headers=headers)
         headers = {"Repr-Digest": _digest_field(bytes.fromhex(sha256))}
         self._send("POST", f"/uploads/{upload.id}/completion", headers=headers)
@@ -288,6 +293,16 @@ class Client:
                 token = self._read(answer, protocol.Token)
                 self._token, self._until = token.access_token, time.monotonic() + max(1.0, token.expires_in - _EARLY)
             return self._token
+
+
+@cache
+def _authorities() -> ssl.SSLContext:
+    return httpx.create_ssl_context()
+
+
+def _certificates(base: str) -> ssl.SSLContext:
+    """Return what certificates are checked by. Reading the known authorities takes a while: once, where it's needed."""
+    return _authorities() if base.lower().startswith("https:") else ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
 
 
 def _condition(etag: str) -> dict[str, str]:

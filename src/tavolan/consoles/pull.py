@@ -1,5 +1,6 @@
 """Pull: what was changed in the console comes into the project; what both sides changed is decided, never guessed."""
 
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, Literal
@@ -17,6 +18,7 @@ from tavolan.support.files import write_inside
 from tavolan.support.transaction import changing
 
 Keep = Literal["", "mine", "theirs"]
+Progress = Callable[[int, int], None]
 
 
 @dataclass
@@ -55,15 +57,21 @@ def plan_pull(found: Comparison, keep: Keep = "", keep_fields: dict[str, Keep] |
     return pulled
 
 
-def pull(found: Comparison, pulled: Pulled) -> list[Path]:
+def pull(found: Comparison, pulled: Pulled, progress: Progress | None = None) -> list[Path]:
     """Write what a pull brings, and the new base, as one change; return the pictures that were received.
+
+    `progress` is called with how many pictures came, and how many there are.
 
     Pictures can't be merged into what's rendered: they go to `out/received/`, and the next push asks about them.
     """
     project, store = found.project, found.store
     texts = Texts(project)
     sets = {cell.place: cell.there for cell in pulled.pictures}
-    received = receive_pictures(project.root, store.id, found.client, sets)
+    received, total = [], sum(len(digests or ()) for digests in sets.values())
+    for path in receive_pictures(project.root, store.id, found.client, sets):
+        received.append(path)
+        if progress:
+            progress(len(received), total)
     lines = [_line(found, cell) for cell in pulled.taken]
     with changing(project.root):
         changes = [_change(texts, store.id, cell) for cell in pulled.texts]
@@ -145,17 +153,20 @@ def _fact_key(found: Comparison, place: Place) -> tuple[str, ...]:
     return ("once", place.field) if shared else ("store", found.store.id, "once", place.field)
 
 
-def receive_pictures(root: Path, store: str, client: Client, sets: Content) -> list[Path]:
-    """Write the pictures of sets to `out/received/<store>/<locale>/<place>/`, numbered in order; return the files."""
-    paths = []
+def pictures_of(content: Content) -> Content:
+    """Return the sets of pictures among all content."""
+    return {place: value for place, value in content.items() if place.kind == "pictures"}
+
+
+def receive_pictures(root: Path, store: str, client: Client, sets: Content) -> Iterator[Path]:
+    """Write the pictures of sets to `out/received/<store>/<locale>/<place>/`, numbered in order; yield each file."""
     for place, digests in sets.items():
         for number, sha256 in enumerate(digests or (), 1):
             data = client.file(sha256)
             ending = "jpg" if data.startswith(b"\xff\xd8") else "png"
             name = f"out/received/{store}/{place.locale}/{place.field}/{number:02d}.{ending}"
             write_inside(root, name, data)
-            paths.append(root / name)
-    return paths
+            yield root / name
 
 
 def _line(found: Comparison, cell: Cell) -> Line:

@@ -22,7 +22,7 @@ Progress = Callable[[int, int], None]
 # Requests on their way at once.
 PARALLEL = 6
 # Seconds between notes of what was sent. What a killed run sent since the last one is seen to be there by the next.
-_NOTED_EVERY = 1.0
+_NOTED_EVERY = 2.0
 
 
 @dataclass

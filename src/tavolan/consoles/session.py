@@ -61,7 +61,7 @@ class Console:
     def blocking(self, selection: Selection | None = None, despite: Collection[str] = ()) -> list[Finding]:
         """Return the errors in what a push would send."""
         found = self._compared(selection)
-        return blocking(run_checks(found.project), self.store, plan_push(found).send, despite)
+        return blocking(run_checks(found.project, errors_only=True), self.store, plan_push(found).send, despite)
 
     def push(self, selection: Selection | None = None, despite: Collection[str] = (), reason: str = "") -> Pushed:
         """Send what changed here. Raises UsageError for errors in it, and for conflicts; `despite` overrules rules."""
@@ -71,7 +71,7 @@ class Console:
             if plan.conflicts:
                 places = ", ".join(str(cell.place) for cell in plan.conflicts)
                 raise UsageError(f"changed on both sides: {places}", "Pull and decide first.")
-            if stops := blocking(run_checks(found.project), self.store, plan.send, despite):
+            if stops := blocking(run_checks(found.project, errors_only=True), self.store, plan.send, despite):
                 raise UsageError(f"errors in what would be sent: {stops[0].message}", "Mend them, or give despite.")
             return send(found, plan, None, reason)
 

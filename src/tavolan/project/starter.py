@@ -107,7 +107,14 @@ def _sample(rule: FieldRule) -> str:
         return "{ " + ", ".join(f'{part} = ""' for part in rule.parts) + " }"
     if rule.kind == "answers":
         return "{ " + ", ".join(f'{part} = "{rule.choices[0]}"' for part in rule.parts) + " }"
-    return {"list": "[]", "yes-no": "false"}.get(rule.kind, '""')
+    samples = {
+        "list": "[]",
+        "yes-no": "false",
+        "price": '"free"',
+        "prices": '{ JP = "800 JPY" }',
+        "date": '"2027-01-31"',
+    }
+    return samples.get(rule.kind, '""')
 
 
 def _copy(tag: str, starter: Starter, books: list[Rulebook]) -> str:

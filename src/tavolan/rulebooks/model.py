@@ -48,7 +48,7 @@ class FieldRule(RulebookPart):
 
     what: str = ""
     role: Role = "prose"
-    kind: Literal["text", "list", "link", "email", "yes-no", "record", "answers"] = "text"
+    kind: Literal["text", "list", "link", "email", "yes-no", "record", "answers", "price", "prices", "date"] = "text"
     scope: Literal["locale", "once", "item", "reply"] = "locale"
     min: int = Field(0, ge=0)
     max: int | None = Field(None, ge=1)
