@@ -95,6 +95,7 @@ def opened_desk(root: Path) -> Iterator[Desk]:
     made.write(en_US=TEXTS, de_DE={"subtitle": "Tonnotizen"})
     yield made
     made.manners.taken, made.manners.drop, made.manners.fail, made.manners.busy = (), 0, 0, 0
+    made.manners.build = 0
     made.close()
 
 

@@ -15,7 +15,9 @@ from conftest import PROGRAM, run_tavolan, write_screen
 from tavolan.consoles.base import read_base
 from tavolan.consoles.journal import read_journal
 from tavolan.consoles.protocol import SetOrder
+from tavolan.consoles.review import add_build
 from tavolan.project.load import load_project
+from tavolan.standins.console.seeds import add_app
 
 SCHEMAS = Path(__file__).parents[2] / "docs" / "schemas"
 
@@ -53,21 +55,39 @@ age_answers = { violence = "none" }
     assert run(desk, "compare", "--json").json["stores"][0]["counts"]["here"] == 0
     missing = run(desk, "submit", "--store", "ios", "--yes")
     assert missing.code == 1 and "pictures" in missing.out
+    early = run(desk, "wait", "--store", "ios")
+    assert early.code == 2 and "nothing of ios is in review: version 2.0 is editable" in early.err
     add_picture(desk)
     build = desk.root / "potto.bin"
     build.write_bytes(b"a build")
     desk.manners.refusals["de-DE title"] = "says nothing"
+    desk.manners.build = 0.2
     done = run(desk, "submit", "--store", "ios", "--yes", "--build", build, "--number", "7")
     assert done.code == 0 and "build 7 is usable" in done.out and "release manual" in done.out
     refused = run(desk, "wait", "--store", "ios", "--minutes", "1")
     assert refused.code == 1 and "review refused it: says nothing" in refused.out and "copy/de-DE.toml:1" in refused.out
-    assert run(desk, "submit", "--store", "ios", "--yes", "--release", "automatic").code == 0
-    live = run(desk, "wait", "--store", "ios", "--for", "live", "--tester-notes")
-    assert live.code == 0 and "attached in en-US, de-DE" in live.out
+    assert "nothing of ios can be released" in run(desk, "release", "--store", "ios", "--yes").err
+    assert run(desk, "submit", "--store", "ios", "--yes").code == 0
+    approved = run(desk, "wait", "--store", "ios", "--tester-notes")
+    assert approved.code == 0 and "attached in en-US, de-DE" in approved.out
+    by_hand = run(desk, "wait", "--store", "ios", "--for", "live")
+    assert by_hand.code == 2 and "tavolan console release --store ios" in by_hand.err
+    assert "nothing is released without --yes" in run(desk, "release", "--store", "ios").err
+    assert "version 2.0 is live" in run(desk, "release", "--store", "ios", "--yes").out
+    assert run(desk, "wait", "--store", "ios", "--for", "live").code == 0
     journal = run(desk, "journal", "--json").json["changes"]
     assert {line["who"] for line in journal} == {"project"} and len(journal) == len(
         {(x["locale"], x["field"]) for x in journal}
     )
+
+
+def test_the_newest_build_is_the_last_that_was_added(desk):
+    for number in ("99", "100"):
+        path = desk.root / f"{number}.bin"
+        path.write_bytes(number.encode())
+        add_build(desk.client, path, "2.0", number)
+    assert [build.number for build in desk.client.builds()] == ["100", "99"]
+    assert "build 100 is usable" in run(desk, "wait", "--store", "ios", "--for", "processed").out
 
 
 def add_picture(desk):
@@ -205,3 +225,32 @@ def test_a_project_starts_from_what_a_console_holds(desk, tmp_path):
     ]
     assert same["here"] == same["there"] == same["both"] == 0
     assert "which app?" in run_tavolan("new", tmp_path / "other", "--from", server().address, **env).err
+
+
+def test_a_project_is_connected_with_the_app_records_of_a_console(desk):
+    env = {"CONSOLE_ID": ENV["POTTO_ID"], "CONSOLE_SECRET": ENV["POTTO_SECRET"]}
+    config = desk.root / "tavolan.toml"
+    config.write_text(config.read_text("utf-8").partition("[console")[0] + "# the end\n", "utf-8")
+    assert "tavolan console connect URL" in run(desk, "compare").err
+
+    def connect(*words):
+        return run_tavolan("console", "connect", *words, "--project", desk.root, **env)
+
+    add_app(desk.state, f"{desk.app}-other", "ios", "en-US")
+    several = connect(server().address)
+    assert several.code == 2 and "which app of ios?" in several.err and "--app" in several.err
+    assert 'no app "pott"' in connect(server().address, "--app", "pott").err
+    assert "no app for ios" in connect(server().address, "--app", app_of(desk, "maker")).err
+    assert connect("ftp://nowhere").code == 2
+
+    done = connect(server().address, "--app", desk.app)
+    assert done.code == 0 and f"ios is {desk.app} at {server().address}" in done.out
+    assert "# the end" in config.read_text("utf-8") and ENV["POTTO_SECRET"] not in config.read_text("utf-8")
+    assert run_tavolan("console", "push", "--yes", "--project", desk.root, **env).code == 0
+    assert desk.texts_there()
+
+
+def app_of(desk, store):
+    """Add an app record of another store, and return its id."""
+    add_app(desk.state, f"{desk.app}-{store}", store, "en-US")
+    return f"{desk.app}-{store}"

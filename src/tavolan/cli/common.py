@@ -24,6 +24,11 @@ ProjectOption = Annotated[
     Path | None,
     typer.Option("--project", help="The project's folder; else the nearest tavolan.toml upwards.", metavar="DIR"),
 ]
+ClientIdOption = Annotated[str, typer.Option("--client-id-env", help="Environment variable with the client id.")]
+ClientSecretOption = Annotated[
+    str, typer.Option("--client-secret-env", help="Environment variable with the client's secret.")
+]
+YesOption = Annotated[bool, typer.Option("--yes", "-y", help="Don't ask.")]
 JsonOption = Annotated[bool, typer.Option("--json", help="Print one JSON document and nothing else.")]
 StoreOption = Annotated[
     list[str] | None,

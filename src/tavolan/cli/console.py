@@ -1,19 +1,20 @@
-"""`tavolan console`: compare with a store's console, pull, push, submit, wait, and the journal."""
+"""`tavolan console`: connect with a store's console, compare, pull, push, submit, wait, and the journal."""
 
 from __future__ import annotations
 
 import sys
-from datetime import datetime
-from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from tavolan.cli.common import (
+    ClientIdOption,
+    ClientSecretOption,
     JsonOption,
     LocaleOption,
     ProjectOption,
     StoreOption,
+    YesOption,
     console,
     open_project,
     print_json,
@@ -21,24 +22,23 @@ from tavolan.cli.common import (
     say,
     styled,
 )
+from tavolan.cli.console_review import release, submit, wait
 
 if TYPE_CHECKING:
     from collections.abc import Callable
-    from datetime import date
 
     from tavolan.checking.findings import Finding
     from tavolan.consoles.comparison import Comparison
-    from tavolan.consoles.protocol import Release
     from tavolan.consoles.pull import Keep
     from tavolan.consoles.push import Pushed, PushPlan
-    from tavolan.consoles.review import Goal
     from tavolan.project.model import Project
 
 app = typer.Typer(help="Hand-over: compare with a store's console, pull, push, submit, wait.", no_args_is_help=True)
+for command in (submit, wait, release):
+    app.command()(command)
 
 FieldOption = Annotated[list[str] | None, typer.Option("--field", help="Only this field or size class; repeatable.")]
 NoPictures = Annotated[bool, typer.Option("--no-pictures", help="Texts and facts alone.")]
-YesOption = Annotated[bool, typer.Option("--yes", "-y", help="Don't ask.")]
 # Rows of changes that a push shows for each store before it asks; nobody reads five hundred.
 _MOST_SHOWN = 24
 
@@ -57,6 +57,24 @@ def _compared(
     with ThreadPoolExecutor() as pool:
         jobs = [pool.submit(comparison_of, project, store, client, wanted) for store, client in clients.items()]
         return [job.result() for job in jobs]
+
+
+@app.command()
+def connect(
+    url: Annotated[str, typer.Argument(help="Address of the console.", metavar="URL")],
+    project: ProjectOption = None,
+    record: Annotated[list[str] | None, typer.Option("--app", help="An app record there, one per store.")] = None,
+    client_id_env: ClientIdOption = "CONSOLE_ID",
+    client_secret_env: ClientSecretOption = "CONSOLE_SECRET",
+) -> None:
+    """Write a console's address and app records into tavolan.toml; who signs in comes from environment variables."""
+    from tavolan.consoles.connection import connect as write_tables
+    from tavolan.consoles.connection import table_of
+
+    table = table_of(url, client_id_env, client_secret_env)
+    for store, name in write_tables(open_project(project, write=True), table, record or []).items():
+        console().print(f"{store} is {name} at {url}", soft_wrap=True)
+    console().print("Next: tavolan console compare")
 
 
 @app.command()
@@ -254,88 +272,6 @@ def _after(project: Project, done: list[tuple[Comparison, PushPlan, Pushed | Non
         if findings:
             print_findings(console(), project, findings)
     return left
-
-
-@app.command()
-def submit(
-    store: Annotated[str, typer.Option("--store", help="The store.")],
-    project: ProjectOption = None,
-    build: Annotated[Path | None, typer.Option("--build", help="A build to upload and ship.", metavar="FILE")] = None,
-    number: Annotated[str, typer.Option("--number", help="Its number, never used before.")] = "",
-    release: Annotated[str, typer.Option("--release", help="manual, automatic, or a date as 2027-01-31.")] = "manual",
-    yes: YesOption = False,
-) -> None:
-    """Hand the version over to review, once nothing is missing. Review notes go along."""
-    from tavolan.consoles.comparison import client_for, console_stores
-    from tavolan.consoles.review import add_build, open_sections
-    from tavolan.consoles.review import submit as hand_over
-    from tavolan.errors import UsageError
-    from tavolan.reports.consoletables import print_sections
-
-    opened = open_project(project)
-    (name,) = console_stores(opened, [store])
-    client = client_for(opened, name)
-    kind, when = _release(release)
-    if build is not None:
-        if not number:
-            raise UsageError("a build needs a number", "Give --number.")
-        if not build.is_file():
-            raise UsageError(f"{build} isn't there", "Name the build's file.")
-        made = add_build(client, build, opened.app.version or "1.0", number)
-        console().print(f"{name}: build {made.number} is {made.state}")
-    missing = [section for section in open_sections(client) if section.id != "build"]
-    if missing:
-        print_sections(console(), missing)
-        raise typer.Exit(1)
-    if not (yes or (sys.stdin.isatty() and typer.confirm(f"Hand over to {name}?"))):
-        say(f"{name}: nothing is handed over without --yes.")
-        raise typer.Exit(1)
-    version = hand_over(client, opened, name, kind, when, number)
-    console().print(f"{name}: version {version.version} is {version.state}; release {version.release}")
-
-
-def _release(text: str) -> tuple[Release, date | None]:
-    from tavolan.errors import UsageError
-
-    if text in ("manual", "automatic"):
-        return ("manual" if text == "manual" else "automatic"), None
-    try:
-        return "date", datetime.strptime(text, "%Y-%m-%d").date()
-    except ValueError as error:
-        raise UsageError(
-            f'--release can\'t be "{text}"', "Write manual, automatic, or a date as 2027-01-31."
-        ) from error
-
-
-@app.command()
-def wait(
-    store: Annotated[str, typer.Option("--store", help="The store.")],
-    project: ProjectOption = None,
-    goal: Annotated[str, typer.Option("--for", help="processed, approved or live.")] = "approved",
-    minutes: Annotated[float, typer.Option("--minutes", min=0, help="The longest to wait.")] = 60.0,
-    tester_notes: Annotated[bool, typer.Option("--tester-notes", help="Attach notes for testers then.")] = False,
-) -> None:
-    """Wait until a build is processed, or a version approved or live. A refusal comes back as findings (exit 1)."""
-    from tavolan.consoles.comparison import client_for, console_stores
-    from tavolan.consoles.review import attach_notes, refusals
-    from tavolan.consoles.review import wait as wait_for
-    from tavolan.errors import UsageError
-    from tavolan.reports.tables import print_findings
-
-    if goal not in ("processed", "approved", "live"):
-        raise UsageError(f'--for can\'t be "{goal}"', "Write processed, approved or live.")
-    opened = open_project(project)
-    (name,) = console_stores(opened, [store])
-    client = client_for(opened, name)
-    kind: Goal = "processed" if goal == "processed" else "live" if goal == "live" else "approved"
-    awaited = wait_for(client, kind, minutes * 60, lambda state: console().print(f"{name}: {state}"))
-    if awaited.version is not None and awaited.version.state == "refused":
-        print_findings(console(), opened, refusals(opened, name, awaited.version.reasons))
-        raise typer.Exit(1)
-    if tester_notes:
-        build = awaited.build.number if awaited.build else awaited.version.build if awaited.version else ""
-        noted = attach_notes(client, opened, name, build) if build else []
-        console().print(f"{name}: notes for testers attached in {', '.join(noted) or 'no locale'}")
 
 
 @app.command()

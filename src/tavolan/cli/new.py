@@ -5,7 +5,7 @@ from typing import Annotated
 
 import typer
 
-from tavolan.cli.common import console, progress_bar
+from tavolan.cli.common import ClientIdOption, ClientSecretOption, console, progress_bar
 from tavolan.cli.schema import schema_files
 
 
@@ -19,10 +19,8 @@ def new(
         str | None, typer.Option("--from", help="Address of a console: start from what it holds.", metavar="URL")
     ] = None,
     app: Annotated[list[str] | None, typer.Option("--app", help="With --from: an app there, one per store.")] = None,
-    client_id_env: Annotated[str, typer.Option("--client-id-env", help="Variable with the client id.")] = "CONSOLE_ID",
-    client_secret_env: Annotated[
-        str, typer.Option("--client-secret-env", help="Variable with the secret.")
-    ] = "CONSOLE_SECRET",
+    client_id_env: ClientIdOption = "CONSOLE_ID",
+    client_secret_env: ClientSecretOption = "CONSOLE_SECRET",
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Say what would be written, write nothing.")] = False,
 ) -> None:
     """Start a project: a few commented files to fill in. Never overwrites anything."""
@@ -50,21 +48,19 @@ def _from_console(folder: Path, name: str, url: str, apps: list[str], id_env: st
     from tavolan.checking import count_levels, run_checks
     from tavolan.consoles.adoption import Origin, adopt
     from tavolan.consoles.client import Client, ConsoleAddress
+    from tavolan.consoles.connection import records_of, table_of
     from tavolan.consoles.credentials import credentials_of
     from tavolan.errors import UsageError
     from tavolan.project.load import load_project
-    from tavolan.project.schema import ConsoleTable
     from tavolan.reports.number_words import counted
 
-    table = ConsoleTable(url=url, app="any", client_id_env=id_env, client_secret_env=secret_env)
+    table = table_of(url, id_env, secret_env)
     credentials = credentials_of("", table)
-    if not apps:
-        there = [one.id for one in Client(ConsoleAddress("", url, "any", credentials)).apps()]
-        if len(there) != 1:
-            message = f"which app? This console has {', '.join(there) or 'none'}"
-            raise UsageError(message, "Name one per store with --app.")
-        apps = there
-    clients = [Client(ConsoleAddress(one, url, one, credentials)) for one in apps]
+    there = list(records_of(table, apps))
+    if not apps and len(there) != 1:
+        message = f"which app? This console has {', '.join(there) or 'none'}"
+        raise UsageError(message, "Name one per store with --app.")
+    clients = [Client(ConsoleAddress(one, url, one, credentials)) for one in there]
     schemas = {f"schemas/{kind}.json": text for kind, text in schema_files().items()}
     with progress_bar("Receiving pictures") as move:
         done = adopt(folder, name, Origin(clients, url, id_env, secret_env), schemas, move)

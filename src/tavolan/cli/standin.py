@@ -54,8 +54,10 @@ def store_console(
     for name in store or shipped_ids():
         add_app(server.state, f"{app_id}-{name}", name, default_locale)
         add_reports(server.state, f"{app_id}-{name}")
-    console().print(f"A stand-in console is at {server.address}  client id {CLIENT_ID}, secret {SECRET}. "
-                    "Stop with Ctrl-C.", soft_wrap=True)  # fmt: skip
+    out = console()
+    out.print(f"A stand-in console is at {server.address}, with a page for people. Stop with Ctrl-C.", soft_wrap=True)
+    out.print(f"Sign in:   export CONSOLE_ID={CLIENT_ID} CONSOLE_SECRET={SECRET}", soft_wrap=True)
+    out.print(f"Connect:   tavolan console connect {server.address}", soft_wrap=True)
     sys.stdout.flush()
     server.serve()
 

@@ -109,12 +109,12 @@ def _write_config(root: Path, origin: Origin, remotes: dict[Client, Remote]) -> 
         for place, value in remote.content.items()
         if _is_item(place) and _is_text(remote, place, value)
     }
-    versions = [version.version for remote in remotes.values() for version in remote.versions]
+    versions = [version for remote in remotes.values() for version in remote.versions]
     editor = TomlEditor(path, "tavolan.toml")
     if items:
         editor.set(("app", "items"), sorted(items))
     if versions:
-        editor.set(("app", "version"), versions[-1])
+        editor.set(("app", "version"), max(versions, key=lambda version: version.begun_at).version)
         editor.set(("app", "first_version"), len(versions) == 1)
     facts: dict[str, dict[str, Any]] = {}
     for remote in remotes.values():

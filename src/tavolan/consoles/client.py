@@ -103,11 +103,13 @@ class Client:
 
     def versions(self) -> list[protocol.Version]:
         """Return all versions, newest first."""
-        return list(self._pages(f"{self._app}/versions", protocol.Page[protocol.Version]))
+        found = list(self._pages(f"{self._app}/versions", protocol.Page[protocol.Version]))
+        return sorted(found, key=lambda version: version.begun_at, reverse=True)
 
     def builds(self) -> list[protocol.Build]:
         """Return all builds, newest first."""
-        return list(self._pages(f"{self._app}/builds", protocol.Page[protocol.Build]))
+        found = list(self._pages(f"{self._app}/builds", protocol.Page[protocol.Build]))
+        return sorted(found, key=lambda build: build.added_at, reverse=True)
 
     def file(self, sha256: str) -> bytes:
         """Return a picture's file. Raises OutsideError when what comes isn't what was asked for."""

@@ -56,7 +56,7 @@ class Comparison:
 def console_stores(project: Project, wanted: list[str]) -> list[str]:
     """Return the stores that have a console, in the project's order. Raises UsageError when there's none."""
     if not project.consoles:
-        remedy = "Add [console.<store>] with url and app: see docs/console.md."
+        remedy = "Connect it: tavolan console connect URL. To rehearse with one: tavolan standin console."
         raise UsageError("this project has no console", remedy)
     for name in wanted:
         if name not in project.consoles:

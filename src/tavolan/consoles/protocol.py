@@ -3,7 +3,7 @@
 Locales are BCP 47 tags, fields are the ids of the store's rulebook, digests are SHA-256 as hexadecimal digits.
 """
 
-from datetime import date
+from datetime import date, datetime
 from typing import Annotated, Generic, Literal, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field
@@ -149,6 +149,7 @@ class Version(Shape):
 
     version: str
     state: VersionState
+    begun_at: datetime
     build: str = ""
     release: Release = "manual"
     release_date: date | None = None
@@ -183,6 +184,7 @@ class Build(Shape):
     version: str
     number: str
     state: Literal["processing", "usable"]
+    added_at: datetime
     tester_notes: dict[str, str] = {}
 
 

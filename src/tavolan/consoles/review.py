@@ -21,12 +21,11 @@ _FIRST_WAIT, _LONGEST_WAIT = 0.25, 15.0
 
 @dataclass
 class Awaited:
-    """How waiting ended: the version, the build, the locales whose testers got notes, and a refusal as findings."""
+    """How waiting ended: the version, the build, and a refusal as findings."""
 
     version: Version | None = None
     build: Build | None = None
     reached: bool = False
-    noted: list[str] = field(default_factory=list)
     findings: list[Finding] = field(default_factory=list)
 
 
@@ -70,8 +69,8 @@ def submit(
 
 
 def _newest_usable(client: Client, version: str) -> str:
-    usable = [build.number for build in client.builds() if build.state == "usable" and build.version == version]
-    return usable[-1] if usable else ""
+    builds = client.builds()
+    return next((build.number for build in builds if build.state == "usable" and build.version == version), "")
 
 
 def wait(
@@ -83,16 +82,17 @@ def wait(
 ) -> Awaited:
     """Wait until the newest build is usable, or the version is approved or live; at most `limit` seconds.
 
-    `progress` is called with the state when it changes. A refusal ends it. Raises OutsideError when time is up.
+    `progress` is called with the state when it changes. A refusal ends it. Raises UsageError when there's nothing to
+    wait for, since somebody has to act first; OutsideError when time is up.
     """
     end, pause, said = time.monotonic() + limit, _FIRST_WAIT, ""
     while True:
         awaited = Awaited()
         if goal == "processed":
             builds = client.builds()
-            awaited.build = builds[-1] if builds else None
-            state = f"build {builds[-1].number} is {builds[-1].state}" if builds else "no build yet"
-            awaited.reached = bool(builds) and builds[-1].state == "usable"
+            awaited.build = builds[0] if builds else None
+            state = f"build {builds[0].number} is {builds[0].state}" if builds else "no build yet"
+            awaited.reached = bool(builds) and builds[0].state == "usable"
         else:
             awaited.version = current_version(client)
             state = (
@@ -106,10 +106,30 @@ def wait(
         refused = awaited.version is not None and awaited.version.state == "refused"
         if awaited.reached or refused:
             return awaited
+        if goal != "processed":
+            _check_under_way(client.address.store, awaited.version, state)
         if time.monotonic() + pause > end:
             raise OutsideError(f"console {client.address.store}: {state} after {limit:g} s", "Wait again, or longer.")
         sleep(pause)
         pause = min(pause * 1.5, _LONGEST_WAIT)
+
+
+def _check_under_way(store: str, version: Version | None, state: str) -> None:
+    """Raise UsageError when a version won't move on by itself."""
+    if version is None or version.state == "editable":
+        remedy = f"Hand it over first: tavolan console submit --store {store}"
+        raise UsageError(f"nothing of {store} is in review: {state}", remedy)
+    if version.state == "approved" and version.release == "manual":
+        raise UsageError(f"{state} in {store}, and released by hand", f"tavolan console release --store {store}")
+
+
+def release(client: Client) -> Version:
+    """Put the approved version live. Raises UsageError when none is approved."""
+    version = current_version(client)
+    if version is None or version.state != "approved":
+        state = f"version {version.version} is {version.state}" if version else "there's no version"
+        raise UsageError(f"nothing of {client.address.store} can be released: {state}", "Wait until it's approved.")
+    return client.release(version.version)
 
 
 def attach_notes(client: Client, project: Project, store: str, build: str) -> list[str]:

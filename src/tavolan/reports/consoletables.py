@@ -50,7 +50,7 @@ def _state(found: Comparison) -> str:
 def _places(differing: tuple[tuple[str, Side], ...]) -> SafeText:
     line = SafeText()
     for name, side in differing:
-        line.append(f"{_SIGNS[side]} {name}", SIDE_STYLE[side]).append("  ")
+        line.append(f"{_SIGNS[side]}{name}", SIDE_STYLE[side]).append("  ")
     return line
 
 

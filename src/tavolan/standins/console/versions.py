@@ -1,6 +1,7 @@
 """Versions from editable to live, and builds from processing to usable."""
 
 import time
+from datetime import UTC, datetime
 from typing import Annotated, Any
 
 from fastapi import APIRouter, Path
@@ -60,7 +61,7 @@ def _add_versions(router: APIRouter, desk: Desk) -> None:
                 if now["state"] in _OPEN:
                     raise RefusedError(409, "version-open", f"version {now['version']} is {now['state']}")
             begun: dict[str, Any] = {"version": new.version, "state": "editable", "build": "", "release": "manual",
-                     "release_date": None, "reasons": {}}  # fmt: skip
+                     "release_date": None, "reasons": {}, "begun_at": _now()}  # fmt: skip
             return _version(desk, app, state.put("version", app, new.version, begun))
 
         return desk.once(f"version {app} {idempotency_key}", make, Version)
@@ -135,7 +136,8 @@ def _add_builds(router: APIRouter, desk: Desk) -> None:
                 raise RefusedError(409, "no-file", "the build wasn't uploaded")
             if state.get("build", app, new.number) is not None:
                 raise RefusedError(409, "number-used", f"build number {new.number} was used before")
-            value = {"version": new.version, "usable_at": time.time() + desk.manners.build, "tester_notes": {}}
+            value = {"version": new.version, "usable_at": time.time() + desk.manners.build, "tester_notes": {},
+                     "added_at": _now()}  # fmt: skip
             return _build(state.put("build", app, new.number, value))
 
         return desk.once(f"build {app} {idempotency_key}", make, Build)
@@ -177,4 +179,8 @@ def _version(desk: Desk, app: str, kept: Kept) -> Version:
 
 def _build(kept: Kept) -> Build:
     return Build(version=kept.value["version"], number=kept.key, state=builds_state(kept.value),
-                 tester_notes=kept.value["tester_notes"])  # fmt: skip
+                 added_at=kept.value["added_at"], tester_notes=kept.value["tester_notes"])  # fmt: skip
+
+
+def _now() -> str:
+    return datetime.now(UTC).isoformat()

@@ -1,0 +1,137 @@
+"""`tavolan console submit`, `wait` and `release`: from a complete version to a live one."""
+
+from __future__ import annotations
+
+import sys
+from contextlib import contextmanager
+from datetime import datetime
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from tavolan.cli.common import ProjectOption, YesOption, console, open_project, say
+
+if TYPE_CHECKING:
+    from collections.abc import Iterator
+    from datetime import date
+
+    from tavolan.consoles.client import Client
+    from tavolan.consoles.protocol import Release
+    from tavolan.consoles.review import Goal
+    from tavolan.project.model import Project
+
+OneStoreOption = Annotated[str, typer.Option("--store", help="The store.")]
+MinutesOption = Annotated[float, typer.Option("--minutes", min=0, help="The longest to wait.")]
+
+
+@contextmanager
+def _client_of(project: Project, store: str) -> Iterator[tuple[str, Client]]:
+    """Give a store's id and its console's client, which is closed at the end."""
+    from tavolan.consoles.comparison import client_for, console_stores
+
+    (name,) = console_stores(project, [store])
+    client = client_for(project, name)
+    try:
+        yield name, client
+    finally:
+        client.close()
+
+
+def submit(
+    store: OneStoreOption,
+    project: ProjectOption = None,
+    build: Annotated[Path | None, typer.Option("--build", help="A build to upload and ship.", metavar="FILE")] = None,
+    number: Annotated[str, typer.Option("--number", help="Its number, never used before.")] = "",
+    how: Annotated[str, typer.Option("--release", help="manual, automatic, or a date as 2027-01-31.")] = "manual",
+    minutes: MinutesOption = 60.0,
+    yes: YesOption = False,
+) -> None:
+    """Hand the version over to review, once nothing is missing. Review notes go along; a build is waited for."""
+    from tavolan.consoles.review import add_build
+    from tavolan.consoles.review import submit as hand_over
+    from tavolan.consoles.review import wait as wait_for
+    from tavolan.errors import UsageError
+
+    opened = open_project(project)
+    kind, when = _release(how)
+    with _client_of(opened, store) as (name, client):
+        if build is not None and not number:
+            raise UsageError("a build needs a number", "Give --number.")
+        if build is not None and not build.is_file():
+            raise UsageError(f"{build} isn't there", "Name the build's file.")
+        # Some sections stay locked until a build is there.
+        _stop_where_incomplete(client, without_locked=build is not None)
+        if not (yes or (sys.stdin.isatty() and typer.confirm(f"Hand over to {name}?"))):
+            say(f"{name}: nothing is handed over without --yes.")
+            raise typer.Exit(1)
+        if build is not None:
+            add_build(client, build, opened.app.version or "1.0", number)
+            wait_for(client, "processed", minutes * 60, lambda state: console().print(f"{name}: {state}"))
+            _stop_where_incomplete(client)
+        version = hand_over(client, opened, name, kind, when, number)
+    console().print(f"{name}: version {version.version} is {version.state}; release {how}")
+    console().print(f"Next: tavolan console wait --store {name}")
+
+
+def _stop_where_incomplete(client: Client, *, without_locked: bool = False) -> None:
+    from tavolan.consoles.review import open_sections
+    from tavolan.reports.consoletables import print_sections
+
+    missing = [s for s in open_sections(client) if s.id != "build" and not (without_locked and s.locked)]
+    if missing:
+        print_sections(console(), missing)
+        raise typer.Exit(1)
+
+
+def _release(text: str) -> tuple[Release, date | None]:
+    from tavolan.errors import UsageError
+
+    if text in ("manual", "automatic"):
+        return ("manual" if text == "manual" else "automatic"), None
+    try:
+        return "date", datetime.strptime(text, "%Y-%m-%d").date()
+    except ValueError as error:
+        raise UsageError(
+            f'--release can\'t be "{text}"', "Write manual, automatic, or a date as 2027-01-31."
+        ) from error
+
+
+def wait(
+    store: OneStoreOption,
+    project: ProjectOption = None,
+    goal: Annotated[str, typer.Option("--for", help="processed, approved or live.")] = "approved",
+    minutes: MinutesOption = 60.0,
+    tester_notes: Annotated[bool, typer.Option("--tester-notes", help="Attach notes for testers then.")] = False,
+) -> None:
+    """Wait until a build is processed, or a version approved or live. A refusal comes back as findings (exit 1)."""
+    from tavolan.consoles.review import attach_notes, refusals
+    from tavolan.consoles.review import wait as wait_for
+    from tavolan.errors import UsageError
+    from tavolan.reports.tables import print_findings
+
+    if goal not in ("processed", "approved", "live"):
+        raise UsageError(f'--for can\'t be "{goal}"', "Write processed, approved or live.")
+    opened = open_project(project)
+    kind: Goal = "processed" if goal == "processed" else "live" if goal == "live" else "approved"
+    with _client_of(opened, store) as (name, client):
+        awaited = wait_for(client, kind, minutes * 60, lambda state: console().print(f"{name}: {state}"))
+        if awaited.version is not None and awaited.version.state == "refused":
+            print_findings(console(), opened, refusals(opened, name, awaited.version.reasons))
+            raise typer.Exit(1)
+        if tester_notes:
+            build = awaited.build.number if awaited.build else awaited.version.build if awaited.version else ""
+            noted = attach_notes(client, opened, name, build) if build else []
+            console().print(f"{name}: notes for testers attached in {', '.join(noted) or 'no locale'}")
+
+
+def release(store: OneStoreOption, project: ProjectOption = None, yes: YesOption = False) -> None:
+    """Put an approved version live, where it was handed over for release by hand."""
+    from tavolan.consoles.review import release as put_live
+
+    with _client_of(open_project(project), store) as (name, client):
+        if not (yes or (sys.stdin.isatty() and typer.confirm(f"Put it live in {name}?"))):
+            say(f"{name}: nothing is released without --yes.")
+            raise typer.Exit(1)
+        version = put_live(client)
+    console().print(f"{name}: version {version.version} is {version.state}")

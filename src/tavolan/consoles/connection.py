@@ -1,0 +1,63 @@
+"""Connect a project with the app records of a console, and find out which records there are."""
+
+from collections.abc import Collection
+
+from tavolan.consoles.client import Client, ConsoleAddress
+from tavolan.consoles.credentials import credentials_of
+from tavolan.consoles.protocol import App
+from tavolan.errors import UnknownNameError, UsageError
+from tavolan.project.model import Project
+from tavolan.project.schema import ConsoleTable
+from tavolan.project.toml_edit import TomlEditor
+from tavolan.support.transaction import changing
+
+
+def table_of(url: str, id_env: str, secret_env: str) -> ConsoleTable:
+    """Return what `tavolan.toml` would say of a console. Raises UsageError when the address is none."""
+    if not url.startswith(("http://", "https://")):
+        raise UsageError(f'"{url}" is no address of a console', "Write it as https://console.example.")
+    return ConsoleTable(url=url, app="any", client_id_env=id_env, client_secret_env=secret_env)
+
+
+def records_of(table: ConsoleTable, wanted: Collection[str] = ()) -> dict[str, App]:
+    """Return the app records of a console by id: all, or those that are wanted.
+
+    Raises UsageError when a credential is missing or a wanted one isn't there, OutsideError when the console fails.
+    """
+    client = Client(ConsoleAddress("", table.url, table.app, credentials_of("", table), table.timeout))
+    try:
+        there = {record.id: record for record in client.apps()}
+    finally:
+        client.close()
+    for name in wanted:
+        if name not in there:
+            raise UnknownNameError("this console has no app", name, there, option="--app")
+    return {name: there[name] for name in wanted or there}
+
+
+def connect(project: Project, table: ConsoleTable, apps: Collection[str] = ()) -> dict[str, str]:
+    """Name a console in `tavolan.toml` for each store that has an app record there; return the records by store.
+
+    The records are `apps`, or the only one of each store. Raises UsageError when a store has several and none is
+    chosen, or when there's none at all.
+    """
+    by_store: dict[str, list[str]] = {}
+    for name, record in records_of(table, apps).items():
+        by_store.setdefault(record.store, []).append(name)
+    chosen = {store: by_store[store] for store in project.stores if store in by_store}
+    for store, names in chosen.items():
+        if len(names) > 1:
+            raise UsageError(f"which app of {store}? This console has {', '.join(names)}", "Name it with --app.")
+    if not chosen:
+        stores = ", ".join(project.stores)
+        raise UsageError(f"this console has no app for {stores}", "Is it the address of the right console?")
+    editor = TomlEditor(project.root / "tavolan.toml", "tavolan.toml")
+    for store, (name,) in chosen.items():
+        values = {"url": table.url, "app": name, "client_id_env": table.client_id_env,
+                  "client_secret_env": table.client_secret_env}  # fmt: skip
+        for key, value in values.items():
+            if value:
+                editor.set(("console", store, key), value)
+    with changing(project.root):
+        editor.save()
+    return {store: name for store, (name,) in chosen.items()}
