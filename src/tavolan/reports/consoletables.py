@@ -1,5 +1,6 @@
 """Tables about consoles, for people: comparisons, what a push or pull does, the journal."""
 
+import re
 from collections.abc import Iterable, Sequence
 
 from rich.console import Console
@@ -15,6 +16,8 @@ from tavolan.reports.tables import plain_table
 SIDE_STYLE: dict[Side, str] = {"same": "dim", "here": "green", "there": "cyan", "both": "bold red"}
 _SIGNS: dict[Side, str] = {"same": "·", "here": "→", "there": "←", "both": "↔"}
 _MOST_TEXT = 60
+# How the journal names pictures: by the beginnings of their digests.
+_DIGESTS = re.compile(r"[0-9a-f]{12}(, [0-9a-f]{12})*")
 
 
 def print_comparison(console: Console, found: Comparison, every: bool = False) -> None:
@@ -101,21 +104,29 @@ def _short(value: object) -> str:
     if isinstance(value, list) and value and len(str(value[0])) == 64:
         return counted(len(value), "picture")
     text = " ".join(shown(value).split())
+    if _DIGESTS.fullmatch(text):
+        return counted(text.count(",") + 1, "picture")
     return text if len(text) <= _MOST_TEXT else text[: _MOST_TEXT - 1] + "…"
 
 
 def print_journal(console: Console, lines: list[Line], most: int = 40) -> None:
-    """Print the newest changes last, a line each."""
+    """Print the newest changes last, a line each; texts before and reasons only where there are any."""
     table = plain_table("date", "store", "locale", "field", "version", "by")
-    for name in ("before", "after", "why"):
+    shown_lines = lines[-most:]
+    texts = {"before": [line.before for line in shown_lines], "after": [line.after for line in shown_lines],
+             "why": [line.note for line in shown_lines]}  # fmt: skip
+    texts = {name: column for name, column in texts.items() if any(column) or name == "after"}
+    for name in texts:
         table.add_column(name, no_wrap=True, overflow="ellipsis", ratio=1, min_width=len(name))
     table.expand = True
-    for line in lines[-most:]:
+    for number, line in enumerate(shown_lines):
         day = SafeText(line.date[:16].replace("T", " "), "dim")
         by = SafeText(line.who, "cyan" if line.who == "console" else "default")
         cells = (line.store, line.locale or "–", line.field, line.version)
-        texts = (SafeText(_short(line.before), "dim"), SafeText(_short(line.after)), SafeText(line.note, "dim"))
-        table.add_row(day, *map(SafeText, cells), by, *texts)
+        own = [
+            SafeText(_short(column[number]), "default" if name == "after" else "dim") for name, column in texts.items()
+        ]
+        table.add_row(day, *map(SafeText, cells), by, *own)
     console.print(table)
     if len(lines) > most:
         console.print(styled("[dim]{} before these; --all shows them[/]", counted(len(lines) - most, "more change")))
