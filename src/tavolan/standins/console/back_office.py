@@ -88,11 +88,12 @@ def refuse_taken_title(state: State, app: str, book: Rulebook, locale: str, titl
     if not book.console.unique_title or not isinstance(title, str):
         return
     wanted = folded_title(title)
+    name = book.field_with("title")
     others = [kept for kept in state.all("app") if kept.key != app and kept.value["store"] == book.id]
-    used = {folded_title(name) for name in taken}
+    used = {folded_title(other) for other in taken}
     for other in others:
         for listing in state.all("listing", other.key):
-            used.add(folded_title(str(listing.value["texts"].get("title", ""))))
+            used.add(folded_title(str(listing.value["texts"].get(name, ""))))
     if wanted in used:
         raise RefusedError(409, "title-taken", f'another app is called "{title}"', {f"{locale} title": "is taken"})
 

@@ -65,10 +65,10 @@ class Desk:
 
     def once(self, key: str, make: Callable[[], T], shape: Any) -> T:
         """Return what a request with this idempotency key brought the first time."""
-        kept = self.state.get("idempotency", "", key)
-        if kept is not None:
-            return shape.model_validate(kept.value)  # type: ignore[no-any-return]
         with self.state.change():
+            kept = self.state.get("idempotency", "", key)
+            if kept is not None:
+                return shape.model_validate(kept.value)  # type: ignore[no-any-return]
             made = make()
             self.state.put("idempotency", "", key, made.model_dump(mode="json"))  # type: ignore[attr-defined]
         return made
