@@ -7,7 +7,7 @@ PIP := $(BIN)/python -m pip --disable-pip-version-check --quiet
 # Where compiled modules aren't kept, each command compiles the tool anew: a tenth of a second.
 export PYTHONDONTWRITEBYTECODE :=
 
-.PHONY: help demo test expected fuzz lint bench bench-scale bench-console bench-many clean
+.PHONY: help demo test expected fuzz lint bench bench-scale bench-console bench-truth bench-many clean
 
 help:
 	@echo "make demo      install Tavolan into $(VENV) and walk through the sample project"
@@ -16,7 +16,8 @@ help:
 	@echo "make fuzz      search for MINUTES (10) at random for what breaks a property that the tests assert"
 	@echo "make lint      check format, style, types, and who imports whom"
 	@echo "make bench     measure speed, as ratios within one run; bench-many renders 2,000 pictures, bench-scale shows growth,"
-	@echo "               bench-console sends a project of 50 locales to a console, against curl"
+	@echo "               bench-console sends a project of 50 locales to a console, against curl,"
+	@echo "               bench-truth measures how often intervals of effects hold what was planted"
 	@echo "make clean     remove $(VENV), kilnary and build results"
 
 $(BIN)/python:
@@ -57,6 +58,9 @@ bench-scale: $(VENV)/installed-dev
 
 bench-console: $(VENV)/installed-dev
 	@$(BIN)/python bench/console_network.py 5
+
+bench-truth: $(VENV)/installed-dev
+	@$(BIN)/python bench/truth.py
 
 bench-many: $(VENV)/installed-dev
 	@$(BIN)/python bench/bench.py many

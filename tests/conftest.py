@@ -21,6 +21,8 @@ from hypothesis import strategies as st
 from tavolan import open_project, render
 from tavolan.project.texts import Texts
 from tavolan.project.translation_progress import translations_of
+from tavolan.sample.write import write_texts
+from tavolan.sample.year import write_year
 from warm import PATIENCE, Warm
 
 # Time limits per example would make tests fail on a busy machine; fixtures of one test may serve all its examples.
@@ -221,3 +223,12 @@ def replace(path: Path, old: str, new: str) -> None:
 def standings(root: Path, locale: str) -> dict[str, str]:
     """Return the standing of each text of a locale, by its address."""
     return {unit.address: unit.standing for unit in translations_of(Texts(open_project(root)), locale)}
+
+
+@pytest.fixture(scope="session")
+def year(tmp_path_factory):
+    """Return the folder of the sample with a year of figures, read-only, once per process."""
+    folder = tmp_path_factory.mktemp("year") / "kilnary"
+    write_texts(folder)
+    write_year(folder)
+    return folder

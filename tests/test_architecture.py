@@ -66,6 +66,7 @@ BREACHES = {
     "drawing-libraries": ("pictures/design/layout.py", "import tavolan.pictures.raster.backends"),
     "one-door-to-drawing": ("pictures/text/typeset.py", "import skia"),
     "solvers": ("words/plan.py", "import scipy"),
+    "tables": ("words/value.py", "import pandas"),
     "network": ("notes/gitlog.py", "import httpx"),
     "plotting": ("reports/page.py", "import matplotlib"),
     "formats": ("project/datafile.py", "import openpyxl"),

@@ -266,7 +266,7 @@ def test_a_new_project_names_its_schemas_and_the_heads_of_its_data(tmp_path):
     for file in ("tavolan.toml", "shots.toml", "copy/en-US.toml"):
         first = (tmp_path / "p" / file).read_text().splitlines()[0]
         assert first.startswith("#:schema ") and ((tmp_path / "p" / file).parent / first.split()[1]).is_file()
-    assert (tmp_path / "p/data/ranks.csv").read_text().startswith("date,storefront,phrase,rank")
+    assert (tmp_path / "p/data/ranks.csv").read_text().startswith("date,store,app,storefront,phrase,rank,depth")
     assert run_tavolan("check", cwd=tmp_path / "p").code == 0
     assert run_tavolan("schema", "nothing").code == 2
     assert "Name one of " in run_tavolan("schema").err

@@ -113,6 +113,10 @@ class Warm:
         with suppress(ProcessLookupError):
             os.killpg(self._process.pid, signal.SIGKILL)
         self._process.wait()
+        for pipe in (self._process.stdin, self._process.stdout):
+            if pipe:
+                with suppress(BrokenPipeError):
+                    pipe.close()
         self._folder.cleanup()
 
 

@@ -13,6 +13,7 @@ from jsonschema import Draft202012Validator
 import tavolan
 from conftest import run_tavolan, write_screen
 from tavolan.sample.write import write_texts
+from tavolan.sample.year import write_year
 
 SCHEMAS = Path(__file__).parents[2] / "docs" / "schemas"
 # What needs more than a project to be printed: tested where that is.
@@ -24,10 +25,13 @@ PRINTED = {
     "text@1": ("copy", "show", "de-DE", "title"),
     "field@1": ("copy", "table", "title"),
     "cover@1": ("terms", "cover"),
+    "effect@1": ("results", "effect"),
     "fit@1": ("terms", "fit", "--locale", "en-US"),
+    "funnel@1": ("results", "funnel"),
     "lists@2": ("terms", "lists"),
     "locales@1": ("locale", "status"),
     "mine@1": ("terms", "mine", "--locale", "en-US"),
+    "moved@1": ("results", "moved"),
     "notes@1": ("notes", "export", "--format", "json"),
     "plan@1": ("terms", "plan", "--locale", "en-US", "--why"),
     "render@1": ("shots", "render"),
@@ -56,6 +60,7 @@ def printed(root: Path, name: str) -> Any:
 def sample(tmp_path_factory: pytest.TempPathFactory) -> Path:
     root = tmp_path_factory.mktemp("documents") / "kilnary"
     write_texts(root)
+    write_year(root)
     return root
 
 

@@ -54,7 +54,7 @@ def hostile(project):
     (project / "data/reviews.csv").write_text(
         "locale,stars,text\n" + "".join(f'en-US,{n},"kiln [/r] glow {HEBREW} [bold]z"\n' for n in (3, 4, 5))
     )
-    (project / "data/results.csv").write_text(
+    (project / "data/search_pages.csv").write_text(
         'phrase,storefront,position,app,ratings,stars\n"[/p] kiln",US,1,"[/a] app",10,4\n'
     )
     (project / "data/ranks.csv").write_text('date,storefront,phrase,rank\n2026-01-01,US,"[/p] kiln",4\n')

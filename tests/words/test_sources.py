@@ -13,7 +13,7 @@ import tavolan
 from conftest import replace, run_tavolan
 from tavolan.errors import ProjectError, UsageError
 from tavolan.exchange.terms_import import guess, import_table
-from tavolan.project.datafile import RANKS, RESULTS, REVIEWS, Row, parse_number, read_data
+from tavolan.project.datafile import RANKS, REVIEWS, SEARCH_PAGES, Row, parse_number, read_data
 from tavolan.words.coverage import cover
 from tavolan.words.difficulty import PARTS, difficulty
 from tavolan.words.mine import log_likelihoods, mine
@@ -41,7 +41,10 @@ BAD = [
     ("reviews.csv", REVIEWS, "locale,stars,text\nen,4\n", "data/reviews.csv:2: has 2 cells where the header has 3"),
     ("reviews.csv", REVIEWS, 'locale,stars,text\nen,4,"x\n', "isn't valid CSV"),
     ("reviews.csv", REVIEWS, "locale,stars,text\nen,4,\n", "data/reviews.csv:2: text: is empty"),
-    ("results.csv", RESULTS, "phrase,storefront,position,app,ratings,stars\na,US,1,b,-1,4\n", 'ratings: can\'t be "-1"'),
+    ("ranks.csv", RANKS, "date,storefront,phrase,rank\n2026-13-01,US,kiln,4\n", 'data/ranks.csv:2: date: isn\'t a day: "2026-13-01"'),
+    ("ranks.csv", RANKS, "storefront,phrase,rank,depth\nUS,kiln,,\n", "rank: is empty, and depth too"),
+    ("results.csv", SEARCH_PAGES, "phrase,storefront\na,US\n", "data/results.csv:1: header: has no column"),
+    ("search_pages.csv", SEARCH_PAGES, "phrase,storefront,position,app,ratings,stars\na,US,1,b,-1,4\n", 'ratings: can\'t be "-1"'),
 ]  # fmt: skip
 
 
@@ -230,7 +233,7 @@ def test_commands_about_sources(project):
     data(project, "reviews.csv", "locale,stars,text\nen-US,5,kiln chart\nen-US,4,kiln chart now\nen-US,1,slow\n")
     data(project, "ranks.csv", "storefront,phrase,rank\nUS,pottery kiln,4\n")
     header = "phrase,storefront,position,app,ratings,stars\n"
-    data(project, "results.csv", header + "pottery kiln,US,1,Claywise,500,4\n")
+    data(project, "search_pages.csv", header + "pottery kiln,US,1,Claywise,500,4\n")
     done = run_tavolan("terms", "mine", "--locale", "en-US", cwd=project)
     assert done.code == 0 and "kiln chart" in done.out and "reviews 2" in done.out
     found = run_tavolan("terms", "mine", "--locale", "en-US", "--json", "--fresh", cwd=project).json

@@ -29,6 +29,7 @@ ClientSecretOption = Annotated[
     str, typer.Option("--client-secret-env", help="Environment variable with the client's secret.")
 ]
 YesOption = Annotated[bool, typer.Option("--yes", "-y", help="Don't ask.")]
+WhyOption = Annotated[bool, typer.Option("--why", help="Say by which method, and from which figures.")]
 JsonOption = Annotated[bool, typer.Option("--json", help="Print one JSON document and nothing else.")]
 StoreOption = Annotated[
     list[str] | None,
@@ -115,3 +116,15 @@ def progress_bar(title: str) -> Iterator[Callable[[int, int | None], None]]:
         task = bar.add_task(title, total=None)
         bar.refresh()
         yield lambda done, total: bar.update(task, completed=done, total=total, refresh=True)
+
+
+def write_figure(target: Path, draw: Callable[[str], bytes]) -> None:
+    """Write a figure in the format that its file's name asks for, and say where it is. Raises UsageError for others."""
+    from tavolan.errors import UsageError
+    from tavolan.support.files import write_bytes
+
+    kind = target.suffix.lower().removeprefix(".")
+    if kind not in ("png", "svg"):
+        raise UsageError(f"a figure can't be written to {target}", "Name a file that ends in .png or .svg.")
+    write_bytes(target, draw(kind))
+    say(str(target))

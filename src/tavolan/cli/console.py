@@ -22,6 +22,8 @@ from tavolan.cli.common import (
     say,
     styled,
 )
+from tavolan.cli.console_journal import journal
+from tavolan.cli.console_options import FieldOption
 from tavolan.cli.console_review import release, submit, wait
 
 if TYPE_CHECKING:
@@ -34,10 +36,9 @@ if TYPE_CHECKING:
     from tavolan.project.model import Project
 
 app = typer.Typer(help="Hand-over: compare with a store's console, pull, push, submit, wait.", no_args_is_help=True)
-for command in (submit, wait, release):
+for command in (submit, wait, release, journal):
     app.command()(command)
 
-FieldOption = Annotated[list[str] | None, typer.Option("--field", help="Only this field or size class; repeatable.")]
 NoPictures = Annotated[bool, typer.Option("--no-pictures", help="Texts and facts alone.")]
 # Rows of changes that a push shows for each store before it asks; nobody reads five hundred.
 _MOST_SHOWN = 24
@@ -272,37 +273,3 @@ def _after(project: Project, done: list[tuple[Comparison, PushPlan, Pushed | Non
         if findings:
             print_findings(console(), project, findings)
     return left
-
-
-@app.command()
-def journal(
-    project: ProjectOption = None,
-    store: StoreOption = None,
-    locale: LocaleOption = None,
-    field: FieldOption = None,
-    every: Annotated[bool, typer.Option("--all", help="All changes, not the newest 40.")] = False,
-    from_git: Annotated[bool, typer.Option("--from-git", help="Fill the time before from git history.")] = False,
-    json: JsonOption = False,
-) -> None:
-    """Show what changed in the listing when, from what to what, and who did it."""
-    from tavolan.consoles.journal import read_journal
-    from tavolan.reports.consoletables import print_journal
-    from tavolan.reports.documents.build import journal_document
-
-    opened = open_project(project, write=from_git)
-    if from_git:
-        from tavolan.consoles.git_history import fill_journal
-
-        console().print(f"{fill_journal(opened)} changes added from git")
-    lines = [
-        line
-        for line in read_journal(opened.root)
-        if (not store or line.store in store) and (not locale or line.locale in locale)
-        and (not field or line.field in field)
-    ]  # fmt: skip
-    if json:
-        print_json(journal_document(lines))
-    elif lines:
-        print_journal(console(), lines, len(lines) if every else 40)
-    else:
-        console().print("No changes yet: tavolan console push writes the first ones.")

@@ -26,12 +26,13 @@ def demo(
     What's already there is kept, so it can be run again, also over your own changes to it.
     """
     from tavolan.sample.write import write_screens, write_texts
+    from tavolan.sample.year import write_year
 
     out = console()
     out.print(
         styled("[bold]1  The sample[/]  Kilnary, an imaginary app for potters, with a few faults planted on purpose")
     )
-    texts = write_texts(folder)
+    texts = write_texts(folder) + write_year(folder)
     with progress_bar("Drawing raw screens") as move:
         screens = write_screens(folder, move)
     out.print(f"   {texts} files and {screens} raw screens written to {folder}; what was there is kept\n")
@@ -75,7 +76,11 @@ def _walk(out: Console, project: Project, full: bool) -> None:
         styled("[bold]7  tavolan console push, pull, submit, wait[/]  hand-over to a stand-in for a store's console")
     )
     _hand_over(out, project)
-    out.print(styled("[bold]8  tavolan preview[/]  the listing as visitors would meet it\n"))
+    out.print(
+        styled("[bold]8  tavolan results moved, effect, funnel[/]  what moved, which change did it, which step lags")
+    )
+    _results(out, project)
+    out.print(styled("[bold]9  tavolan preview[/]  the listing as visitors would meet it\n"))
     write_text(page, build_page(project, findings))
     out.print(styled("[bold]Open next[/]"))
     out.print(f"  {page}", soft_wrap=True)
@@ -83,6 +88,22 @@ def _walk(out: Console, project: Project, full: bool) -> None:
         out.print(f"  {board}", soft_wrap=True)
     example = next(file for file in files if "phone-6.9" in file.parts)
     out.print(f"  {example}", soft_wrap=True)
+
+
+def _results(out: Console, project: Project) -> None:
+    """Show the digest of the last weeks, the effect of each change, and the step to repair."""
+    from tavolan.reports.movedtable import print_moved
+    from tavolan.reports.resultstables import print_effects, repair_words
+    from tavolan.results.effect import Question, effect_of
+    from tavolan.results.funnel import funnel_report
+    from tavolan.results.moved import what_moved
+    from tavolan.results.periods import changes_of
+
+    print_moved(out, what_moved(project), why=False)
+    print_effects(out, [effect_of(project, one, Question()) for one in changes_of(project)])
+    if repair := funnel_report(project).repair:
+        out.print(repair_words(*repair), soft_wrap=True)
+    out.print()
 
 
 def _exchange(out: Console, project: Project) -> None:

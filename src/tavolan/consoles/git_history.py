@@ -14,7 +14,7 @@ from tavolan.support.transaction import changing
 def fill_journal(project: Project) -> int:
     """Add the changes that commits brought before each store's first line; return how many. Again, it adds nothing."""
     there = read_journal(project.root)
-    own = [line for line in there if line.who != "git"]
+    own = [line for line in there if line.who in ("project", "console")]
     first = {store: min((x.date for x in own if x.store == store), default="") for store in project.stores}
     known = {(line.date, line.store, line.locale, line.field) for line in there}
     history = CopyHistory(project.root)

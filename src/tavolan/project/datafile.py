@@ -3,7 +3,8 @@
 import math
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from datetime import date
 from functools import lru_cache
 from pathlib import Path
 from typing import NamedTuple
@@ -17,12 +18,24 @@ _NUMBER = re.compile(r"[+-]?(\d+([.,]\d*)?|[.,]\d+)")
 
 @dataclass(frozen=True)
 class DataFile:
-    """What a data file must look like. `numbers` maps columns to their least and most allowed values."""
+    """What a data file must look like. `numbers` maps columns to their least and most allowed values.
+
+    `dates` are columns of days as 2026-11-30; of `either`, one at least is filled in. A file that's still called
+    `old_name` is read on.
+    """
 
     name: str
     columns: tuple[str, ...]
     required: tuple[str, ...]
     numbers: dict[str, tuple[float, float]]
+    dates: tuple[str, ...] = ()
+    either: tuple[str, ...] = ()
+    old_name: str = ""
+
+    def path_in(self, root: Path) -> Path:
+        """Return where the file is in a project: under its old name when it's only there."""
+        path = root / self.name
+        return root / self.old_name if self.old_name and not path.exists() and (root / self.old_name).exists() else path
 
 
 class Row(NamedTuple):
@@ -42,7 +55,11 @@ REVIEWS = DataFile(
     "data/reviews.csv", ("locale", "stars", "text", "date"), ("locale", "stars", "text"), {"stars": (1, 5)}
 )
 LISTINGS = DataFile(
-    "data/listings.csv", ("app", "locale", "title", "subtitle", "description"), ("app", "locale", "title"), {}
+    "data/listings.csv",
+    ("date", "app", "locale", "title", "subtitle", "description"),
+    ("app", "locale", "title"),
+    {},
+    dates=("date",),
 )
 SUGGESTIONS = DataFile(
     "data/suggestions.csv",
@@ -50,20 +67,50 @@ SUGGESTIONS = DataFile(
     ("locale", "seed", "position", "phrase"),
     {"position": (1, 100)},
 )
-RESULTS = DataFile(
-    "data/results.csv",
+SEARCH_PAGES = DataFile(
+    "data/search_pages.csv",
     ("phrase", "storefront", "position", "app", "ratings", "stars", "released", "updated"),
     ("phrase", "storefront", "position", "app", "ratings", "stars"),
     {"position": (1, 1000), "ratings": (0, ANY), "stars": (0, 5)},
+    old_name="data/results.csv",
 )
+# A row without a rank says that the app wasn't among the first `depth`. An empty app is ours, an empty store any.
 RANKS = DataFile(
-    "data/ranks.csv", ("date", "storefront", "phrase", "rank"), ("storefront", "phrase", "rank"), {"rank": (1, 10_000)}
+    "data/ranks.csv",
+    ("date", "store", "app", "storefront", "phrase", "rank", "depth"),
+    ("storefront", "phrase"),
+    {"rank": (1, 10_000), "depth": (1, 10_000)},
+    dates=("date",),
+    either=("rank", "depth"),
+)
+# An empty count was withheld.
+METRICS = DataFile(
+    "data/metrics.csv",
+    ("date", "store", "storefront", "source", "impressions", "page_views", "installs", "revenue"),
+    ("date", "store", "storefront", "source"),
+    {"impressions": (0, ANY), "page_views": (0, ANY), "installs": (0, ANY), "revenue": (-ANY, ANY)},
+    dates=("date",),
+)
+# An empty store or storefront means all of them; both days belong to the campaign.
+CAMPAIGNS = DataFile(
+    "data/campaigns.csv",
+    ("from", "to", "store", "storefront", "what", "cost"),
+    ("from", "to", "what"),
+    {"cost": (0, ANY)},
+    dates=("from", "to"),
+)
+# What peers reach at a step of the funnel, as a share.
+BENCHMARKS = DataFile(
+    "data/benchmarks.csv",
+    ("store", "category", "step", "rate", "source"),
+    ("store", "step", "rate"),
+    {"rate": (0, 1)},
 )
 
 
 # Of copy/glossary.csv.
 GLOSSARY_COLUMNS = ("term", "locale", "target", "use", "note")
-DATA_FILES = (REVIEWS, LISTINGS, SUGGESTIONS, RESULTS, RANKS)
+DATA_FILES = (REVIEWS, LISTINGS, SUGGESTIONS, SEARCH_PAGES, RANKS, METRICS, CAMPAIGNS, BENCHMARKS)
 
 
 def read_data(root: Path, file: DataFile) -> list[Row]:
@@ -76,9 +123,10 @@ def read_data(root: Path, file: DataFile) -> list[Row]:
 
 def stream_data(root: Path, file: DataFile) -> Iterator[Row]:
     """Yield the rows as `read_data` returns them, one after the other; faults are raised at the end, the first 100."""
-    path = root / file.name
+    path = file.path_in(root)
     if not path.exists():
         return
+    file = replace(file, name=path.relative_to(root).as_posix())
     table = stream_csv(path, file.name)
     header = [name.strip().lower() for name in next(table, (0, []))[1]]
     problems = _header_faults(file, header)
@@ -113,6 +161,8 @@ class _Rows:
         self._file, self._header, self._problems = file, header, problems
         self._required = [(name, header.index(name)) for name in file.required if name in header]
         self._numbers = [(name, header.index(name), span) for name, span in file.numbers.items() if name in header]
+        self._dates = [(name, header.index(name)) for name in file.dates if name in header]
+        self._either = [header.index(name) for name in file.either if name in header]
 
     def row(self, cells: list[str], line: int) -> Row | None:
         """Return a row; None for one with a fault, which is noted."""
@@ -134,10 +184,28 @@ class _Rows:
                     self._fault(line, name, f'can\'t be "{text}"', f"Write a number, {span}.")
                     return None
                 found[name] = number
+        for name, place in self._dates:
+            if cells[place] and not is_day(cells[place]):
+                self._fault(line, name, f'isn\'t a day: "{cells[place]}"', "Write it as 2026-11-30.")
+                return None
+        if self._file.either and not any(cells[place] for place in self._either):
+            self._fault(
+                line, self._file.either[0], f"is empty, and {self._file.either[-1]} too", "Fill one of them in."
+            )
+            return None
         return Row(line, dict(zip(self._header, cells, strict=True)), found)
 
     def _fault(self, line: int, where: str, message: str, remedy: str) -> None:
         self._problems.append(Problem(self._file.name, line, where, message, remedy))
+
+
+@lru_cache(maxsize=1 << 14)
+def is_day(text: str) -> bool:
+    """Whether a text is a day as 2026-11-30."""
+    try:
+        return date.fromisoformat(text).isoformat() == text
+    except ValueError:
+        return False
 
 
 @lru_cache(maxsize=1 << 12)

@@ -44,7 +44,7 @@ def print_scores(console: Console, found: list[Score], parts: bool) -> None:
         phrase = SafeText(one.phrase, "bold")
         table.add_row(one.locale, phrase, one.storefront, hard, origin, asked, one.demand_from, *values)
     console.print(table)
-    console.print(styled("[dim]difficulty: from terms/, else from data/results.csv; formula: docs/words.md[/]"))
+    console.print(styled("[dim]difficulty: from terms/, else from data/search_pages.csv; formula: docs/words.md[/]"))
 
 
 def print_fit(console: Console, locale: str, fit: Fit) -> None:

@@ -65,7 +65,7 @@ def suggested_demand(phrase: str, suggestions: list[Row]) -> float | None:
 
 
 def score(project: Project, locales: list[str], today: date) -> list[Score]:
-    """Return the scores of the target phrases of some locales, from `data/results.csv` and `data/suggestions.csv`."""
+    """Return the scores of the target phrases of some locales, from saved search pages and suggestions."""
     suggestions: dict[str, list[Row]] = {}
     for row in read_data(project.root, SUGGESTIONS):
         suggestions.setdefault(row.text("locale"), []).append(row)

@@ -32,14 +32,23 @@ _FAR = 100
 
 
 def latest_ranks(project: Project) -> dict[tuple[str, str], float]:
-    """Return (folded phrase, storefront) → the latest rank of the app in `data/ranks.csv`."""
-    latest: dict[tuple[str, str], tuple[str, float]] = {}
+    """Return (folded phrase, storefront) → the latest rank of the app in `data/ranks.csv`, the best of all stores.
+
+    A phrase under which the app wasn't found in the end has none.
+    """
+    latest: dict[tuple[str, str, str], tuple[str, float]] = {}
     for row in read_data(project.root, RANKS):
-        key = (fold(row.text("phrase")), row.text("storefront"))
-        found = (row.text("date"), row.numbers["rank"])
+        if row.text("app"):
+            continue
+        key = (fold(row.text("phrase")), row.text("storefront"), row.text("store"))
+        found = (row.text("date"), row.numbers.get("rank", math.inf))
         if key not in latest or found[0] >= latest[key][0]:
             latest[key] = found
-    return {key: rank for key, (_, rank) in latest.items()}
+    best: dict[tuple[str, str], float] = {}
+    for (phrase, storefront, _), (_, rank) in latest.items():
+        if rank < math.inf:
+            best[phrase, storefront] = min(rank, best.get((phrase, storefront), rank))
+    return best
 
 
 class Worth(NamedTuple):

@@ -82,6 +82,11 @@ def packaged_path(name: str) -> str:
     return str(Path(spec.origin).parent / "fonts" / "ofl" / file)
 
 
+def fallback_keys() -> list[str]:
+    """Return the names of the packaged upright fonts behind the first, in the order in which they're asked."""
+    return [key for key in _PACKAGED if key not in (next(iter(_PACKAGED)), *_ITALIC)]
+
+
 def fonts_version() -> str:
     """Return the versions of the font packages; a picture's text depends on them."""
     from importlib.metadata import version

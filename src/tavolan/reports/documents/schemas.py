@@ -6,7 +6,7 @@ from pydantic import TypeAdapter
 from pydantic.json_schema import GenerateJsonSchema
 
 from tavolan.project.json_schemas import DRAFT
-from tavolan.reports.documents import hand_over_shapes, shapes
+from tavolan.reports.documents import hand_over_shapes, results_shapes, shapes
 
 # The shape of each document by its id and version, as its `schema` names it.
 SHAPES: dict[str, type] = {
@@ -15,12 +15,15 @@ SHAPES: dict[str, type] = {
     "compare@1": hand_over_shapes.Compare,
     "copy@1": shapes.Copy,
     "cover@1": shapes.Cover,
+    "effect@1": results_shapes.Effects,
     "field@1": shapes.Field,
     "fit@1": shapes.Fit,
+    "funnel@1": results_shapes.FunnelDocument,
     "journal@1": hand_over_shapes.Journal,
     "lists@2": shapes.Lists,
     "locales@1": shapes.Locales,
     "mine@1": shapes.Mine,
+    "moved@1": results_shapes.MovedDocument,
     "notes@1": shapes.Notes,
     "pack@1": shapes.Pack,
     "plan@1": shapes.Plan,

@@ -20,7 +20,7 @@ def budget_curve(project: Project, options: Options, plan: Plan) -> bytes:
 
 def _drawn(title: str, points: list[tuple[int, float]], plan: Plan, spent_now: int) -> bytes:
     """Draw the curve. `points` are (characters, best value), `spent_now` what the present lists spend."""
-    style = chart_style()
+    style = chart_style([title])
     from matplotlib import pyplot
 
     spent_planned = sum(locale.length for locale in plan.locales)

@@ -1,26 +1,21 @@
 """One style for all figures: our colours, and the packaged font, so that they look the same on every machine."""
 
-from functools import cache
+from collections.abc import Iterable
 from typing import Any
 
-from tavolan.pictures.text.fonts import packaged_path
+from tavolan.reports.figures.script_fonts import font_families
 
 PAPER, INK, LINE, GRID, EMPTY = "#FBFAF8", "#221D1A", "#7D736C", "#E4DFD9", "#F1EEEA"
 BEST, FILL, NOW, NOW_INK, PLANNED = "#0B5D4E", "#7CBFA6", "#E4573D", "#A53522", "#C27A1E"
 
 
-@cache
-def chart_style() -> dict[Any, Any]:
-    """Return Matplotlib's settings for our charts. Loads Matplotlib, without a screen."""
+def chart_style(texts: Iterable[str] = ()) -> dict[Any, Any]:
+    """Return Matplotlib's settings for our charts, with fonts for `texts`. Loads Matplotlib, without a screen."""
     import matplotlib
 
     matplotlib.use("Agg")
-    from matplotlib import font_manager
-
-    path = packaged_path("Inter")
-    font_manager.fontManager.addfont(path)
     return {
-        "font.family": font_manager.FontProperties(fname=path).get_name(),
+        "font.family": font_families(texts),
         "font.size": 13,
         "axes.edgecolor": LINE,
         "axes.facecolor": PAPER,

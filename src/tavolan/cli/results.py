@@ -1,0 +1,168 @@
+"""`tavolan results`: what moved, which change did it, which step lags."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from tavolan.cli.common import (
+    JsonOption,
+    ProjectOption,
+    StoreOption,
+    WhyOption,
+    console,
+    open_project,
+    print_json,
+    write_figure,
+)
+
+if TYPE_CHECKING:
+    from tavolan.project.model import Project
+    from tavolan.results.effect import ChangeEffect, Question
+
+app = typer.Typer(help="What moved, which change did it, which step lags.", no_args_is_help=True)
+
+StorefrontOption = Annotated[
+    list[str] | None, typer.Option("--storefront", help="Only this country's storefront; repeatable.")
+]
+SourceOption = Annotated[
+    list[str] | None, typer.Option("--source", help="Only people from search, browse, referral, paid …; repeatable.")
+]
+FigureOption = Annotated[
+    Path | None, typer.Option("--figure", help="Write a chart to this file (.png or .svg).", metavar="FILE")
+]
+DaysOption = Annotated[int, typer.Option("--days", min=1, help="Length of the period, up to the last day known.")]
+FromOption = Annotated[str, typer.Option("--from", help="First day, as 2026-11-01.", metavar="DAY")]
+ToOption = Annotated[str, typer.Option("--to", help="Last day.", metavar="DAY")]
+
+
+def _day(option: str, text: str) -> date | None:
+    from tavolan.errors import UsageError
+
+    if not text:
+        return None
+    try:
+        return datetime.strptime(text, "%Y-%m-%d").date()
+    except ValueError as error:
+        raise UsageError(f'{option} can\'t be "{text}"', "Write a day as 2026-11-30.") from error
+
+
+@app.command()
+def funnel(
+    project: ProjectOption = None,
+    store: StoreOption = None,
+    storefront: StorefrontOption = None,
+    source: SourceOption = None,
+    days: DaysOption = 28,
+    first: FromOption = "",
+    last: ToOption = "",
+    figure: FigureOption = None,
+    why: WhyOption = False,
+    json: JsonOption = False,
+) -> None:
+    """Show which share of people goes from seeing the app to its page to an install, and which step to repair."""
+    from tavolan.reports.documents.results import funnel_document
+    from tavolan.reports.resultstables import print_funnel
+    from tavolan.results.funnel import funnel_report
+
+    opened = open_project(project)
+    stores = opened.pick("--store", store, list(opened.stores)) if store else []
+    report = funnel_report(opened, stores, storefront or (), source or (), days, _day("--from", first),
+                           _day("--to", last))  # fmt: skip
+    if figure:
+        from tavolan.reports.figures.funnel_chart import funnel_chart
+
+        write_figure(figure, lambda kind: funnel_chart(report, kind))
+    if json:
+        print_json(funnel_document(report))
+    else:
+        print_funnel(console(), report, why)
+
+
+@app.command()
+def effect(
+    change: Annotated[str, typer.Argument(help="Day of a change, as 2026-03-10; else all.", metavar="[DAY]")] = "",
+    project: ProjectOption = None,
+    store: StoreOption = None,
+    storefront: StorefrontOption = None,
+    source: SourceOption = None,
+    metric: Annotated[str, typer.Option("--metric", help="installs, page_views or impressions.")] = "installs",
+    before: Annotated[int, typer.Option("--before", min=1, help="Days before the change.")] = 42,
+    after: Annotated[int, typer.Option("--after", min=1, help="Days after it.")] = 42,
+    settle: Annotated[int, typer.Option("--settle", min=0, help="Days after it that are left out.")] = 3,
+    figure: FigureOption = None,
+    why: WhyOption = False,
+    json: JsonOption = False,
+) -> None:
+    """Show what a change did, with an interval that says how sure that is, and what else could be the cause."""
+    from tavolan.errors import UsageError
+    from tavolan.reports.documents.results import effect_document
+    from tavolan.reports.resultstables import print_effect, print_effects
+    from tavolan.results.effect import METRICS, Question
+
+    if metric not in METRICS:
+        raise UsageError(f'--metric can\'t be "{metric}"', f"Write {', '.join(METRICS)}.")
+    opened = open_project(project)
+    question = Question(metric, tuple(["search"] if source is None else source), tuple(storefront or ()), before, after,
+                        settle)  # fmt: skip
+    found = _effects(opened, _day("a change", change), list(store or []), question)
+    if figure:
+        from tavolan.reports.figures.effect_chart import effect_chart
+
+        if len(found) != 1 or found[0].series is None:
+            raise UsageError("a chart is of one change that has days to compare", "Name its day and --store.")
+        series = found[0].series
+        write_figure(figure, lambda kind: effect_chart(found[0], series, kind))
+    if json:
+        print_json(effect_document(found))
+    elif change:
+        for one in found:
+            print_effect(console(), one, why)
+    elif found:
+        print_effects(console(), found)
+    else:
+        console().print("The journal has no change yet: tavolan console push, or tavolan console journal --add.")
+
+
+def _effects(project: Project, day: date | None, wanted: list[str], question: Question) -> list[ChangeEffect]:
+    from tavolan.results.effect import change_at, effect_of
+    from tavolan.results.periods import changes_of
+
+    stores = project.pick("--store", wanted, list(project.stores)) if wanted else list(project.stores)
+    changes = [one for one in changes_of(project) if one.store in stores and day in (None, one.day)]
+    if day and not changes:
+        changes = [change_at(project, day, store) for store in stores]
+    return [effect_of(project, one, question) for one in changes]
+
+
+@app.command()
+def moved(
+    project: ProjectOption = None,
+    store: StoreOption = None,
+    storefront: StorefrontOption = None,
+    days: DaysOption = 28,
+    first: FromOption = "",
+    last: ToOption = "",
+    figure: FigureOption = None,
+    why: WhyOption = False,
+    json: JsonOption = False,
+) -> None:
+    """Show the digest of a period: phrases that moved or aren't found, installs, and what changed meanwhile."""
+    from tavolan.reports.documents.results import moved_document
+    from tavolan.reports.movedtable import print_moved
+    from tavolan.results.moved import what_moved
+
+    opened = open_project(project)
+    stores = opened.pick("--store", store, list(opened.stores)) if store else []
+    digest = what_moved(opened, stores, storefront or (), days, _day("--from", first), _day("--to", last))
+    if figure:
+        from tavolan.reports.figures.moved_chart import moved_chart
+
+        write_figure(figure, lambda kind: moved_chart(digest, kind))
+    if json:
+        print_json(moved_document(digest))
+    else:
+        print_moved(console(), digest, why)

@@ -1,0 +1,172 @@
+"""Read the large tables under `data/`: from CSV, and from Parquet beside it where there are many rows.
+
+A CSV file as the tool writes it is read by Arrow. Any other one, and any with a fault in it, is read row by row, which
+takes longer and knows the line of each fault.
+"""
+
+from collections.abc import Sequence
+from datetime import date
+from pathlib import Path
+from typing import Any
+
+import pandas as pd
+import pyarrow as pa
+import pyarrow.compute as pc
+from pyarrow import csv, parquet
+
+from tavolan.errors import Problem, ProjectError, one_problem
+from tavolan.project.datafile import DataFile, stream_data
+from tavolan.support.files import require_file
+
+# Days from the first day of the calendar to that of Arrow's dates.
+_EPOCH = date(1970, 1, 1).toordinal()
+_MOST_FAULTS = 20
+
+# Conditions on columns that rows must meet, as (column, "in" or ">=" or "<=", values).
+Wanted = Sequence[tuple[str, str, Any]]
+
+
+def parquet_name(file: DataFile) -> str:
+    """Return where the many rows of a file are."""
+    return f"{file.name.removesuffix('.csv')}.parquet"
+
+
+def read_frame(root: Path, file: DataFile, key: Sequence[str], wanted: Wanted = ()) -> pd.DataFrame:
+    """Return the rows of a data file that are wanted, with all its columns: days as ordinals, texts as categories.
+
+    `key` are the columns that no two rows may share. Raises ProjectError for faults, with their line in CSV.
+    """
+    path, many = file.path_in(root), root / parquet_name(file)
+    parts = []
+    if path.exists():
+        table = _by_arrow(path, file)
+        parts.append(_filtered(_by_rows(root, file) if table is None else table, wanted))
+    if many.exists():
+        parts.append(_from_parquet(many, file, wanted))
+    if not parts:
+        parts.append(_schema(file).empty_table())
+    frame = _framed(pa.concat_tables(parts).unify_dictionaries(), file)
+    if frame.duplicated(list(key)).any():
+        _check_once(root, file, key)
+        frame = frame.drop_duplicates(list(key), keep="first")
+    return frame
+
+
+def _schema(file: DataFile) -> pa.Schema:
+    kinds = {name: pa.dictionary(pa.int32(), pa.string()) for name in file.columns}
+    kinds |= dict.fromkeys(file.dates, pa.date32()) | dict.fromkeys(file.numbers, pa.float64())
+    return pa.schema([(name, kinds[name]) for name in file.columns])
+
+
+def _by_arrow(path: Path, file: DataFile) -> pa.Table | None:
+    """Return the table of a plain CSV file; None where it isn't plain, or has a fault."""
+    require_file(path, file.name)
+    schema = _schema(file)
+    # A dictionary of texts that repeat, as names and phrases do.
+    options = csv.ConvertOptions(column_types=schema, null_values=[""], strings_can_be_null=False)
+    try:
+        table = csv.read_csv(path, convert_options=options, parse_options=csv.ParseOptions(newlines_in_values=True))
+    except (pa.ArrowInvalid, pa.ArrowKeyError, UnicodeDecodeError):
+        return None
+    if not set(file.required) <= set(table.column_names) <= set(file.columns):
+        return None
+    table = _with_all_columns(table, schema)
+    return table if _is_clean(table, file) else None
+
+
+def _with_all_columns(table: pa.Table, schema: pa.Schema) -> pa.Table:
+    """Return a table with the columns of a schema, in its order; those that it lacks are empty."""
+    columns = []
+    for part in schema:
+        if part.name in table.column_names:
+            columns.append(table[part.name].cast(part.type))
+        elif pa.types.is_dictionary(part.type):
+            columns.append(pa.array([""] * table.num_rows, pa.string()).dictionary_encode())
+        else:
+            columns.append(pa.nulls(table.num_rows, part.type))
+    return pa.table(columns, schema=schema)
+
+
+def _is_clean(table: pa.Table, file: DataFile) -> bool:
+    """Whether every cell is as it should be: filled where it must be, without stray spaces, numbers in range."""
+    for part in table.schema:
+        column, name = table[part.name], part.name
+        if pa.types.is_dictionary(part.type):
+            texts = set(pc.unique(column).to_pylist())
+            if any(text is None or text != text.strip() for text in texts) or (name in file.required and "" in texts):
+                return False
+        elif name in file.required and column.null_count:
+            return False
+        if name in file.numbers and column.null_count < table.num_rows:
+            least, most = file.numbers[name]
+            found = pc.min_max(column).as_py()
+            if not (least <= found["min"] and found["max"] <= most) or pc.any(pc.is_nan(column)).as_py():
+                return False
+    blank = [pc.is_null(table[name]) for name in file.either]
+    return not (len(blank) > 1 and pc.any(pc.and_(*blank[:2])).as_py())
+
+
+def _by_rows(root: Path, file: DataFile) -> pa.Table:
+    columns: dict[str, list[Any]] = {name: [] for name in file.columns}
+    for row in stream_data(root, file):
+        for name in file.columns:
+            if name in file.numbers:
+                columns[name].append(row.numbers.get(name))
+            else:
+                text = row.text(name)
+                columns[name].append((date.fromisoformat(text) if text else None) if name in file.dates else text)
+    return pa.table(columns, schema=_schema(file))
+
+
+def _filtered(table: pa.Table, wanted: Wanted) -> pa.Table:
+    condition = _condition(wanted)
+    return table if condition is None else table.filter(condition)
+
+
+def _condition(wanted: Wanted) -> pc.Expression | None:
+    condition = None
+    for name, how, value in wanted:
+        column = pc.field(name)
+        one = column.isin(value) if how == "in" else column >= value if how == ">=" else column <= value
+        condition = one if condition is None else condition & one
+    return condition
+
+
+def _from_parquet(path: Path, file: DataFile, wanted: Wanted) -> pa.Table:
+    require_file(path, path.name)
+    shown = parquet_name(file)
+    try:
+        table = parquet.read_table(path, filters=_condition(wanted), columns=None)
+        if not set(file.required) <= set(table.column_names) <= set(file.columns):
+            raise one_problem(shown, None, "", "hasn't the columns of this file", f"Write them from {file.name} again.")
+        return _with_all_columns(table, _schema(file))
+    except (pa.ArrowInvalid, pa.ArrowTypeError, pa.ArrowNotImplementedError, OSError) as error:
+        raise one_problem(
+            shown, None, "", "can't be read as Parquet", "Restore it, or import the rows again."
+        ) from error
+
+
+def _framed(table: pa.Table, file: DataFile) -> pd.DataFrame:
+    for name in file.dates:
+        place = table.schema.get_field_index(name)
+        days = pc.fill_null(pc.add(table[name].cast(pa.int32()).cast(pa.int64()), _EPOCH), 0)
+        table = table.set_column(place, name, days)
+    frame: pd.DataFrame = table.to_pandas()
+    return frame
+
+
+def _check_once(root: Path, file: DataFile, key: Sequence[str]) -> None:
+    """Raise ProjectError for rows of a CSV file that share their key. Those that Parquet has too are the same rows."""
+    lines: dict[tuple[str, ...], int] = {}
+    problems = []
+    for row in stream_data(root, file):
+        at = tuple(row.text(name) for name in key)
+        if at in lines:
+            shown = " ".join(part for part in at if part)
+            message = f"is there twice: {shown} is in line {lines[at]} too"
+            problems.append(Problem(file.name, row.line, "", message, "Keep the line that's right."))
+        lines.setdefault(at, row.line)
+        if len(problems) >= _MOST_FAULTS:
+            break
+    if problems:
+        raise ProjectError(problems)

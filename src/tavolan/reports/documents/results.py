@@ -1,0 +1,117 @@
+"""Build the JSON documents about results."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from dataclasses import asdict
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from tavolan.reports.documents.build import Document
+    from tavolan.results.effect import ChangeEffect
+    from tavolan.results.funnel import Funnel, FunnelReport, Step
+    from tavolan.results.intervals import Interval
+    from tavolan.results.moved import Move, Moved
+    from tavolan.results.periods import Period
+
+
+def effect_document(effects: Iterable[ChangeEffect]) -> Document:
+    """Return effects of changes as `tavolan/effect@1`."""
+    return {"schema": "tavolan/effect@1", "effects": [_effect(one) for one in effects]}
+
+
+def _effect(one: ChangeEffect) -> dict[str, Any]:
+    found = one.found
+    return {
+        "day": str(one.change.day),
+        "store": one.change.store,
+        "places": one.change.places,
+        "metric": one.question.metric,
+        "sources": list(one.question.sources),
+        "storefronts": one.storefronts,
+        "before": _period(one.before),
+        "after": _period(one.after),
+        "left_out": one.left_out,
+        "ratio": _interval(found.ratio) if found else None,
+        "rate_before": found.rate_before if found else None,
+        "rate_after": found.rate_after if found else None,
+        "verdict": found.verdict if found else "unknown",
+        "method": found.method if found else "",
+        "reasons": found.reasons if found else [one.why_not],
+        "days_more": found.days_more if found else None,
+        "control": one.control,
+        "suspects": one.suspects,
+    }
+
+
+def funnel_document(report: FunnelReport) -> Document:
+    """Return funnels as `tavolan/funnel@1`."""
+    repair = None
+    if report.repair:
+        funnel, step = report.repair
+        repair = {
+            "store": funnel.store,
+            "storefront": funnel.storefront,
+            "step": step.name,
+            "installs": funnel.gain(step),
+        }
+    return {
+        "schema": "tavolan/funnel@1",
+        "period": _period(report.period),
+        "sources": list(report.sources),
+        "withheld": report.withheld,
+        "funnels": [_funnel(one) for one in report.funnels],
+        "repair": repair,
+    }
+
+
+def _funnel(one: Funnel) -> dict[str, Any]:
+    return {
+        "store": one.store, "storefront": one.storefront, "counts": one.counts,
+        "steps": [_step(step) for step in one.steps],
+    }  # fmt: skip
+
+
+def _step(step: Step) -> dict[str, Any]:
+    return {
+        "step": step.name, "share": _interval(step.share), "before": _interval(step.before), "goal": _finite(step.goal),
+        "goal_from": step.benchmark_source or "our other storefronts", "lags": step.lags,
+    }  # fmt: skip
+
+
+def moved_document(digest: Moved) -> Document:
+    """Return the digest of a period as `tavolan/moved@1`."""
+    return {
+        "schema": "tavolan/moved@1",
+        "period": _period(digest.period),
+        "installs": [
+            {"store": one.store, "before": one.before, "now": one.now, "ratio": _interval(one.found.ratio) if one.found
+             else None, "verdict": one.found.verdict if one.found else "unknown"}
+            for one in digest.installs
+        ],
+        "moves": [_move(one) for one in digest.moves],
+        "not_targeted": [_move(one) for one in digest.not_targeted],
+        "unfound": [asdict(one) for one in digest.unfound],
+        "changes": [{"day": str(one.day), "store": one.store, "places": one.places} for one in digest.changes],
+        "campaigns": [{**_period(one.period), "store": one.store, "storefront": one.storefront, "what": one.what}
+                      for one in digest.campaigns],
+    }  # fmt: skip
+
+
+def _move(one: Move) -> dict[str, Any]:
+    return {"store": one.store, "storefront": one.storefront, "phrase": one.phrase, "before": _finite(one.before),
+            "now": _finite(one.now), "mark": one.mark}  # fmt: skip
+
+
+def _period(period: Period) -> dict[str, str]:
+    return {"first": str(period.first), "last": str(period.last)}
+
+
+def _interval(interval: Interval) -> dict[str, float | None]:
+    return {name: _finite(value) for name, value in interval._asdict().items()}
+
+
+def _finite(value: float) -> float | None:
+    """Return a number that JSON knows; null for one that isn't known or has no bound."""
+    return value if math.isfinite(value) else None

@@ -1,0 +1,155 @@
+"""The shapes of documents about results."""
+
+from typing import Literal
+
+from tavolan.reports.documents.document_part import DocumentPart
+
+
+class IntervalPart(DocumentPart):
+    value: float | None
+    """The estimate; null where there's none. The bounds of its 95 % interval follow; null for one without end."""
+    low: float | None
+    high: float | None
+
+
+class PeriodPart(DocumentPart):
+    first: str
+    """Days as 2026-11-30; both are counted."""
+    last: str
+
+
+class EffectPart(DocumentPart):
+    day: str
+    store: str
+    places: list[str]
+    """What was changed, as `de-DE title`, or as it was written by hand."""
+    metric: str
+    sources: list[str]
+    """Where people came from; empty for all."""
+    storefronts: list[str]
+    """Those that read what was changed, and have metrics."""
+    before: PeriodPart
+    after: PeriodPart
+    left_out: int
+    """Days of campaigns."""
+    ratio: IntervalPart | None
+    """The rate after by the rate before; null where there was nothing to compare."""
+    rate_before: float | None
+    """Per day, as `rate_after`."""
+    rate_after: float | None
+    verdict: Literal["up", "down", "none", "unknown"]
+    """`none` for a difference that isn't worth having, `unknown` where nobody can tell."""
+    method: Literal["counts", "regression", "control", ""]
+    reasons: list[str]
+    """Why this method, and what it took into account; why there was nothing to compare."""
+    days_more: int | None
+    """How many days more on each side may tell; 0 where it's told, null where none would."""
+    control: list[str]
+    """Storefronts that the change didn't touch, where they are what it's compared with."""
+    suspects: list[str]
+    """What else could be the cause."""
+
+
+class Effects(DocumentPart):
+    """Printed by `tavolan results effect --json`."""
+
+    effects: list[EffectPart]
+
+
+class StepPart(DocumentPart):
+    step: Literal["page", "install", "direct"]
+    """From being seen to the page, from the page to an install, from being seen to an install."""
+    share: IntervalPart
+    before: IntervalPart
+    """The same in the period before."""
+    goal: float | None
+    goal_from: str
+    lags: bool
+    """Whether the share is below its goal by more than chance explains."""
+
+
+class FunnelPart(DocumentPart):
+    store: str
+    storefront: str
+    counts: dict[str, float]
+    """Impressions, page views, installs and revenue of the period."""
+    steps: list[StepPart]
+
+
+class RepairPart(DocumentPart):
+    store: str
+    storefront: str
+    step: str
+    installs: float
+    """How many more the period had seen with this step at its goal."""
+
+
+class FunnelDocument(DocumentPart):
+    """Printed by `tavolan results funnel --json`."""
+
+    period: PeriodPart
+    sources: list[str]
+    withheld: int
+    """Rows that were left out since a count was withheld."""
+    funnels: list[FunnelPart]
+    repair: RepairPart | None
+
+
+class InstallsPart(DocumentPart):
+    store: str
+    before: float
+    now: float
+    ratio: IntervalPart | None
+    """Of the rates per day; null where one of the periods has no day."""
+    verdict: Literal["up", "down", "none", "unknown"]
+
+
+class MovePart(DocumentPart):
+    store: str
+    """Empty where the rank is of no store in particular."""
+    storefront: str
+    phrase: str
+    before: float | None
+    """The last rank in the period before; null where the app wasn't found. So is `now`."""
+    now: float | None
+    mark: int
+    """The smallest of 10, 20, 50 and 100 that was crossed; 0 where none was."""
+
+
+class UnfoundPart(DocumentPart):
+    store: str
+    storefront: str
+    phrase: str
+    looks: int
+    """How often it was looked for in the period."""
+    depth: int
+    """How many places were looked at."""
+
+
+class ChangePart(DocumentPart):
+    day: str
+    store: str
+    places: list[str]
+
+
+class CampaignPart(DocumentPart):
+    first: str
+    last: str
+    store: str
+    storefront: str
+    what: str
+
+
+class MovedDocument(DocumentPart):
+    """Printed by `tavolan results moved --json`."""
+
+    period: PeriodPart
+    installs: list[InstallsPart]
+    moves: list[MovePart]
+    """Of target phrases."""
+    not_targeted: list[MovePart]
+    """Phrases under which the app is found, and that are in no list."""
+    unfound: list[UnfoundPart]
+    """Phrases that the listing holds and under which the app was never found."""
+    changes: list[ChangePart]
+    campaigns: list[CampaignPart]

@@ -1,0 +1,134 @@
+"""Tables about results, for people: effects of changes, the funnel."""
+
+import math
+from collections.abc import Iterable
+
+from rich.console import Console
+
+from tavolan.reports.number_words import counted
+from tavolan.reports.styled import SafeText, styled
+from tavolan.reports.tables import plain_table
+from tavolan.results.effect import ChangeEffect
+from tavolan.results.funnel import STEPS, Funnel, FunnelReport, Step
+from tavolan.results.intervals import Interval
+from tavolan.results.rate_effect import WORTH_HAVING, RateEffect, Verdict
+
+METHOD_WORDS = {
+    "counts": "two counts compared, as chance has it",
+    "regression": "a regression over the days",
+    "control": "compared with storefronts that it didn't touch",
+}
+STEP_WORDS = {"page": "seen → page", "install": "page → install", "direct": "seen → install"}
+_VERDICT_STYLE: dict[Verdict, str] = {"up": "bold green", "down": "bold red", "none": "default", "unknown": "yellow"}
+
+
+def verdict_words(found: RateEffect) -> str:
+    """Return what a change did, as a sentence without its full stop."""
+    if found.verdict == "unknown":
+        more = f"; {counted(found.days_more, 'day')} more on each side may tell" if found.days_more else ""
+        return f"can't tell{more}"
+    if found.verdict == "none":
+        return f"no difference of {WORTH_HAVING:.0%} or more"
+    return "more than before" if found.verdict == "up" else "less than before"
+
+
+def ratio_words(ratio: Interval) -> str:
+    """Return a ratio with its interval, as `× 1.27 (1.14 to 1.40)`."""
+    return f"× {_number(ratio.value)} ({_number(ratio.low)} to {_number(ratio.high)})"
+
+
+def _number(value: float) -> str:
+    if math.isnan(value):
+        return "?"
+    return "∞" if math.isinf(value) else f"{value:.2f}"
+
+
+def print_effects(console: Console, effects: Iterable[ChangeEffect]) -> None:
+    """Print a line for each change: what it did, and whether something else could be the cause."""
+    table = plain_table("day", "store", "change", "ratio", "verdict", "other causes")
+    for one in effects:
+        found = one.found
+        ratio = ratio_words(found.ratio) if found else "–"
+        verdict = (
+            SafeText(verdict_words(found), _VERDICT_STYLE[found.verdict]) if found else SafeText(one.why_not, "dim")
+        )
+        suspects = SafeText(str(len(one.suspects) or ""), "yellow")
+        places = ", ".join(one.change.places) or "no line in the journal"
+        table.add_row(SafeText(str(one.change.day)), SafeText(one.change.store), SafeText(places), SafeText(ratio),
+                      verdict, suspects)  # fmt: skip
+    console.print(table)
+
+
+def print_effect(console: Console, one: ChangeEffect, why: bool) -> None:
+    """Print what a change did, the days that were compared, and all else that could be the cause."""
+    places = ", ".join(one.change.places) or "no line in the journal"
+    console.print(styled("[bold]{}  {}[/]  {}", one.change.day, one.change.store, places))
+    question = one.question
+    console.print(
+        styled(
+            "{} from {} in {}", question.metric.replace("_", " "), " and ".join(question.sources) or "all sources",
+            " ".join(one.storefronts) or "no storefront",
+        )
+    )  # fmt: skip
+    if one.found is None:
+        console.print(SafeText(one.why_not, "yellow"))
+    else:
+        console.print(SafeText(f"{verdict_words(one.found)}: {ratio_words(one.found.ratio)}",
+                               _VERDICT_STYLE[one.found.verdict]))  # fmt: skip
+        table = plain_table("", "days", "compared", "per day")
+        for name, period, rate, after in (("before", one.before, one.found.rate_before, False),
+                                          ("after", one.after, one.found.rate_after, True)):  # fmt: skip
+            length = one.series.length(after) if one.series else 0
+            table.add_row(name, str(period), f"{length} of {period.days}", f"{rate:.2f}")
+        console.print(table)
+        if why:
+            console.print(styled("Method: {}; {}", METHOD_WORDS[one.found.method], "; ".join(one.found.reasons)))
+            if one.control:
+                console.print(styled("Not touched: {}", " ".join(one.control)), soft_wrap=True)
+            console.print(styled("[dim]The interval holds the true ratio 95 times of 100: docs/results.md[/]"))
+    for suspect in one.suspects:
+        console.print(styled("[yellow]Could be the cause too:[/] {}", suspect), soft_wrap=True)
+
+
+def print_funnel(console: Console, report: FunnelReport, why: bool) -> None:
+    """Print the funnel of each storefront, and the step whose repair would bring most installs."""
+    sources = " and ".join(report.sources) or "all sources"
+    console.print(styled("[bold]{}[/]  {}; beside it the {} days before", report.period, sources, report.period.days))
+    table = plain_table("store", "storefront", "seen", "pages", "installs", *STEP_WORDS.values())
+    for one in report.funnels:
+        counts = [f"{one.counts[name]:,.0f}" for name in ("impressions", "page_views", "installs")]
+        table.add_row(SafeText(one.store), SafeText(one.storefront), *counts, *(_step(step) for step in one.steps))
+    console.print(table)
+    console.print(styled("[dim]▼ below its goal, and ↑ ↓ other than before, by more than chance explains[/]"))
+    if report.withheld:
+        console.print(f"{counted(report.withheld, 'row')} with a withheld count left out")
+    if report.repair:
+        funnel, step = report.repair
+        console.print(styled("[bold]{}[/]", repair_words(funnel, step)), soft_wrap=True)
+        if why:
+            origin = step.benchmark_source or "our other storefronts"
+            console.print(styled("Goal {:.1%}, from {}. It depends on {}.", step.goal, origin, STEPS[step.name][2]))
+            console.print(styled("[dim]More installs = installs × (goal ÷ rate − 1). Formulas: docs/results.md[/]"))
+    elif why:
+        console.print("No step is below its goal by more than chance explains.")
+
+
+def repair_words(funnel: Funnel, step: Step) -> str:
+    """Return what the repair of a step would bring, as a sentence."""
+    return (
+        f"Most to win: {STEP_WORDS[step.name]} in {funnel.store} {funnel.storefront}, {step.share.value:.1%} where "
+        f"{step.goal:.1%} can be had: {funnel.gain(step):,.0f} more installs in such a period."
+    )
+
+
+def _step(step: Step) -> SafeText:
+    if math.isnan(step.share.value):
+        return SafeText("–", "dim")
+    text = SafeText(f"{step.share.value:.1%} ({step.share.low:.1%} to {step.share.high:.1%})")
+    if step.lags:
+        text.append(" ▼", "red")
+    if step.share.low > step.before.high:
+        text.append(" ↑", "green")
+    elif step.share.high < step.before.low:
+        text.append(" ↓", "red")
+    return text

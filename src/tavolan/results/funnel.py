@@ -1,0 +1,158 @@
+"""The funnel, from being seen over the page to an install, and the step whose repair would bring most."""
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from datetime import date
+from typing import Literal
+
+import pandas as pd
+
+from tavolan.errors import UsageError
+from tavolan.project.datafile import BENCHMARKS, read_data
+from tavolan.project.model import Project
+from tavolan.results.intervals import Interval, wilson
+from tavolan.results.metrics import known_storefronts, of_places, read_metrics
+from tavolan.results.periods import Period, period_of
+
+StepName = Literal["page", "install", "direct"]
+# Each step's name, the counts that it leads from and to, and what it depends on.
+STEPS: dict[StepName, tuple[str, str, str]] = {
+    "page": ("impressions", "page_views", "icon, title, first pictures in the search results"),
+    "install": ("page_views", "installs", "pictures, text and ratings on the page"),
+    "direct": ("impressions", "installs", "all of it: most people install from the search results or leave"),
+}
+
+
+@dataclass(frozen=True)
+class Step:
+    """A step: how many took it, of how many, with Wilson's interval, and what it's compared with.
+
+    `share` is NaN where nobody came so far, or where more took the step than came, as where people install without
+    opening the page.
+    """
+
+    name: StepName
+    hits: float
+    tries: float
+    share: Interval
+    before: Interval
+    others: float
+    benchmark: float
+    benchmark_source: str = ""
+
+    @property
+    def goal(self) -> float:
+        """What could be reached: peers' rate, else that of our other storefronts; NaN where neither is known."""
+        return self.benchmark if not math.isnan(self.benchmark) else self.others
+
+    @property
+    def lags(self) -> bool:
+        """Whether the step is below its goal, by more than chance explains."""
+        return self.share.high < self.goal
+
+
+@dataclass(frozen=True)
+class Funnel:
+    """The funnel of a store and storefront in a period."""
+
+    store: str
+    storefront: str
+    counts: dict[str, float]
+    steps: list[Step]
+
+    def gain(self, step: Step) -> float:
+        """Return how many more installs the period had seen with a step at its goal, all else the same."""
+        return self.counts["installs"] * (step.goal / step.share.value - 1) if step.lags and step.share.value else 0.0
+
+
+@dataclass(frozen=True)
+class FunnelReport:
+    """All funnels of a period; `repair` is the funnel and step whose repair would bring most installs, or None."""
+
+    period: Period
+    sources: tuple[str, ...]
+    funnels: list[Funnel]
+    withheld: int
+    repair: tuple[Funnel, Step] | None = field(default=None)
+
+
+def funnel_report(
+    project: Project, stores: Iterable[str] = (), storefronts: Iterable[str] = (), sources: Iterable[str] = (),
+    days: int = 28, first: date | None = None, last: date | None = None,
+) -> FunnelReport:  # fmt: skip
+    """Return the funnels of a period, and of the same length before it. Rows with a withheld count are left out.
+
+    Raises ProjectError for faults in the files, UsageError where there's nothing to count.
+    """
+    metrics = read_metrics(project)
+    if metrics.empty:
+        raise UsageError(
+            "there are no metrics", "Fill data/metrics.csv: tavolan results import FILE, or --from-console."
+        )
+    period = period_of(date.fromordinal(int(metrics["date"].max())), days, first, last)
+    chosen = of_places(metrics, sources=list(sources))
+    now, before = _in(chosen, period), _in(chosen, period.before())
+    if now.empty:
+        raise UsageError(f"there are no metrics from {period}", "Choose another --from and --to.")
+    rates = _benchmarks(project)
+    funnels = []
+    for store in list(stores) or list(project.stores):
+        own = of_places(now, store)
+        for front in list(storefronts) or known_storefronts(own):
+            here = of_places(own, store, [front])
+            if not here.empty:
+                others = own[own["storefront"] != front]
+                earlier = of_places(before, store, [front])
+                funnels.append(_funnel(store, front, here, earlier, others, rates))
+    funnels.sort(key=lambda one: -one.counts["installs"])
+    options = [(one, step) for one in funnels for step in one.steps if step.name != "direct" and step.lags]
+    repair = max(options, key=lambda option: option[0].gain(option[1]), default=None)
+    withheld = int(_in(metrics, period)[["impressions", "page_views", "installs"]].isna().any(axis=1).sum())
+    return FunnelReport(period, tuple(sources), funnels, withheld, repair)
+
+
+def _in(frame: pd.DataFrame, period: Period) -> pd.DataFrame:
+    return frame[frame["date"].between(period.first.toordinal(), period.last.toordinal())]
+
+
+def _whole(frame: pd.DataFrame) -> pd.DataFrame:
+    """Return the rows in which no count of the funnel was withheld: a share of unlike parts says nothing."""
+    return frame.dropna(subset=["impressions", "page_views", "installs"])
+
+
+def _funnel(
+    store: str, front: str, now: pd.DataFrame, before: pd.DataFrame, others: pd.DataFrame,
+    rates: dict[tuple[str, str], tuple[float, str]],
+) -> Funnel:  # fmt: skip
+    counts = {name: float(_whole(now)[name].sum()) for name in ("impressions", "page_views", "installs", "revenue")}
+    earlier, elsewhere = _whole(before), _whole(others)
+    steps = []
+    for name, (start, end, _) in STEPS.items():
+        peers, source = rates.get((store, name), (math.nan, ""))
+        steps.append(
+            Step(
+                name, counts[end], counts[start], _share(counts[end], counts[start]),
+                _share(float(earlier[end].sum()), float(earlier[start].sum())),
+                _share(float(elsewhere[end].sum()), float(elsewhere[start].sum())).value, peers, source,
+            )
+        )  # fmt: skip
+    return Funnel(store, front, counts, steps)
+
+
+def _share(hits: float, tries: float) -> Interval:
+    return wilson(hits, tries) if hits <= tries else Interval(math.nan, math.nan, math.nan)
+
+
+def _benchmarks(project: Project) -> dict[tuple[str, str], tuple[float, str]]:
+    """Return the rates of peers by store and step: of the app's own category where it's given, else of any."""
+    found: dict[tuple[str, str], tuple[float, str]] = {}
+    for row in read_data(project.root, BENCHMARKS):
+        store, category = row.text("store"), row.text("category")
+        own = project.once_value(store, "category").content if store in project.stores else None
+        key = (store, row.text("step"))
+        if category and category == own:
+            found[key] = (row.numbers["rate"], row.text("source"))
+        elif not category:
+            found.setdefault(key, (row.numbers["rate"], row.text("source")))
+    return found

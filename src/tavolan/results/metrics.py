@@ -1,0 +1,51 @@
+"""The metrics of a project as a table: what each day, store, storefront and source brought."""
+
+from collections.abc import Collection
+
+import pandas as pd
+
+from tavolan.errors import one_problem
+from tavolan.project.data_tables import read_frame
+from tavolan.project.datafile import METRICS
+from tavolan.project.model import Project
+
+KEY = ("date", "store", "storefront", "source")
+
+
+def read_metrics(project: Project) -> pd.DataFrame:
+    """Return the metrics: `date` as an ordinal, store, storefront, source, and the counts; NaN was withheld.
+
+    Raises ProjectError for faults in the file, for a store that isn't the project's, and for a day that's there twice.
+    """
+    frame = read_frame(project.root, METRICS, KEY)
+    for store in frame["store"].unique():
+        if store not in project.stores:
+            remedy = f"Write {' or '.join(project.stores)}."
+            raise one_problem(METRICS.name, None, "store", f'"{store}" isn\'t a store of this project', remedy)
+    return frame
+
+
+def of_places(
+    frame: pd.DataFrame, store: str = "", storefronts: Collection[str] = (), sources: Collection[str] = ()
+) -> pd.DataFrame:
+    """Return the rows of a store, of storefronts and of sources; empty means all."""
+    chosen = frame
+    if store:
+        chosen = chosen[chosen["store"] == store]
+    if storefronts:
+        chosen = chosen[chosen["storefront"].isin(list(storefronts))]
+    if sources:
+        chosen = chosen[chosen["source"].isin(list(sources))]
+    return chosen
+
+
+def known_storefronts(frame: pd.DataFrame) -> list[str]:
+    """Return the storefronts that rows are of, in alphabetical order."""
+    return sorted(map(str, frame["storefront"].unique()))
+
+
+def day_counts(frame: pd.DataFrame, metric: str) -> "pd.Series[float]":
+    """Return the sum of a metric by day, of the days on which no part of it was withheld."""
+    withheld = set(frame.loc[frame[metric].isna(), "date"])
+    by_day = frame.groupby("date")[metric].sum()
+    return by_day[~by_day.index.isin(list(withheld))]

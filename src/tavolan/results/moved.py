@@ -1,0 +1,168 @@
+"""The digest of a period: which phrases moved, which aren't found at all, what installs did, what changed meanwhile."""
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from datetime import date
+
+import numpy as np
+import pandas as pd
+
+from tavolan.errors import UsageError
+from tavolan.project.model import Project
+from tavolan.results.metrics import day_counts, of_places, read_metrics
+from tavolan.results.periods import Campaign, Change, Period, changes_of, period_of, read_campaigns
+from tavolan.results.ranks import OURS, Selection, last_day, last_of, read_ranks, target_phrases
+from tavolan.results.rate_effect import DailyCounts, RateEffect, rate_effect
+from tavolan.words.coverage import cover
+from tavolan.words.split import fold
+
+# Entering the first so many is worth a line of its own.
+MARKS = (10, 20, 50, 100)
+# An app that isn't among so many is taken for not indexed, where the listing holds the phrase.
+_DEEP = 100
+
+
+@dataclass(frozen=True)
+class Move:
+    """A phrase's rank in the period before and in this one; infinite where the app wasn't found."""
+
+    store: str
+    storefront: str
+    phrase: str
+    before: float
+    now: float
+    is_target: bool
+
+    @property
+    def mark(self) -> int:
+        """The smallest of `MARKS` that was crossed in either direction; 0 where none was."""
+        return next((mark for mark in MARKS if (self.before <= mark) != (self.now <= mark)), 0)
+
+    @property
+    def size(self) -> float:
+        """How far it moved, as the logarithm of the ratio: from 2 to 1 weighs as much as from 60 to 30."""
+        before, now = (min(rank, 2.0 * _DEEP) for rank in (self.before, self.now))
+        return abs(math.log(before / now))
+
+
+@dataclass(frozen=True)
+class Unfound:
+    """A phrase that the listing holds and under which the app was never found, though it was looked for."""
+
+    store: str
+    storefront: str
+    phrase: str
+    looks: int
+    depth: int
+
+
+@dataclass(frozen=True)
+class InstallsMoved:
+    """Installs of a store in the period and in the one before; `found` is None where one of them has no day."""
+
+    store: str
+    before: float
+    now: float
+    found: RateEffect | None
+
+
+@dataclass(frozen=True)
+class Moved:
+    """All that moved in a period against the one before."""
+
+    period: Period
+    moves: list[Move] = field(default_factory=list)
+    unfound: list[Unfound] = field(default_factory=list)
+    not_targeted: list[Move] = field(default_factory=list)
+    installs: list[InstallsMoved] = field(default_factory=list)
+    changes: list[Change] = field(default_factory=list)
+    campaigns: list[Campaign] = field(default_factory=list)
+
+    def entered(self, mark: int) -> list[Move]:
+        """Return the phrases that entered the first `mark`, the best ranks first."""
+        return sorted((one for one in self.moves if one.mark == mark and one.now <= mark), key=lambda one: one.now)
+
+    def left(self, mark: int) -> list[Move]:
+        """Return the phrases that left the first `mark`."""
+        return sorted((one for one in self.moves if one.mark == mark and one.now > mark), key=lambda one: one.now)
+
+    def largest(self, most: int = 10) -> list[Move]:
+        """Return the largest moves."""
+        moved = [one for one in self.moves if one.before != one.now]
+        return sorted(moved, key=lambda one: (-one.size, one.now, one.phrase))[:most]
+
+
+def what_moved(
+    project: Project, stores: Iterable[str] = (), storefronts: Iterable[str] = (), days: int = 28,
+    first: date | None = None, last: date | None = None,
+) -> Moved:  # fmt: skip
+    """Return the digest of a period. Raises ProjectError for faults in the files, UsageError where there's no data."""
+    chosen, fronts = tuple(stores), tuple(storefronts)
+    metrics = of_places(read_metrics(project), storefronts=fronts)
+    days_known = [date.fromordinal(int(metrics["date"].max()))] if len(metrics) else []
+    newest = last or max(filter(None, [*days_known, _last_rank(project, chosen, fronts)]), default=None)
+    if newest is None:
+        raise UsageError("there are neither metrics nor ranks", "Import some: tavolan results import FILE.")
+    period = period_of(newest, days, first, last)
+    both = Period(period.before().first, period.last)
+    ranks = read_ranks(project, Selection(chosen, fronts, apps=(OURS,), period=both))
+    own = [store for store in project.stores if not chosen or store in chosen]
+    moves = _moves(project, ranks, period)
+    return Moved(
+        period,
+        [one for one in moves if one.is_target],
+        _unfound(project, ranks, period, own),
+        [one for one in moves if not one.is_target and one.now < math.inf],
+        [one for store in own if (one := _installs(metrics, store, period))],
+        [one for one in changes_of(project) if period.holds(one.day) and one.store in own],
+        [one for one in read_campaigns(project) if one.period.meets(period) and one.store in ("", *own)],
+    )
+
+
+def _last_rank(project: Project, stores: tuple[str, ...], fronts: tuple[str, ...]) -> date | None:
+    return last_day(read_ranks(project, Selection(stores, fronts, apps=(OURS,))))
+
+
+def _moves(project: Project, ranks: pd.DataFrame, period: Period) -> list[Move]:
+    """Return the phrases with a rank in both periods: what wasn't looked for has not moved."""
+    now, before = last_of(ranks, period), last_of(ranks, period.before())
+    targets = target_phrases(project)
+    return [
+        Move(store, front, phrase, before[key], rank, fold(phrase) in targets)
+        for key, rank in now.items()
+        if key in before
+        for store, _, front, phrase in [key]
+    ]
+
+
+def _unfound(project: Project, ranks: pd.DataFrame, period: Period, stores: list[str]) -> list[Unfound]:
+    inside = ranks[ranks["date"].between(period.first.toordinal(), period.last.toordinal())]
+    looked = inside.groupby(["store", "storefront", "phrase"], observed=True)
+    never: dict[tuple[str, str, str], tuple[int, int]] = {}
+    for (store, front, phrase), rows in looked:
+        if (rows["rank"] == math.inf).all() and rows["depth"].max() >= _DEEP:
+            never[str(store), str(front), fold(str(phrase))] = (len(rows), int(rows["depth"].max()))
+    if not never:
+        return []
+    found = []
+    for answer in cover(project, stores):
+        for named in (answer.store, ""):
+            key = (named, answer.storefront, fold(answer.phrase))
+            if answer.covered and key in never:
+                found.append(Unfound(answer.store, answer.storefront, answer.phrase, *never[key]))
+                break
+    return found
+
+
+def _installs(metrics: pd.DataFrame, store: str, period: Period) -> InstallsMoved | None:
+    """Return what a store's installs did. No trend is taken into account: whether they grew is the question."""
+    counts = day_counts(of_places(metrics, store), "installs").sort_index()
+    begin, middle, end = (day.toordinal() for day in (period.before().first, period.first, period.last))
+    counts = counts[(counts.index >= begin) & (counts.index <= end)]
+    days = counts.index.to_numpy(dtype=np.int64)
+    series = DailyCounts(days, np.asarray(counts, dtype=np.float64), days >= middle)
+    if not len(days):
+        return None
+    effect = rate_effect(series, trend=False) if series.length(True) and series.length(False) else None
+    return InstallsMoved(store, series.total(False), series.total(True), effect)

@@ -1,0 +1,78 @@
+"""Ranks over time: where apps were found when people searched for a phrase."""
+
+import math
+from collections.abc import Collection
+from dataclasses import dataclass
+from datetime import date
+
+import pandas as pd
+
+from tavolan.project.data_tables import Wanted, read_frame
+from tavolan.project.datafile import RANKS
+from tavolan.project.model import Project
+from tavolan.results.periods import Period
+from tavolan.words.split import fold
+
+KEY = ("date", "store", "app", "storefront", "phrase")
+# How our own app is named in tables; it's empty in files.
+OURS = ""
+
+
+@dataclass(frozen=True)
+class Selection:
+    """Which ranks; empty means all. `apps` are other apps' names, and OURS."""
+
+    stores: tuple[str, ...] = ()
+    storefronts: tuple[str, ...] = ()
+    phrases: tuple[str, ...] = ()
+    apps: tuple[str, ...] = ()
+    period: Period | None = None
+
+    def conditions(self) -> Wanted:
+        """Return it as conditions on columns. A store that isn't named in the file is any store."""
+        found: list[tuple[str, str, object]] = []
+        for column, values in (("storefront", self.storefronts), ("phrase", self.phrases), ("app", self.apps)):
+            if values:
+                found.append((column, "in", list(values)))
+        if self.stores:
+            found.append(("store", "in", ["", *self.stores]))
+        if self.period:
+            found += [("date", ">=", self.period.first), ("date", "<=", self.period.last)]
+        return found
+
+
+def read_ranks(project: Project, selection: Selection | None = None) -> pd.DataFrame:
+    """Return ranks: `date` as an ordinal, store, app, storefront, phrase, `rank` infinite where the app wasn't found.
+
+    Raises ProjectError for faults in `data/ranks.csv` or its Parquet.
+    """
+    frame = read_frame(project.root, RANKS, KEY, (selection or Selection()).conditions())
+    frame["rank"] = frame["rank"].fillna(math.inf)
+    return frame
+
+
+def last_of(frame: pd.DataFrame, period: Period) -> dict[tuple[str, str, str, str], float]:
+    """Return (store, app, storefront, phrase) → the last rank in a period; infinite where the app wasn't found."""
+    inside = frame[frame["date"].between(period.first.toordinal(), period.last.toordinal())]
+    last = inside.sort_values("date", kind="stable").drop_duplicates(list(KEY[1:]), keep="last")
+    columns = [last[name].astype(str) for name in KEY[1:]]
+    return {tuple(key): float(rank) for *key, rank in zip(*columns, last["rank"], strict=True)}
+
+
+def last_day(frame: pd.DataFrame) -> date | None:
+    """Return the last day with a rank."""
+    return date.fromordinal(int(frame["date"].max())) if len(frame) else None
+
+
+def target_phrases(project: Project) -> dict[str, list[str]]:
+    """Return the folded target phrases, with the locales whose lists hold each."""
+    found: dict[str, list[str]] = {}
+    for tag, terms in project.terms.items():
+        for term in terms:
+            found.setdefault(fold(term.phrase), []).append(tag)
+    return found
+
+
+def phrases_of(project: Project, lists: Collection[str]) -> list[str]:
+    """Return the phrases of some lists of `terms/`, in their order."""
+    return [term.phrase for terms in project.terms.values() for term in terms if term.list in lists]

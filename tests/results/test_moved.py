@@ -1,0 +1,83 @@
+"""The digest of a period, against a count by hand, and the planted truths of the sample."""
+
+import csv
+import math
+from datetime import date
+
+import pytest
+
+import tavolan
+from conftest import run_tavolan
+from tavolan.errors import UsageError
+from tavolan.project.datafile import RANKS
+from tavolan.results.moved import MARKS, Move, what_moved
+from tavolan.sample.year_ranks import NEVER_INDEXED, NOT_TARGETED
+
+
+@pytest.fixture(scope="module")
+def kilnary(year):
+    return tavolan.open_project(year)
+
+
+def test_moves_are_those_that_a_count_by_hand_finds(kilnary, year):
+    digest = what_moved(kilnary, days=28)
+    before, now = {}, {}
+    with (year / "data/ranks.csv").open(encoding="utf-8", newline="") as file:
+        for row in csv.DictReader(file):
+            day, key = date.fromisoformat(row["date"]), (row["storefront"], row["phrase"])
+            if not row["app"]:
+                rank = float(row["rank"]) if row["rank"] else math.inf
+                if digest.period.holds(day):
+                    now[key] = rank
+                elif digest.period.before().holds(day):
+                    before[key] = rank
+    found = {(one.storefront, one.phrase): (one.before, one.now) for one in (*digest.moves, *digest.not_targeted)}
+    by_hand = {key: (before[key], now[key]) for key in now if key in before and (now[key] < math.inf or key in found)}
+    assert found == by_hand
+    for mark in MARKS:
+        for one in digest.entered(mark):
+            assert one.now <= mark < one.before
+        for one in digest.left(mark):
+            assert one.before <= mark < one.now
+
+
+def test_planted_truths_come_out(kilnary):
+    digest = what_moved(kilnary, first=date(2026, 2, 20), last=date(2026, 4, 20))
+    assert {"kiln log", "glaze recipe"} <= {one.phrase for one in digest.largest(3) if one.storefront == "US"}
+    assert [one.phrase for one in digest.unfound] == [NEVER_INDEXED] and digest.unfound[0].depth == 200
+    assert [one.phrase for one in digest.not_targeted] == [NOT_TARGETED[0]]
+    assert len(digest.changes) == 2 and len(digest.campaigns) == 1
+    ios = next(one for one in digest.installs if one.store == "ios")
+    assert ios.found.verdict == "up"
+
+
+@pytest.mark.parametrize(
+    ("before", "now", "mark"), [(12, 9, 10), (9, 12, 10), (math.inf, 40, 50), (60, 30, 50), (3, 2, 0), (150, 101, 0)]
+)
+def test_the_smallest_mark_that_was_crossed_counts(before, now, mark):
+    assert Move("ios", "US", "kiln", before, now, True).mark == mark
+
+
+def test_from_two_to_one_weighs_as_much_as_from_sixty_to_thirty():
+    assert Move("", "US", "a", 2, 1, True).size == Move("", "US", "b", 60, 30, True).size
+
+
+def test_what_was_not_looked_for_has_not_moved(project):
+    (project / "data").mkdir(exist_ok=True)
+    rows = "2026-05-01,,,US,kiln log,9,\n2026-05-20,,,US,glaze,4,\n2026-05-20,,Rival,US,kiln log,2,\n"
+    (project / "data/ranks.csv").write_text(",".join(RANKS.columns) + "\n" + rows, "utf-8")
+    digest = what_moved(tavolan.open_project(project), days=10)
+    assert digest.moves == [] and digest.not_targeted == [] and digest.installs == []
+
+
+def test_the_program_prints_one_screen(year, tmp_path):
+    done = run_tavolan("results", "moved", "--why", "--figure", tmp_path / "m.png", "--project", year)
+    assert done.code == 0 and "in the listing, and never found" in done.out and len(done.out.splitlines()) <= 24
+    assert (tmp_path / "m.png").read_bytes().startswith(b"\x89PNG")
+    document = run_tavolan("results", "moved", "--storefront", "US", "--json", "--project", year).json
+    assert {one["storefront"] for one in document["moves"]} == {"US"}
+
+
+def test_without_data_it_says_what_to_do(project):
+    with pytest.raises(UsageError, match="neither metrics nor ranks"):
+        what_moved(tavolan.open_project(project))

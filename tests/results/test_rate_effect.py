@@ -1,0 +1,80 @@
+"""Effects on rates: the planted truth is held as often as promised, and each method is taken where it belongs."""
+
+import math
+
+import numpy as np
+import pytest
+
+from tavolan.results.rate_effect import DailyCounts, rate_effect
+
+
+def series(counts, change):
+    days = np.arange(len(counts)) + 739_000
+    return DailyCounts(days, np.asarray(counts, float), np.arange(len(counts)) >= change)
+
+
+def simulated(dice, effect, *, days=84, mean=40.0, dispersion=0.0, weekday=0.0, trend=0.0):
+    number = np.arange(days)
+    means = mean * np.exp(weekday * np.sin(2 * np.pi * number / 7) + trend * number / days)
+    means = means * np.where(number >= days // 2, effect, 1.0)
+    drawn = dice.poisson(means * dice.gamma(1 / dispersion, dispersion, days)) if dispersion else dice.poisson(means)
+    return series(drawn, days // 2)
+
+
+FAMILIES = {
+    "few counts": {"days": 28, "mean": 0.5},
+    "overdispersed": {"dispersion": 0.1},
+    "weekdays and a trend": {"dispersion": 0.05, "weekday": 0.4, "trend": 0.6},
+}
+
+
+@pytest.mark.parametrize("name", FAMILIES)
+def test_the_interval_holds_the_truth_as_often_as_it_says(name):
+    dice = np.random.default_rng(11)
+    changes, held, called = 300, 0, 0
+    for _ in range(changes):
+        found = rate_effect(simulated(dice, 1.3, **FAMILIES[name])).ratio
+        held += found.low <= 1.3 <= found.high
+        nothing = rate_effect(simulated(dice, 1.0, **FAMILIES[name])).ratio
+        called += not nothing.low <= 1 <= nothing.high
+    # 95 % of 300, give or take three standard deviations: the bench measures it more closely.
+    assert 0.91 <= held / changes <= 0.99 and called / changes <= 0.09
+
+
+def test_a_control_cancels_what_moves_both():
+    dice = np.random.default_rng(3)
+    shock = np.exp(dice.normal(0, 0.4, 84)) * np.exp(np.arange(84) / 60)
+    step = np.where(np.arange(84) >= 42, 1.4, 1.0)
+    ours, others = dice.poisson(30 * shock * step), dice.poisson(200 * shock)
+    alone, with_control = rate_effect(series(ours, 42)), rate_effect(series(ours, 42), series(others, 42))
+    assert with_control.method == "control" and with_control.verdict == "up"
+    assert with_control.ratio.low < 1.4 < with_control.ratio.high
+    assert math.log(with_control.ratio.high / with_control.ratio.low) < 0.5 * math.log(
+        alone.ratio.high / alone.ratio.low
+    )
+
+
+def test_few_days_and_few_counts_are_compared_as_two_counts():
+    few = rate_effect(series([0, 1, 0, 0, 1, 0, 2, 3, 2, 4], 6))
+    assert few.method == "counts" and "only 4 days on one side" in few.reasons[0]
+    scarce = rate_effect(series([0, 1] * 30, 30))
+    assert scarce.method == "counts" and "only 15 counts on one side" in scarce.reasons[0]
+    wild = rate_effect(series([0, 40, 1, 60, 0, 50, 2, 70, 1, 44], 5))
+    assert wild.method == "regression" and "vary more than counts do" in " ".join(wild.reasons)
+
+
+def test_days_more_are_named_only_where_they_may_tell():
+    clear = rate_effect(series([10] * 20 + [30] * 20, 20))
+    assert clear.verdict == "up" and clear.days_more == 0
+    unclear = rate_effect(series([3, 2, 4] * 3 + [4, 5, 3] * 3, 9))
+    assert unclear.verdict == "unknown" and unclear.days_more and unclear.days_more > 9
+    assert rate_effect(series([0] * 9, 4)).days_more is None
+    alike = rate_effect(series([900, 910, 890] * 14, 21))
+    assert alike.verdict == "none"
+
+
+def test_a_window_of_noughts_isnt_an_endless_loop():
+    found = rate_effect(series([0] * 14 + [5] * 14, 14))
+    assert found.verdict == "up" and found.ratio.high == math.inf
+    with pytest.raises(ValueError, match="both sides"):
+        rate_effect(series([1, 2, 3], 0))
