@@ -7,8 +7,9 @@ Three methods, by what the data can bear:
   there are three weeks or more, a straight trend of the logarithm where there are six weeks or more.
 - `control`: of each day's total of ours and a control's, the share that's ours, by logistic regression with a step at
   the change. Whatever moves both alike, such as weekdays, seasons and trends, cancels out; the odds ratio is the ratio
-  of the two ratios. Its variance is multiplied by Pearson's statistic per degree of freedom, where that's above 1.
-  Source: P. McCullagh, J. A. Nelder, Generalized Linear Models, 4.5 and 9.
+  of the two ratios. Its variance is the sandwich of the days' own residuals, each divided by the root of 1 - leverage,
+  since days vary more than a binomial share does, and unevenly. Source: P. McCullagh, J. A. Nelder, Generalized Linear
+  Models, 4; J. G. MacKinnon, H. White, Journal of Econometrics 29 (1985), HC2.
 
 Intervals of the last two use Student's t with the degrees of freedom that are left.
 """
@@ -187,8 +188,10 @@ def _fit_shares(design: Array, hits: Array, totals: Array) -> tuple[float, float
     shares = special.expit(design @ coefficients)
     variances = totals * shares * (1 - shares)
     freedom = len(hits) - design.shape[1]
-    spread = max(1.0, float(((hits - totals * shares) ** 2 / variances).sum()) / freedom)
-    covariance = np.linalg.inv(design.T @ (variances[:, None] * design)) * spread
+    inverse = np.linalg.inv(design.T @ (variances[:, None] * design))
+    leverage = variances * np.einsum("ij,jk,ik->i", design, inverse, design)
+    residuals = (hits - totals * shares) / np.sqrt(np.maximum(1 - leverage, 1e-9))
+    covariance = inverse @ (design.T @ (residuals[:, None] ** 2 * design)) @ inverse
     return float(coefficients[1]), math.sqrt(covariance[1, 1]), freedom
 
 
