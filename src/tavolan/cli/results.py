@@ -22,6 +22,7 @@ from tavolan.cli.common import (
 if TYPE_CHECKING:
     from tavolan.project.model import Project
     from tavolan.results.effect import ChangeEffect, Question
+    from tavolan.results.periods import Period
 
 app = typer.Typer(help="What moved, which change did it, which step lags.", no_args_is_help=True)
 
@@ -30,6 +31,9 @@ StorefrontOption = Annotated[
 ]
 SourceOption = Annotated[
     list[str] | None, typer.Option("--source", help="Only people from search, browse, referral, paid …; repeatable.")
+]
+ListOption = Annotated[
+    list[str] | None, typer.Option("--list", help="Phrases of this list of terms/; repeatable.", metavar="NAME")
 ]
 FigureOption = Annotated[
     Path | None, typer.Option("--figure", help="Write a chart to this file (.png or .svg).", metavar="FILE")
@@ -166,3 +170,78 @@ def moved(
         print_json(moved_document(digest))
     else:
         print_moved(console(), digest, why)
+
+
+@app.command()
+def ranks(
+    phrase: Annotated[list[str] | None, typer.Argument(help="Phrases; else all target phrases.")] = None,
+    project: ProjectOption = None,
+    store: StoreOption = None,
+    storefront: StorefrontOption = None,
+    list_name: ListOption = None,
+    other: Annotated[list[str] | None, typer.Option("--app", help="This other app too; repeatable.")] = None,
+    first: FromOption = "",
+    last: ToOption = "",
+    figure: FigureOption = None,
+    json: JsonOption = False,
+) -> None:
+    """Show where we were found over time, per phrase and storefront, beside other apps."""
+    from tavolan.reports.documents.results import ranks_document
+    from tavolan.reports.ranktables import print_history
+    from tavolan.results.history import rank_history
+    from tavolan.results.ranks import OURS, Selection
+
+    opened = open_project(project)
+    stores = opened.pick("--store", store, list(opened.stores)) if store else []
+    selection = Selection(tuple(stores), tuple(storefront or ()), tuple(phrase or ()), (OURS, *(other or ())),
+                          _given_period(first, last))  # fmt: skip
+    history = rank_history(opened, selection, tuple(list_name or ()))
+    if figure:
+        from tavolan.reports.figures.rank_chart import rank_chart
+
+        write_figure(figure, lambda kind: rank_chart(opened.app.name, history, kind))
+    if json:
+        print_json(ranks_document(history))
+    else:
+        print_history(console(), opened.app.name, history)
+
+
+@app.command()
+def share(
+    project: ProjectOption = None,
+    store: StoreOption = None,
+    storefront: StorefrontOption = None,
+    list_name: ListOption = None,
+    first: FromOption = "",
+    last: ToOption = "",
+    figure: FigureOption = None,
+    why: WhyOption = False,
+    json: JsonOption = False,
+) -> None:
+    """Show the search share: of the demand of all target phrases, what our ranks and those of others catch."""
+    from tavolan.reports.documents.results import share_document
+    from tavolan.reports.ranktables import print_shares
+    from tavolan.results.share import search_shares
+
+    opened = open_project(project)
+    stores = opened.pick("--store", store, list(opened.stores)) if store else []
+    lines = search_shares(opened, tuple(stores), tuple(storefront or ()), tuple(list_name or ()),
+                          _given_period(first, last))  # fmt: skip
+    if figure:
+        from tavolan.reports.figures.share_chart import share_chart
+
+        write_figure(figure, lambda kind: share_chart(opened.app.name, lines, kind))
+    if json:
+        print_json(share_document(lines))
+    else:
+        print_shares(console(), opened, lines, why)
+
+
+def _given_period(first: str, last: str) -> Period | None:
+    """Return the period from and to the days that are given; None without both."""
+    from tavolan.results.periods import Period, period_of
+
+    if not first and not last:
+        return None
+    begin, end = _day("--from", first) or date.min, _day("--to", last) or date.max
+    return Period(*period_of(end, first=begin, last=end))

@@ -109,6 +109,7 @@ def _assemble(
         find_origins=_find_origins,
         state=state,
         words=config.words,
+        results=config.results,
         providers=config.provider,
         consoles=config.console,
         translate=config.translate,

@@ -19,6 +19,7 @@ from tavolan.project.schema import (
     Guard,
     Picture,
     ProviderTable,
+    ResultsTable,
     Shot,
     Shots,
     StoreTable,
@@ -213,6 +214,7 @@ class Project:
     find_origins: Callable[[Project], State]
     state: State = field(default_factory=dict)
     words: WordsTable = field(default_factory=WordsTable)
+    results: ResultsTable = field(default_factory=ResultsTable)
     providers: dict[str, ProviderTable] = field(default_factory=dict)
     consoles: dict[str, ConsoleTable] = field(default_factory=dict)
     translate: TranslateTable = field(default_factory=TranslateTable)

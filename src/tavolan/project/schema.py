@@ -159,6 +159,16 @@ class ConsoleTable(Table):
     timeout: float = Field(30, gt=0, le=600)
 
 
+class ResultsTable(Table):
+    """`[results]`: what share of the searches for a phrase each rank gets, for the search share.
+
+    Rank r gets 1 / r^`steepness`, of all ranks down to `depth`, and those behind it nothing.
+    """
+
+    steepness: float = Field(1.3, ge=0, le=5)
+    depth: int = Field(100, ge=1, le=1000)
+
+
 class Config(Table):
     """The whole of `tavolan.toml`."""
 
@@ -168,6 +178,7 @@ class Config(Table):
     guard: Guard = Guard()
     check: CheckTable = CheckTable()
     words: WordsTable = WordsTable()
+    results: ResultsTable = ResultsTable()
     provider: dict[Name, ProviderTable] = {}
     console: dict[Name, ConsoleTable] = {}
     translate: TranslateTable = TranslateTable()

@@ -5,15 +5,18 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 from dataclasses import asdict
+from datetime import date
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
     from tavolan.reports.documents.build import Document
     from tavolan.results.effect import ChangeEffect
     from tavolan.results.funnel import Funnel, FunnelReport, Step
+    from tavolan.results.history import RankHistory
     from tavolan.results.intervals import Interval
     from tavolan.results.moved import Move, Moved
     from tavolan.results.periods import Period
+    from tavolan.results.share import ShareLine
 
 
 def effect_document(effects: Iterable[ChangeEffect]) -> Document:
@@ -115,3 +118,27 @@ def _interval(interval: Interval) -> dict[str, float | None]:
 def _finite(value: float) -> float | None:
     """Return a number that JSON knows; null for one that isn't known or has no bound."""
     return value if math.isfinite(value) else None
+
+
+def ranks_document(history: RankHistory) -> Document:
+    """Return ranks over time as `tavolan/ranks@1`."""
+    lines = [
+        {"store": one.store, "app": one.app, "storefront": one.storefront, "phrase": one.phrase,
+         "lists": list(one.lists), "ranks": {_day(day): _finite(rank) for day, rank in one.ranks.items()}}
+        for one in history.lines
+    ]  # fmt: skip
+    return {"schema": "tavolan/ranks@1", "lines": lines}
+
+
+def share_document(lines: Iterable[ShareLine]) -> Document:
+    """Return search shares over time as `tavolan/share@1`."""
+    rows = [
+        {"store": one.store, "storefront": one.storefront, "app": one.app, "list": one.list, "phrases": one.phrases,
+         "shares": {_day(day): share for day, share in one.shares.items()}}
+        for one in lines
+    ]  # fmt: skip
+    return {"schema": "tavolan/share@1", "lines": rows}
+
+
+def _day(ordinal: int) -> str:
+    return str(date.fromordinal(ordinal))

@@ -153,3 +153,39 @@ class MovedDocument(DocumentPart):
     """Phrases that the listing holds and under which the app was never found."""
     changes: list[ChangePart]
     campaigns: list[CampaignPart]
+
+
+class RankLinePart(DocumentPart):
+    store: str
+    """Empty where the ranks are of no store in particular."""
+    app: str
+    """Empty for ours."""
+    storefront: str
+    phrase: str
+    lists: list[str]
+    ranks: dict[str, float | None]
+    """By day; null where the app wasn't found."""
+
+
+class Ranks(DocumentPart):
+    """Printed by `tavolan results ranks --json`."""
+
+    lines: list[RankLinePart]
+
+
+class ShareLinePart(DocumentPart):
+    store: str
+    storefront: str
+    app: str
+    """Empty for ours."""
+    list: str
+    """Empty for all target phrases."""
+    phrases: int
+    shares: dict[str, float]
+    """By day, 0 to 1."""
+
+
+class Shares(DocumentPart):
+    """Printed by `tavolan results share --json`."""
+
+    lines: list[ShareLinePart]

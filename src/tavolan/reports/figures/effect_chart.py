@@ -4,6 +4,7 @@ from datetime import date, timedelta
 
 from tavolan.reports.figures.saving import saved
 from tavolan.reports.figures.style import BEST, EMPTY, FILL, GRID, LINE, NOW, NOW_INK, PAPER, chart_style
+from tavolan.reports.figures.time_axis import label_days, place_of
 from tavolan.reports.resultstables import ratio_words, verdict_words
 from tavolan.results.effect import ChangeEffect
 from tavolan.results.rate_effect import DailyCounts
@@ -12,27 +13,24 @@ from tavolan.results.rate_effect import DailyCounts
 def effect_chart(one: ChangeEffect, series: DailyCounts, kind: str = "png") -> bytes:
     """Return a PNG of 1280 x 720 pixels, or an SVG: counts by day, the two mean rates, and the change as a line."""
     style = chart_style(one.change.places)
-    from matplotlib import dates, pyplot
-
-    def place(day: date, hours: float = 0) -> float:
-        return float(dates.date2num(day)) + hours / 24  # type: ignore[no-untyped-call]
+    from matplotlib import pyplot
 
     with pyplot.rc_context(style):
         figure, axes = pyplot.subplots(figsize=(12.8, 7.2), dpi=100, layout="constrained")
         used = [date.fromordinal(int(day)) for day in series.days]
-        axes.bar([place(day) for day in used], series.counts, width=0.8, color=FILL, alpha=0.55, linewidth=0)
+        axes.bar([place_of(day) for day in used], series.counts, width=0.8, color=FILL, alpha=0.55, linewidth=0)
         for day in _left_out(one, used):
-            axes.axvspan(place(day, -12), place(day, 12), color=EMPTY, linewidth=0)
+            axes.axvspan(place_of(day, -12), place_of(day, 12), color=EMPTY, linewidth=0)
         sides = (
             ((one.before, one.found.rate_before, LINE), (one.after, one.found.rate_after, BEST)) if one.found else ()
         )
         for period, rate, color in sides:
-            axes.hlines(rate, place(period.first, -12), place(period.last, 12), color=color, linewidth=3)
-            axes.annotate(f"{rate:.1f} a day", (place(period.first), rate), (2, 8), color=color, fontsize=15,
+            axes.hlines(rate, place_of(period.first, -12), place_of(period.last, 12), color=color, linewidth=3)
+            axes.annotate(f"{rate:.1f} a day", (place_of(period.first), rate), (2, 8), color=color, fontsize=15,
                           textcoords="offset points", bbox={"color": PAPER, "pad": 1.5})  # fmt: skip
-        axes.axvline(place(one.change.day), color=NOW, linewidth=2)
+        axes.axvline(place_of(one.change.day), color=NOW, linewidth=2)
         label = ", ".join(one.change.places) or "the change"
-        axes.annotate(f"{one.change.day:%d %b}: {label}", (place(one.change.day), 1), (6, -16), color=NOW_INK,
+        axes.annotate(f"{one.change.day:%d %b}: {label}", (place_of(one.change.day), 1), (6, -16), color=NOW_INK,
                       xycoords=("data", "axes fraction"), textcoords="offset points")  # fmt: skip
         result = f"{verdict_words(one.found)}, {ratio_words(one.found.ratio)}" if one.found else one.why_not
         metric = one.question.metric.replace("_", " ")
@@ -41,9 +39,7 @@ def effect_chart(one: ChangeEffect, series: DailyCounts, kind: str = "png") -> b
                        pad=14)  # fmt: skip
         if len(used) < one.before.days + one.after.days:
             axes.set_xlabel("shaded: left out, for a campaign or since a count is missing")
-        locator = dates.AutoDateLocator()  # type: ignore[no-untyped-call]
-        axes.xaxis.set_major_locator(locator)
-        axes.xaxis.set_major_formatter(dates.ConciseDateFormatter(locator))  # type: ignore[no-untyped-call]
+        label_days(axes)
         axes.set_ylim(0, max(series.counts.max() * 1.15, 1))
         axes.grid(axis="y", color=GRID)
         axes.set_axisbelow(True)

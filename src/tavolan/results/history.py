@@ -1,0 +1,90 @@
+"""The history of ranks, per phrase, storefront, store and app; ours beside others."""
+
+from dataclasses import dataclass
+from datetime import date
+
+from tavolan.errors import UnknownNameError, UsageError
+from tavolan.project.model import Project
+from tavolan.results.periods import Campaign, Change, Period, changes_of, read_campaigns
+from tavolan.results.ranks import OURS, Selection, phrases_of, read_ranks
+from tavolan.words.split import fold
+
+_LINE = ("app", "storefront", "phrase", "store")
+
+
+@dataclass(frozen=True)
+class RankLine:
+    """The ranks of an app under a phrase, by day (an ordinal), in order; infinite where it wasn't found."""
+
+    store: str
+    app: str
+    storefront: str
+    phrase: str
+    lists: tuple[str, ...]
+    ranks: dict[int, float]
+
+    @property
+    def first(self) -> float:
+        """The first rank that's known."""
+        return next(iter(self.ranks.values()))
+
+    @property
+    def last(self) -> float:
+        """The last one."""
+        return next(reversed(self.ranks.values()))
+
+    @property
+    def best(self) -> float:
+        """The best one; infinite where the app was never found."""
+        return min(self.ranks.values())
+
+
+@dataclass(frozen=True)
+class RankHistory:
+    """Lines of ranks, and what happened meanwhile."""
+
+    lines: list[RankLine]
+    period: Period
+    changes: list[Change]
+    campaigns: list[Campaign]
+
+
+def rank_history(project: Project, selection: Selection, lists: tuple[str, ...] = ()) -> RankHistory:
+    """Return the ranks that are selected; without phrases or lists, of all target phrases. Ours come first.
+
+    Raises UsageError for a list that isn't in `terms/`, and where there are no such ranks.
+    """
+    known = {term.list for terms in project.terms.values() for term in terms if term.list}
+    for name in lists:
+        if name not in known:
+            raise UnknownNameError("terms/ has no list", name, known, option="--list")
+    phrases = {fold(phrase) for phrase in (*selection.phrases, *phrases_of(project, lists))}
+    of_phrase: dict[str, list[str]] = {}
+    for terms in project.terms.values():
+        for term in terms:
+            of_phrase.setdefault(fold(term.phrase), []).extend([term.list] if term.list else [])
+    wanted = Selection(selection.stores, selection.storefronts, (), selection.apps, selection.period)
+    frame = read_ranks(project, wanted)
+    chosen = phrases or of_phrase.keys()
+    folded = {str(phrase): fold(str(phrase)) for phrase in frame["phrase"].unique()}
+    frame = frame[frame["phrase"].isin([phrase for phrase, plain in folded.items() if plain in chosen])]
+    if frame.empty:
+        raise UsageError("there are no such ranks", "Add them to data/ranks.csv, or choose others.")
+    lines = []
+    for (app, storefront, phrase, store), rows in frame.groupby(
+        ["app", "storefront", "phrase", "store"], observed=True
+    ):
+        own = rows.sort_values("date")
+        ranks = dict(zip(own["date"].astype(int), own["rank"].astype(float), strict=True))
+        groups = tuple(dict.fromkeys(of_phrase.get(folded[str(phrase)], ())))
+        lines.append(RankLine(str(store), str(app), str(storefront), str(phrase), groups, ranks))
+    days = (int(frame["date"].min()), int(frame["date"].max()))
+    period = selection.period or Period(*map(date.fromordinal, days))
+    lines.sort(key=lambda line: (line.app != OURS, line.last, line.phrase, line.storefront, line.app))
+    fronts = {line.storefront for line in lines}
+    changes = [one for one in changes_of(project) if period.holds(one.day) and fronts & set(one.storefronts(project))]
+    running = [one for one in read_campaigns(project) if one.period.meets(period)]
+    return RankHistory(
+        lines, period, [one for one in changes if not selection.stores or one.store in selection.stores],
+        [one for one in running if not one.storefront or one.storefront in fronts],
+    )  # fmt: skip
