@@ -17,7 +17,7 @@ from tavolan.consoles.journal import read_journal
 from tavolan.consoles.protocol import SetOrder
 from tavolan.consoles.review import add_build
 from tavolan.project.load import load_project
-from tavolan.standins.console.seeds import add_app
+from tavolan.standins.console.seeds import add_app, add_reports
 
 SCHEMAS = Path(__file__).parents[2] / "docs" / "schemas"
 
@@ -254,3 +254,14 @@ def app_of(desk, store):
     """Add an app record of another store, and return its id."""
     add_app(desk.state, f"{desk.app}-{store}", store, "en-US")
     return f"{desk.app}-{store}"
+
+
+def test_metrics_are_fetched_from_a_console(desk):
+    add_reports(desk.state, desk.app, days=40)
+    done = run_tavolan("results", "import", "--from-console", "--project", desk.root, **ENV)
+    assert done.code == 0 and "rows new, 0 changed, 0 there already" in done.out
+    kept = desk.state.all("metric", desk.app)
+    lines = (desk.root / "data/metrics.csv").read_text("utf-8").splitlines()
+    assert len(lines) == len(kept) + 1 > 300
+    again = run_tavolan("results", "import", "--from-console", "--project", desk.root, **ENV)
+    assert f"0 rows new, 0 changed, {len(kept)} there already" in again.out

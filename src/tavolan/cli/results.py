@@ -18,6 +18,7 @@ from tavolan.cli.common import (
     print_json,
     write_figure,
 )
+from tavolan.cli.results_import import import_results
 
 if TYPE_CHECKING:
     from tavolan.project.model import Project
@@ -25,6 +26,7 @@ if TYPE_CHECKING:
     from tavolan.results.periods import Period
 
 app = typer.Typer(help="What moved, which change did it, which step lags.", no_args_is_help=True)
+app.command("import")(import_results)
 
 StorefrontOption = Annotated[
     list[str] | None, typer.Option("--storefront", help="Only this country's storefront; repeatable.")

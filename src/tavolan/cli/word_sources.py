@@ -69,7 +69,8 @@ def import_terms(
     dry_run: DryRun = False,
 ) -> None:
     """Take phrases of a research service into terms/: columns guessed and shown, duplicates merged, nothing lost."""
-    from tavolan.exchange.terms_import import column_map, import_table, write_terms
+    from tavolan.exchange.foreign_table import column_map
+    from tavolan.exchange.terms_import import import_table, write_terms
 
     opened = open_project(project, write=not dry_run)
     tag = _one(opened, locale)

@@ -12,6 +12,7 @@ import time
 import uuid
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from datetime import date
 from functools import cache
 from pathlib import Path
 from typing import Any, TypeVar
@@ -111,6 +112,11 @@ class Client:
         found = list(self._pages(f"{self._app}/builds", protocol.Page[protocol.Build]))
         return sorted(found, key=lambda build: build.added_at, reverse=True)
 
+    def metrics(self, since: date | None = None) -> Iterator[protocol.Metric]:
+        """Yield the metrics of each day, storefront and source, from a day on."""
+        query = {"since": str(since)} if since else {}
+        return self._pages(f"{self._app}/reports/metrics", protocol.Page[protocol.Metric], query)
+
     def file(self, sha256: str) -> bytes:
         """Return a picture's file. Raises OutsideError when what comes isn't what was asked for."""
         data = self._send("GET", f"{self._app}/files/{sha256}").content
@@ -196,10 +202,11 @@ class Client:
                 return None
             raise
 
-    def _pages(self, path: str, shape: Any) -> Iterator[Any]:
+    def _pages(self, path: str, shape: Any, query: dict[str, str] | None = None) -> Iterator[Any]:
         after: str | None = None
         while True:
-            page = self._read(self._send("GET", path, params={"after": after} if after else None), shape)
+            asked = {**(query or {}), **({"after": after} if after else {})}
+            page = self._read(self._send("GET", path, params=asked or None), shape)
             yield from page.items
             if not page.next or page.next == after:
                 return

@@ -2,19 +2,16 @@
 
 import csv
 import io
-import math
 import re
 from contextlib import suppress
 from dataclasses import dataclass, field
-from functools import cache, lru_cache
 from pathlib import Path
 
-from tavolan.errors import Problem, ProjectError, UsageError, one_problem
-from tavolan.exchange.workbook import read_workbook
-from tavolan.project.datafile import parse_number
+from tavolan.errors import Problem, ProjectError, UsageError
+from tavolan.exchange.foreign_table import country_code, read_table, spelled_number
 from tavolan.project.model import Project, Term
 from tavolan.project.termsfile import COLUMNS, read_terms
-from tavolan.support.csvfile import SEPARATORS, read_csv
+from tavolan.support.csvfile import read_csv
 from tavolan.support.files import write_text
 from tavolan.support.transaction import changing
 from tavolan.words import split
@@ -40,7 +37,6 @@ _NAMES = {
 }
 _NUMBERS = ("relevance", "volume", "difficulty")
 _SIGNS = re.compile(r"[,;|/\n]+")
-_FACTORS = {"k": 1e3, "m": 1e6}
 
 
 @dataclass
@@ -53,31 +49,6 @@ class Import:
     added: int = 0
     updated: int = 0
     repairs: list[str] = field(default_factory=list)
-
-
-def read_table(path: Path) -> tuple[list[str], list[list[str]], list[str]]:
-    """Return header, rows and repairs of a CSV or XLSX file. Raises ProjectError when it can't be read."""
-    if path.suffix.lower() == ".xlsx":
-        return (*_read_workbook(path), [])
-    table = read_csv(path, str(path), fallback="windows-1252")
-    repairs = []
-    if table.encoding != "UTF-8":
-        repairs.append(f"read as {table.encoding.lower()}, since it isn't UTF-8")
-    if table.separator != ",":
-        repairs.append(f"{SEPARATORS.get(table.separator, table.separator)} separate the cells")
-    rows = [row for _, row in table.rows]
-    if not rows:
-        raise one_problem(path, None, "", "is empty", "The first line must name the columns.")
-    return rows[0], rows[1:], repairs
-
-
-def _read_workbook(path: Path) -> tuple[list[str], list[list[str]]]:
-    sheets = read_workbook(path)
-    rows = [["" if v is None else str(v) for v in row] for sheet in sheets[:1] for row in sheet.rows]
-    rows = [row for row in rows if any(cell.strip() for cell in row)]
-    if not rows:
-        raise one_problem(path, None, "", "is empty", "The first line must name the columns.")
-    return rows[0], rows[1:]
 
 
 def guess(header: list[str], given: dict[str, str]) -> dict[str, str]:
@@ -99,33 +70,6 @@ def guess(header: list[str], given: dict[str, str]) -> dict[str, str]:
             "no column looks like phrases", f'Say which: --map "NAME=phrase". Columns: {", ".join(header)}.'
         )
     return mapping
-
-
-@lru_cache(maxsize=1 << 16)
-def _number(text: str) -> float | None:
-    """Return a number as services write it: decimal comma, thousands, K and M, percent; None when it's none."""
-    if text.isascii() and text.isdigit() and len(text) < 16:
-        return float(text)
-    plain = text.strip().casefold().removesuffix("%").strip().lstrip("<>~≈")
-    factor = _FACTORS.get(plain[-1:], 1.0)
-    plain = plain[:-1] if factor != 1.0 else plain
-    if plain.count(",") > 1 or (plain.count(",") == 1 and plain.count(".") == 0 and len(plain.split(",")[1]) == 3):
-        plain = plain.replace(",", "")
-    elif "," in plain and "." in plain:
-        plain = plain.replace(",", "") if plain.rfind(".") > plain.rfind(",") else plain.replace(".", "")
-    value = parse_number(plain)
-    return None if value is None or math.isnan(value) else value * factor
-
-
-def column_map(text: str) -> dict[str, str]:
-    """Return their columns by ours from a text as `Search term=phrase,Pop=volume`. Raises UsageError."""
-    given = {}
-    for pair in filter(None, text.split(",")):
-        theirs, separator, ours = pair.rpartition("=")
-        if not separator or not theirs.strip():
-            raise UsageError(f'"{pair}" isn\'t THEIRS=ours', 'Write it as in "Search term=phrase".', option="--map")
-        given[theirs.strip()] = ours.strip()
-    return given
 
 
 def import_table(project: Project, locale: str, path: Path, given: dict[str, str]) -> Import:
@@ -169,7 +113,7 @@ def import_table(project: Project, locale: str, path: Path, given: dict[str, str
 def _scale(name: str, mapping: dict[str, str], table: list[dict[str, str]], repairs: list[str]) -> float:
     if name not in mapping:
         return 1.0
-    values = [v for cells in table if (v := _number(cells.get(mapping[name], ""))) is not None and v >= 0]
+    values = [v for cells in table if (v := spelled_number(cells.get(mapping[name], ""))) is not None and v >= 0]
     most = max(values, default=0.0)
     if 0 < most <= 1 and any(value % 1 for value in values):
         repairs.append(f"{name} ran from 0 to 1: times 100")
@@ -193,7 +137,7 @@ def _merge(
     numbers: dict[str, float | None] = {}
     for name in _NUMBERS:
         text = cells.get(mapping.get(name, ""), "").strip()
-        value = _number(text) if text else None
+        value = spelled_number(text) if text else None
         if text and (value is None or value < 0):
             repairs.append(f'{name} of “{phrase}” left out: "{text}" is no number of that kind')
             value = None
@@ -220,30 +164,12 @@ def _storefronts(text: str) -> tuple[tuple[str, ...], list[str]]:
     unknown = []
     parts = [part.strip() for part in _SIGNS.split(text) if part.strip()]
     # Codes may have spaces between; a name may hold some.
-    for name in (piece for part in parts for piece in ([part] if _country(part) else part.split())):
-        if code := _country(name):
+    for name in (piece for part in parts for piece in ([part] if country_code(part) else part.split())):
+        if code := country_code(name):
             found[code] = None
         else:
             unknown.append(name)
     return tuple(found), unknown
-
-
-@cache
-def _country(text: str) -> str:
-    """Return the code of a country by its code of two or three letters, or its English name; "" for no country."""
-    names, aliases = _countries()
-    code = text.upper()
-    return code if code in names.values() else names.get(text.casefold(), "") or aliases.get(code, "")
-
-
-@cache
-def _countries() -> tuple[dict[str, str], dict[str, str]]:
-    from babel import Locale
-    from babel.core import get_global
-
-    territories = Locale("en").territories.items()
-    names = {name.casefold(): code for code, name in territories if len(code) == 2 and code.isalpha()}
-    return names, {alias: codes[0] for alias, codes in get_global("territory_aliases").items() if len(codes) == 1}
 
 
 def write_terms(project: Project, locale: str, terms: list[Term]) -> None:

@@ -4,6 +4,8 @@ A CSV file as the tool writes it is read by Arrow. Any other one, and any with a
 takes longer and knows the line of each fault.
 """
 
+import csv as python_csv
+import io
 from collections.abc import Sequence
 from datetime import date
 from pathlib import Path
@@ -16,11 +18,14 @@ from pyarrow import csv, parquet
 
 from tavolan.errors import Problem, ProjectError, one_problem
 from tavolan.project.datafile import DataFile, stream_data
-from tavolan.support.files import require_file
+from tavolan.support.files import require_file, write_bytes
 
 # Days from the first day of the calendar to that of Arrow's dates.
 _EPOCH = date(1970, 1, 1).toordinal()
 _MOST_FAULTS = 20
+# More rows than this are kept in Parquet.
+MOST_IN_CSV = 200_000
+_ROW_GROUP = 100_000
 
 # Conditions on columns that rows must meet, as (column, "in" or ">=" or "<=", values).
 Wanted = Sequence[tuple[str, str, Any]]
@@ -153,6 +158,47 @@ def _framed(table: pa.Table, file: DataFile) -> pd.DataFrame:
         table = table.set_column(place, name, days)
     frame: pd.DataFrame = table.to_pandas()
     return frame
+
+
+def write_frame(root: Path, file: DataFile, frame: pd.DataFrame) -> None:
+    """Write all rows of a data file: as CSV, or as Parquet beside an empty CSV where there are many.
+
+    Rows of Parquet are in the order in which they come. Raises ProjectError when a file can't be written.
+    """
+    many = root / parquet_name(file)
+    columns = {}
+    for part in _schema(file):
+        column = frame[part.name]
+        if part.name in file.dates:
+            columns[part.name] = pa.array(column - _EPOCH, pa.int32(), from_pandas=True).cast(pa.date32())
+        elif part.name in file.numbers:
+            columns[part.name] = pa.array(column, pa.float64(), from_pandas=True)
+        else:
+            columns[part.name] = pa.array(column.astype(str), pa.string()).dictionary_encode()
+    table = pa.table(columns, schema=_schema(file))
+    if len(frame) > MOST_IN_CSV:
+        packed = pa.BufferOutputStream()
+        parquet.write_table(table, packed, compression="zstd", row_group_size=_ROW_GROUP)
+        write_bytes(many, packed.getvalue().to_pybytes())
+        table = table.slice(0, 0)
+    elif many.exists():
+        many.unlink()
+    write_bytes(file.path_in(root), _as_csv(table, file))
+
+
+def _as_csv(table: pa.Table, file: DataFile) -> bytes:
+    """Return a table as CSV that people read: whole numbers without a point, cells quoted where they must be."""
+    out = io.StringIO(newline="")
+    writer = python_csv.writer(out, lineterminator="\n")
+    writer.writerow(file.columns)
+    columns = []
+    for name in file.columns:
+        cells = table[name].to_pylist()
+        if name in file.numbers:
+            cells = ["" if cell is None else f"{cell:.10g}" for cell in cells]
+        columns.append(["" if cell is None else str(cell) for cell in cells])
+    writer.writerows(zip(*columns, strict=True))
+    return out.getvalue().encode()
 
 
 def _check_once(root: Path, file: DataFile, key: Sequence[str]) -> None:

@@ -1,0 +1,87 @@
+"""`tavolan results import`: metrics and ranks from exports, or from a console."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from tavolan.cli.common import ProjectOption, console, open_project, styled
+
+if TYPE_CHECKING:
+    from tavolan.project.model import Project
+    from tavolan.results.importing import Imported
+
+
+def import_results(
+    files: Annotated[list[Path] | None, typer.Argument(help="CSV or XLSX exports.", metavar="FILES")] = None,
+    project: ProjectOption = None,
+    kind: Annotated[str, typer.Option("--as", help="metrics or ranks; else by the columns.")] = "",
+    store: Annotated[str, typer.Option("--store", help="The store, where no column says it.")] = "",
+    storefront: Annotated[str, typer.Option("--storefront", help="The country, where no column says it.")] = "",
+    source: Annotated[str, typer.Option("--source", help="Where people came from, where no column says it.")] = "",
+    other: Annotated[str, typer.Option("--app", help="Another app's ranks, where no column says it.")] = "",
+    depth: Annotated[int, typer.Option("--depth", min=0, help="How far was looked for ranks.")] = 0,
+    map: Annotated[str, typer.Option("--map", help="Columns by hand: 'Their name=ours,…'.")] = "",
+    day_order: Annotated[str, typer.Option("--day-order", help="dmy or mdy, where 3/4 may be both.")] = "",
+    from_console: Annotated[bool, typer.Option("--from-console", help="Fetch metrics from the consoles.")] = False,
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="Show what would be taken in, write nothing.")] = False,
+) -> None:
+    """Take metrics and ranks in: columns are guessed and shown, rows merged, none doubled."""
+    from tavolan.errors import UsageError
+    from tavolan.exchange.foreign_table import column_map
+    from tavolan.results.importing import Given, merge, read_export, write
+
+    if kind not in ("", "metrics", "ranks"):
+        raise UsageError(f'--as can\'t be "{kind}"', "Write metrics or ranks.")
+    if day_order not in ("", "dmy", "mdy"):
+        raise UsageError(f'--day-order can\'t be "{day_order}"', "Write dmy or mdy.")
+    if bool(files) == from_console:
+        raise UsageError(
+            "nothing to take in" if not files else "either files or a console", "Name files, or give --from-console."
+        )
+    opened = open_project(project, write=not dry_run)
+    if store:
+        opened.pick("--store", [store], list(opened.stores))
+    only = next(iter(opened.stores)) if len(opened.stores) == 1 else ""
+    values = {
+        "store": store or only,
+        "storefront": storefront,
+        "source": source,
+        "app": other,
+        "depth": str(depth or ""),
+    }
+    given = Given("metrics" if kind == "metrics" else "ranks" if kind else None, column_map(map), values,
+                  "dmy" if day_order == "dmy" else "mdy" if day_order else None)  # fmt: skip
+    found = [read_export(opened, path, given) for path in files or ()] or _fetched(
+        opened, store if from_console else ""
+    )
+    for done in found:
+        merge(opened, done)
+        _print(done, dry_run)
+        if not dry_run:
+            write(opened, done)
+
+
+def _fetched(project: Project, store: str) -> list[Imported]:
+    from tavolan.consoles.comparison import console_stores
+    from tavolan.results.from_console import fetch_metrics
+
+    return [fetch_metrics(project, name) for name in console_stores(project, [store] if store else [])]
+
+
+def _print(done: Imported, dry_run: bool) -> None:
+    from tavolan.reports.number_words import counted
+
+    out = console()
+    out.print(styled("[bold]{}[/]  {}", done.path, done.kind), soft_wrap=True)
+    for ours, theirs in done.mapping.items():
+        if ours != theirs:
+            out.print(styled("   {} ← {}", ours, theirs))
+    if done.not_kept:
+        out.print(styled("   [dim]no place for: {}[/]", ", ".join(done.not_kept)), soft_wrap=True)
+    for repair in done.repairs:
+        out.print(styled("   [yellow]{}[/]", repair), soft_wrap=True)
+    verb = "would be new" if dry_run else "new"
+    out.print(f"   {counted(done.added, 'row')} {verb}, {done.changed} changed, {done.same} there already")

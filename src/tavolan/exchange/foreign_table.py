@@ -1,0 +1,82 @@
+"""Read tables of research services and consoles: CSV or XLSX, numbers and countries in any spelling."""
+
+import math
+from functools import cache, lru_cache
+from pathlib import Path
+
+from tavolan.errors import UsageError, one_problem
+from tavolan.exchange.workbook import read_workbook
+from tavolan.project.datafile import parse_number
+from tavolan.support.csvfile import SEPARATORS, read_csv
+
+_FACTORS = {"k": 1e3, "m": 1e6}
+
+
+def read_table(path: Path) -> tuple[list[str], list[list[str]], list[str]]:
+    """Return header, rows and repairs of a CSV or XLSX file. Raises ProjectError when it can't be read."""
+    if path.suffix.lower() == ".xlsx":
+        return (*_read_workbook(path), [])
+    table = read_csv(path, str(path), fallback="windows-1252")
+    repairs = []
+    if table.encoding != "UTF-8":
+        repairs.append(f"read as {table.encoding.lower()}, since it isn't UTF-8")
+    if table.separator != ",":
+        repairs.append(f"{SEPARATORS.get(table.separator, table.separator)} separate the cells")
+    rows = [row for _, row in table.rows]
+    if not rows:
+        raise one_problem(path, None, "", "is empty", "The first line must name the columns.")
+    return rows[0], rows[1:], repairs
+
+
+def _read_workbook(path: Path) -> tuple[list[str], list[list[str]]]:
+    sheets = read_workbook(path)
+    rows = [["" if v is None else str(v) for v in row] for sheet in sheets[:1] for row in sheet.rows]
+    rows = [row for row in rows if any(cell.strip() for cell in row)]
+    if not rows:
+        raise one_problem(path, None, "", "is empty", "The first line must name the columns.")
+    return rows[0], rows[1:]
+
+
+@lru_cache(maxsize=1 << 16)
+def spelled_number(text: str) -> float | None:
+    """Return a number as services write it: decimal comma, thousands, K and M, percent; None when it's none."""
+    if text.isascii() and text.isdigit() and len(text) < 16:
+        return float(text)
+    plain = text.strip().casefold().removesuffix("%").strip().lstrip("<>~≈")
+    factor = _FACTORS.get(plain[-1:], 1.0)
+    plain = plain[:-1] if factor != 1.0 else plain
+    if plain.count(",") > 1 or (plain.count(",") == 1 and plain.count(".") == 0 and len(plain.split(",")[1]) == 3):
+        plain = plain.replace(",", "")
+    elif "," in plain and "." in plain:
+        plain = plain.replace(",", "") if plain.rfind(".") > plain.rfind(",") else plain.replace(".", "")
+    value = parse_number(plain)
+    return None if value is None or math.isnan(value) else value * factor
+
+
+def column_map(text: str) -> dict[str, str]:
+    """Return their columns by ours from a text as `Search term=phrase,Pop=volume`. Raises UsageError."""
+    given = {}
+    for pair in filter(None, text.split(",")):
+        theirs, separator, ours = pair.rpartition("=")
+        if not separator or not theirs.strip():
+            raise UsageError(f'"{pair}" isn\'t THEIRS=ours', 'Write it as in "Search term=phrase".', option="--map")
+        given[theirs.strip()] = ours.strip()
+    return given
+
+
+@cache
+def country_code(text: str) -> str:
+    """Return the code of a country by its code of two or three letters, or its English name; "" for no country."""
+    names, aliases = _countries()
+    code = text.upper()
+    return code if code in names.values() else names.get(text.casefold(), "") or aliases.get(code, "")
+
+
+@cache
+def _countries() -> tuple[dict[str, str], dict[str, str]]:
+    from babel import Locale
+    from babel.core import get_global
+
+    territories = Locale("en").territories.items()
+    names = {name.casefold(): code for code, name in territories if len(code) == 2 and code.isalpha()}
+    return names, {alias: codes[0] for alias, codes in get_global("territory_aliases").items() if len(codes) == 1}

@@ -1,0 +1,29 @@
+"""Fetch metrics from the consoles of a project, as an export would bring them."""
+
+from datetime import date
+from pathlib import Path
+
+import pandas as pd
+
+from tavolan.consoles.comparison import client_for
+from tavolan.project.datafile import METRICS
+from tavolan.project.model import Project
+from tavolan.results.importing import Given, Imported, take_rows
+
+
+def fetch_metrics(project: Project, store: str, since: date | None = None) -> Imported:
+    """Return a store's metrics from its console, from a day on. Raises UsageError, OutsideError as consoles do."""
+    client = client_for(project, store)
+    try:
+        rows = []
+        for one in client.metrics(since):
+            counts = (one.impressions, one.page_views, one.installs, one.revenue)
+            rows.append([str(one.day), store, one.storefront, one.source, *map(_cell, counts)])
+    finally:
+        client.close()
+    table = pd.DataFrame(rows, columns=list(METRICS.columns), dtype="object")
+    return take_rows(project, Path(f"console {store}"), table, Given("metrics"), [])
+
+
+def _cell(value: float | None) -> str:
+    return "" if value is None else f"{value:g}" if isinstance(value, float) else str(value)

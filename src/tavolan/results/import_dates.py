@@ -1,0 +1,60 @@
+"""Days as exports write them: any order of day, month and year, with or without a time."""
+
+import re
+from collections.abc import Callable, Sequence
+from datetime import date, datetime
+from typing import Literal
+
+from tavolan.errors import UsageError
+
+DayOrder = Literal["dmy", "mdy"]
+_ISO = re.compile(r"(\d{4})[-/.](\d{1,2})[-/.](\d{1,2})(?:[T ].*)?")
+_COMPACT = re.compile(r"(\d{4})(\d{2})(\d{2})")
+_NUMBERS = re.compile(r"(\d{1,2})([-/.])(\d{1,2})[-/.](\d{4}|\d{2})(?:[T ,].*)?")
+_WITH_MONTH = ("%d %b %Y", "%d %B %Y", "%b %d, %Y", "%B %d, %Y", "%d-%b-%Y", "%d-%b-%y", "%b %d %Y", "%B %d %Y")
+
+
+def day_reader(cells: Sequence[str], given: DayOrder | None) -> Callable[[str], int]:
+    """Return what reads a cell as the ordinal of its day; it raises ValueError for what's no day.
+
+    Days with points are day, month, year. With slashes or hyphens, one cell whose first or second number is above 12
+    settles the order of all. Raises UsageError where none does, unless the order is given.
+    """
+    order = given or _order(cells)
+
+    def read(text: str) -> int:
+        return _read(" ".join(text.split()), order).toordinal()
+
+    return read
+
+
+def _order(cells: Sequence[str]) -> DayOrder | None:
+    pairs = [
+        (int(found[1]), int(found[3]))
+        for text in cells
+        if (found := _NUMBERS.fullmatch(text.strip())) and found[2] != "."
+    ]
+    if any(first > 12 for first, _ in pairs):
+        return "dmy"
+    if any(second > 12 for _, second in pairs):
+        return "mdy"
+    if pairs:
+        first, second = pairs[0]
+        message = f"{first}/{second} may be the {first}th day or the {first}th month"
+        raise UsageError(message, "Say which: --day-order dmy, or mdy.", option="--day-order")
+    return None
+
+
+def _read(text: str, order: DayOrder | None) -> date:
+    if found := _ISO.fullmatch(text) or _COMPACT.fullmatch(text):
+        return date(int(found[1]), int(found[2]), int(found[3]))
+    if found := _NUMBERS.fullmatch(text):
+        first, second, year = int(found[1]), int(found[3]), int(found[4])
+        day, month = (second, first) if order == "mdy" and found[2] != "." else (first, second)
+        return date(year if year > 99 else 2000 + year, month, day)
+    for pattern in _WITH_MONTH:
+        try:
+            return datetime.strptime(text, pattern).date()
+        except ValueError:
+            continue
+    raise ValueError(f'"{text}" is no day')

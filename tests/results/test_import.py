@@ -1,0 +1,186 @@
+"""Exports come in whatever their columns, dates and numbers look like; nothing is doubled, nothing lost."""
+
+import random
+import shutil
+from datetime import date
+
+import openpyxl
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+import tavolan
+from conftest import run_tavolan
+from tavolan.errors import ProjectError, UsageError
+from tavolan.project import data_tables
+from tavolan.project.data_tables import parquet_name, read_frame
+from tavolan.project.datafile import METRICS, RANKS
+from tavolan.results import metrics, ranks
+from tavolan.results.import_dates import day_reader
+from tavolan.results.importing import Given, merge, read_export, write
+from tavolan.results.moved import what_moved
+
+
+def take(project, path, **values):
+    opened = tavolan.open_project(project)
+    kind, columns, order = values.pop("kind", None), values.pop("columns", {}), values.pop("order", None)
+    done = read_export(opened, path, Given(kind, columns, {"store": "ios", **values}, order))
+    merge(opened, done)
+    write(opened, done)
+    return done
+
+
+def file_of(folder, text, name="export.csv"):
+    path = folder / name
+    path.write_text(text, "utf-8")
+    return path
+
+
+def metric_rows(project):
+    frame = read_frame(project, METRICS, metrics.KEY)
+    return [(date.fromordinal(row.date).isoformat(), str(row.storefront), str(row.source), row.impressions, row.installs)
+            for row in frame.itertuples()]  # fmt: skip
+
+
+def test_columns_dates_and_numbers_of_another_spelling(project, tmp_path):
+    export = file_of(
+        tmp_path,
+        "Day;Territory;Source Type;Impressions;Product Page Views;First-Time Downloads;App Version\n"
+        "31.03.2026;Germany;Store Search;1.204;310;1,5K;2.1\n"
+        "01.04.2026;usa;Web Referrer;9;;<5;2.1\n"
+        "Total;;;1.213;310;1505;\n",
+    )
+    done = take(project, export)
+    assert done.kind == "metrics" and done.not_kept == ["App Version"] and done.added == 2
+    assert any("totals left out" in repair for repair in done.repairs)
+    found = metric_rows(project)
+    assert found[0] == ("2026-03-31", "DE", "search", 1204, 1500)
+    assert found[1][:4] == ("2026-04-01", "US", "referral", 9) and found[1][4] != found[1][4]
+
+
+def test_the_same_file_twice_changes_nothing_and_a_newer_one_updates(project, tmp_path):
+    text = "date,country,source,impressions,installs\n2026-05-01,US,search,100,7\n2026-05-02,US,search,90,6\n"
+    assert take(project, file_of(tmp_path, text)).added == 2
+    before = (project / "data/metrics.csv").read_bytes()
+    again = take(project, file_of(tmp_path, text))
+    assert (again.added, again.changed, again.same) == (0, 0, 2)
+    assert (project / "data/metrics.csv").read_bytes() == before
+    newer = take(project, file_of(tmp_path, text.replace("90,6", "90,8")))
+    assert (newer.changed, newer.same) == (1, 1) and metric_rows(project)[1][4] == 8
+
+
+def test_what_a_file_doesnt_know_of_a_row_stays(project, tmp_path):
+    take(project, file_of(tmp_path, "date,country,source,impressions,installs\n2026-05-01,US,search,100,7\n"))
+    take(project, file_of(tmp_path, "date,country,source,impressions\n2026-05-01,US,search,120\n"))
+    assert metric_rows(project) == [("2026-05-01", "US", "search", 120, 7)]
+
+
+def test_lines_that_part_a_day_are_added_up_and_equal_lines_are_not(project, tmp_path):
+    parted = "date,country,source,impressions,installs,device\n2026-05-01,US,search,60,4,phone\n2026-05-01,US,search,40,,tablet\n"  # fmt: skip
+    done = take(project, file_of(tmp_path, parted))
+    assert "several lines of one day by device: added up" in done.repairs
+    (row,) = metric_rows(project)
+    # A part of the installs was withheld, so that their sum isn't known.
+    assert row[3] == 100 and row[4] != row[4]
+    twice = "date,country,source,installs\n2026-05-02,US,search,4\n2026-05-02,US,search,4\n"
+    done = take(project, file_of(tmp_path, twice))
+    assert "1 lines that were there twice left out" in done.repairs and metric_rows(project)[1][4] == 4
+
+
+def test_what_no_column_says_has_to_be_said(project, tmp_path):
+    export = file_of(tmp_path, "date,installs\n2026-05-01,7\n")
+    with pytest.raises(UsageError, match="no column looks like storefront"):
+        take(project, export)
+    with pytest.raises(UsageError, match="no column looks like source"):
+        take(project, export, storefront="US")
+    take(project, export, storefront="US", source="all")
+    assert metric_rows(project)[0][:3] == ("2026-05-01", "US", "all")
+    with pytest.raises(UsageError, match="neither metrics nor ranks"):
+        take(project, file_of(tmp_path, "colour,size\nred,4\n"))
+    mapped = take(project, file_of(tmp_path, "when,got\n2026-05-02,9\n"), storefront="US", source="search",
+                  columns={"when": "date", "got": "installs"})  # fmt: skip
+    assert mapped.added == 1
+    with pytest.raises(UsageError, match='no column "wen"'):
+        take(project, export, columns={"wen": "date"})
+
+
+@pytest.mark.parametrize(
+    ("cell", "message"),
+    [("yesterday,US,search,4", '"yesterday" is no day'), ("2026-05-01,Atlantis,search,4", '"Atlantis" is no country'),
+     ("2026-05-01,US,search,many", '"many" is no number'), ("2026-02-30,US,search,4", "day is out of range")],
+)  # fmt: skip
+def test_cells_that_cant_be_read_are_named_and_nothing_is_written(project, tmp_path, cell, message):
+    with pytest.raises(ProjectError) as caught:
+        take(project, file_of(tmp_path, f"date,country,source,installs\n2026-05-01,US,browse,4\n{cell}\n"))
+    assert message in str(caught.value) and ":3: " in str(caught.value)
+    assert not (project / "data/metrics.csv").exists()
+
+
+def test_the_order_of_day_and_month_is_settled_or_asked_for():
+    assert day_reader(["13/02/2026", "01/02/2026"], None)("01/02/2026") == date(2026, 2, 1).toordinal()
+    assert day_reader(["02/13/2026"], None)("02/01/2026") == date(2026, 2, 1).toordinal()
+    assert day_reader(["01/02/2026"], "mdy")("01/02/2026") == date(2026, 1, 2).toordinal()
+    with pytest.raises(UsageError, match="may be the 1th day or the 1th month"):
+        day_reader(["01/02/2026"], None)
+
+
+@given(st.dates(date(1999, 1, 1), date(2099, 12, 31)))
+def test_a_day_is_the_same_in_all_spellings(day):
+    spellings = ["%Y-%m-%d", "%Y/%m/%d", "%Y%m%d", "%d.%m.%Y", "%d %b %Y", "%B %d, %Y", "%Y-%m-%dT23:30:00-08:00", "%Y-%m-%d 00:00:00"]  # fmt: skip
+    for spelling in spellings:
+        assert day_reader([], None)(day.strftime(spelling)) == day.toordinal()
+
+
+def test_ranks_say_what_was_looked_for_and_not_found(project, tmp_path):
+    text = "Keyword,Country,Date,Position,App\nkiln log,US,2026-05-01,4,Potto\nglaze,US,2026-05-01,>200,Potto\nglaze,US,2026-05-01,#2,Rival\n"
+    done = take(project, file_of(tmp_path, text))
+    assert done.kind == "ranks" and done.added == 3
+    frame = read_frame(project, RANKS, ranks.KEY).astype({"app": str, "phrase": str}).set_index(["app", "phrase"])
+    assert frame.loc[("", "kiln log"), "rank"] == 4 and frame.loc[("Rival", "glaze"), "rank"] == 2
+    unfound = frame.loc[("", "glaze")]
+    assert unfound["rank"] != unfound["rank"] and unfound["depth"] == 200
+    with pytest.raises(UsageError, match="nothing says how far was looked"):
+        take(project, file_of(tmp_path, "keyword,country,date,rank\nclay,US,2026-05-01,-\n"))
+    take(project, file_of(tmp_path, "keyword,country,date,rank\nclay,US,2026-05-01,-\n"), depth="100")
+
+
+def test_a_workbook_is_read_like_a_csv(project, tmp_path):
+    book = openpyxl.Workbook()
+    book.active.append(["Date", "Country", "Source", "Installs"])
+    book.active.append([date(2026, 5, 1), "US", "search", 7])
+    book.save(tmp_path / "export.xlsx")
+    take(project, tmp_path / "export.xlsx")
+    assert metric_rows(project)[0][:3] == ("2026-05-01", "US", "search")
+
+
+def test_many_rows_go_to_parquet_and_count_the_same(project, tmp_path, monkeypatch):
+    dice = random.Random(4)
+    rows = [f"2026-05-{day:02d},US,phrase {n},{dice.randint(1, 90)}" for day in range(1, 29) for n in range(20)]
+    export = file_of(tmp_path, "date,country,keyword,rank\n" + "\n".join(rows) + "\n")
+    shutil.copytree(project, tmp_path / "small")
+    take(tmp_path / "small", export)
+    monkeypatch.setattr(data_tables, "MOST_IN_CSV", 100)
+    take(project, export)
+    assert (project / parquet_name(RANKS)).exists() and len((project / "data/ranks.csv").read_text().splitlines()) == 1
+    small, large = (what_moved(tavolan.open_project(root), days=7) for root in (tmp_path / "small", project))
+    assert sorted(small.not_targeted, key=str) == sorted(large.not_targeted, key=str) and small.not_targeted
+    (project / parquet_name(RANKS)).write_bytes(b"PAR1 nonsense PAR1")
+    with pytest.raises(ProjectError, match="can't be read as Parquet"):
+        what_moved(tavolan.open_project(project), days=7)
+
+
+def test_the_program_imports_and_shows_the_columns(project, tmp_path):
+    export = file_of(tmp_path, "Day,Country,Channel,Downloads,Device\n2026-05-01,US,organic search,7,phone\n")
+    tried = run_tavolan("results", "import", export, "--dry-run", "--project", project)
+    assert (
+        tried.code == 0
+        and "date ← Day" in tried.out
+        and "1 row would be new" in tried.out
+        and "no place for: Device" in tried.out
+    )
+    assert not (project / "data/metrics.csv").exists()
+    done = run_tavolan("results", "import", export, "--project", project)
+    assert "1 row new, 0 changed, 0 there already" in done.out and metric_rows(project)
+    assert run_tavolan("results", "import", "--project", project).code == 2
+    assert run_tavolan("results", "import", export, "--as", "stars", "--project", project).code == 2
+    assert run_tavolan("results", "import", tmp_path / "nothing.csv", "--project", project).code == 3
