@@ -10,6 +10,8 @@ from types import FrameType
 
 import numpy as np
 import openpyxl
+import pyarrow
+import pyarrow.parquet
 import pytest
 
 import tavolan
@@ -29,10 +31,14 @@ from tavolan.pictures.design.look import BUILT_IN, load_look
 from tavolan.pictures.making.ledger import Ledger
 from tavolan.pictures.raster.images import load_screen, screen_size
 from tavolan.pictures.raster.thumbnail import thumb
-from tavolan.project.datafile import DATA_FILES, read_data
+from tavolan.project.data_tables import parquet_name
+from tavolan.project.datafile import DATA_FILES, METRICS, RANKS, read_data
 from tavolan.project.memory import Pair, parse_tmx, read_memory, remember, write_tmx
 from tavolan.project.picture_records import read_records
 from tavolan.project.texts import Texts
+from tavolan.results.importing import Given, read_export
+from tavolan.results.metrics import read_metrics
+from tavolan.results.ranks import read_ranks
 from tavolan.standins.translator import translate
 from tavolan.support.image_headers import image_facts
 from tavolan.support.transaction import writing
@@ -121,17 +127,34 @@ class Bench:
             "template": (b"{% for n in notes %}{{ n.code }}: {{ n.text | upper }}\n{% endfor %}", self.template),
         }  # fmt: skip
         for data_file in DATA_FILES:
-            row = ",".join("3" if name in data_file.numbers else "en-US" for name in data_file.columns)
+            cells = {**dict.fromkeys(data_file.numbers, "1"), **dict.fromkeys(data_file.dates, "2026-05-01")}
+            row = ",".join(cells.get(name, "en-US") for name in data_file.columns)
             content = f"{','.join(data_file.columns)}\n{row}\n".encode()
             self.readers[data_file.name] = (
                 content,
                 inside(data_file.name, lambda _, file=data_file: read_data(self.root, file)),
             )
+        metrics = f"{','.join(METRICS.columns)}\n2026-05-01,ios,US,search,9,4,1,0.5\n".encode()
+        self.readers["metrics"] = (metrics, inside(METRICS.name, lambda root: read_metrics(tavolan.open_project(root))))
+        self.readers["ranks.parquet"] = (
+            self._parquet(), inside(parquet_name(RANKS), lambda root: read_ranks(tavolan.open_project(root)))
+        )  # fmt: skip
+        export = b"Day,Country,Channel,Downloads\n31.03.2026,US,organic search,1.204\n"
+        self.readers["export.csv"] = (
+            export,
+            lambda data: read_export(self.project, self.file("export.csv", data), Given(values={"store": "ios"})),
+        )
         reviews = b"locale,stars,text\nen-US,5,the kiln log's great: it's c++ and x-ray proof\nen-US,3,kiln log\n"
         self.readers["mining"] = (
             reviews,
             inside("data/reviews.csv", lambda root: mine(tavolan.open_project(root), "en-US", frozenset())),
         )
+
+    def _parquet(self) -> bytes:
+        table = pyarrow.table({"storefront": ["US"], "phrase": ["kiln log"], "rank": [4.0]})
+        sink = pyarrow.BufferOutputStream()
+        pyarrow.parquet.write_table(table, sink)
+        return sink.getvalue().to_pybytes()
 
     def _sent(self, form: str, folder: Path) -> bytes:
         ((path, _),) = send(self.project, ["de-DE"], form, folder, everything=True).values()
@@ -215,7 +238,8 @@ def _too_slow(_signal: int, _frame: FrameType | None) -> None:
 READERS = [
     "tavolan.toml", "shots.toml", "copy", "terms", "state", "rulebook", "new rulebook", "look", "xliff", "old xliff", "received", "answer", "po",
     "tmx", "memory", "glossary", "sheet.csv", "sheet.xlsx", "import.csv", "import.xlsx", "baseline", "png", "jpeg", "ledger", "journal",
-    "template", *(file.name for file in DATA_FILES), "mining",
+    "template", *(file.name for file in DATA_FILES), "mining", "metrics", "ranks.parquet",
+    "export.csv",
 ]  # fmt: skip
 
 

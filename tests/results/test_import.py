@@ -3,6 +3,7 @@
 import random
 import shutil
 from datetime import date
+from types import SimpleNamespace
 
 import openpyxl
 import pytest
@@ -17,7 +18,8 @@ from tavolan.project.data_tables import parquet_name, read_frame
 from tavolan.project.datafile import METRICS, RANKS
 from tavolan.results import metrics, ranks
 from tavolan.results.import_dates import day_reader
-from tavolan.results.importing import Given, merge, read_export, write
+from tavolan.results.importing import FILES, KEYS, ORDERS, Given, read_export
+from tavolan.results.merging import merged, write_merged
 from tavolan.results.moved import what_moved
 
 
@@ -25,9 +27,9 @@ def take(project, path, **values):
     opened = tavolan.open_project(project)
     kind, columns, order = values.pop("kind", None), values.pop("columns", {}), values.pop("order", None)
     done = read_export(opened, path, Given(kind, columns, {"store": "ios", **values}, order))
-    merge(opened, done)
-    write(opened, done)
-    return done
+    after = merged(opened, FILES[done.kind], KEYS[done.kind], done.rows)
+    write_merged(opened, after, ORDERS[done.kind])
+    return SimpleNamespace(**{**vars(done), **vars(after)})
 
 
 def file_of(folder, text, name="export.csv"):

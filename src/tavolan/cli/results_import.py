@@ -12,6 +12,7 @@ from tavolan.cli.common import ProjectOption, console, open_project, styled
 if TYPE_CHECKING:
     from tavolan.project.model import Project
     from tavolan.results.importing import Imported
+    from tavolan.results.merging import Merged
 
 
 def import_results(
@@ -31,7 +32,8 @@ def import_results(
     """Take metrics and ranks in: columns are guessed and shown, rows merged, none doubled."""
     from tavolan.errors import UsageError
     from tavolan.exchange.foreign_table import column_map
-    from tavolan.results.importing import Given, merge, read_export, write
+    from tavolan.results.importing import FILES, KEYS, ORDERS, Given, read_export
+    from tavolan.results.merging import merged, write_merged
 
     if kind not in ("", "metrics", "ranks"):
         raise UsageError(f'--as can\'t be "{kind}"', "Write metrics or ranks.")
@@ -58,10 +60,10 @@ def import_results(
         opened, store if from_console else ""
     )
     for done in found:
-        merge(opened, done)
-        _print(done, dry_run)
+        after = merged(opened, FILES[done.kind], KEYS[done.kind], done.rows)
+        _print(done, after, dry_run)
         if not dry_run:
-            write(opened, done)
+            write_merged(opened, after, ORDERS[done.kind])
 
 
 def _fetched(project: Project, store: str) -> list[Imported]:
@@ -71,7 +73,7 @@ def _fetched(project: Project, store: str) -> list[Imported]:
     return [fetch_metrics(project, name) for name in console_stores(project, [store] if store else [])]
 
 
-def _print(done: Imported, dry_run: bool) -> None:
+def _print(done: Imported, after: Merged, dry_run: bool) -> None:
     from tavolan.reports.number_words import counted
 
     out = console()
@@ -84,4 +86,4 @@ def _print(done: Imported, dry_run: bool) -> None:
     for repair in done.repairs:
         out.print(styled("   [yellow]{}[/]", repair), soft_wrap=True)
     verb = "would be new" if dry_run else "new"
-    out.print(f"   {counted(done.added, 'row')} {verb}, {done.changed} changed, {done.same} there already")
+    out.print(f"   {counted(after.added, 'row')} {verb}, {after.changed} changed, {after.same} there already")

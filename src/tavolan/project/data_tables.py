@@ -4,13 +4,12 @@ A CSV file as the tool writes it is read by Arrow. Any other one, and any with a
 takes longer and knows the line of each fault.
 """
 
-import csv as python_csv
-import io
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from datetime import date
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
+import numpy as np
 import pandas as pd
 import pyarrow as pa
 import pyarrow.compute as pc
@@ -57,6 +56,29 @@ def read_frame(root: Path, file: DataFile, key: Sequence[str], wanted: Wanted = 
     return frame
 
 
+def texts_of(root: Path, file: DataFile, column: str) -> list[str]:
+    """Return the different texts of a column, without reading the others of Parquet."""
+    found = {text for part in _columns(root, file, (), column) for text in pc.unique(part[column]).to_pylist()}
+    return sorted(found)
+
+
+def last_day(root: Path, file: DataFile, wanted: Wanted = ()) -> date | None:
+    """Return the last day of the rows that are wanted, without reading more columns than that takes."""
+    (column,) = file.dates[:1]
+    days = [pc.max(part[column]).as_py() for part in _columns(root, file, wanted, column)]
+    return max(filter(None, days), default=None)
+
+
+def _columns(root: Path, file: DataFile, wanted: Wanted, name: str) -> Iterator[pa.Table]:
+    """Yield a column of the rows that are wanted, of the CSV and of the Parquet."""
+    path, many = file.path_in(root), root / parquet_name(file)
+    if path.exists():
+        table = _by_arrow(path, file)
+        yield _filtered(_by_rows(root, file) if table is None else table, wanted).select([name])
+    if many.exists():
+        yield _from_parquet(many, file, wanted, [name]).select([name])
+
+
 def _schema(file: DataFile) -> pa.Schema:
     kinds = {name: pa.dictionary(pa.int32(), pa.string()) for name in file.columns}
     kinds |= dict.fromkeys(file.dates, pa.date32()) | dict.fromkeys(file.numbers, pa.float64())
@@ -71,12 +93,15 @@ def _by_arrow(path: Path, file: DataFile) -> pa.Table | None:
     options = csv.ConvertOptions(column_types=schema, null_values=[""], strings_can_be_null=False)
     try:
         table = csv.read_csv(path, convert_options=options, parse_options=csv.ParseOptions(newlines_in_values=True))
+        known = set(file.required) <= set(table.column_names) <= set(file.columns)
+        whole = _with_all_columns(table, schema) if known and _are_distinct(table.column_names) else None
+        return whole if whole is not None and _is_clean(whole, file) else None
     except (pa.ArrowInvalid, pa.ArrowKeyError, UnicodeDecodeError):
         return None
-    if not set(file.required) <= set(table.column_names) <= set(file.columns):
-        return None
-    table = _with_all_columns(table, schema)
-    return table if _is_clean(table, file) else None
+
+
+def _are_distinct(names: Sequence[str]) -> bool:
+    return len(set(names)) == len(names)
 
 
 def _with_all_columns(table: pa.Table, schema: pa.Schema) -> pa.Table:
@@ -86,7 +111,8 @@ def _with_all_columns(table: pa.Table, schema: pa.Schema) -> pa.Table:
         if part.name in table.column_names:
             columns.append(table[part.name].cast(part.type))
         elif pa.types.is_dictionary(part.type):
-            columns.append(pa.array([""] * table.num_rows, pa.string()).dictionary_encode())
+            nothing = pa.array(np.zeros(table.num_rows, np.int32))
+            columns.append(pa.DictionaryArray.from_arrays(nothing, pa.array([""])))
         else:
             columns.append(pa.nulls(table.num_rows, part.type))
     return pa.table(columns, schema=schema)
@@ -137,15 +163,18 @@ def _condition(wanted: Wanted) -> pc.Expression | None:
     return condition
 
 
-def _from_parquet(path: Path, file: DataFile, wanted: Wanted) -> pa.Table:
+def _from_parquet(path: Path, file: DataFile, wanted: Wanted, names: list[str] | None = None) -> pa.Table:
     require_file(path, path.name)
     shown = parquet_name(file)
     try:
-        table = parquet.read_table(path, filters=_condition(wanted), columns=None)
-        if not set(file.required) <= set(table.column_names) <= set(file.columns):
+        there = parquet.read_schema(path).names
+        known = set(file.required) <= set(there) <= set(file.columns)
+        if not known or not _are_distinct(there):
             raise one_problem(shown, None, "", "hasn't the columns of this file", f"Write them from {file.name} again.")
+        columns = None if names is None else [name for name in names if name in there]
+        table = parquet.read_table(path, filters=_condition(wanted), columns=columns, read_dictionary=there)
         return _with_all_columns(table, _schema(file))
-    except (pa.ArrowInvalid, pa.ArrowTypeError, pa.ArrowNotImplementedError, OSError) as error:
+    except (pa.ArrowException, UnicodeDecodeError, OSError) as error:
         raise one_problem(
             shown, None, "", "can't be read as Parquet", "Restore it, or import the rows again."
         ) from error
@@ -188,17 +217,26 @@ def write_frame(root: Path, file: DataFile, frame: pd.DataFrame) -> None:
 
 def _as_csv(table: pa.Table, file: DataFile) -> bytes:
     """Return a table as CSV that people read: whole numbers without a point, cells quoted where they must be."""
-    out = io.StringIO(newline="")
-    writer = python_csv.writer(out, lineterminator="\n")
-    writer.writerow(file.columns)
-    columns = []
-    for name in file.columns:
-        cells = table[name].to_pylist()
-        if name in file.numbers:
-            cells = ["" if cell is None else f"{cell:.10g}" for cell in cells]
-        columns.append(["" if cell is None else str(cell) for cell in cells])
-    writer.writerows(zip(*columns, strict=True))
-    return out.getvalue().encode()
+    for place, part in enumerate(table.schema):
+        column = table[part.name]
+        if part.name in file.numbers and pc.all(pc.equal(column, pc.floor(column))).as_py() is not False:
+            table = table.set_column(place, part.name, column.cast(pa.int64()))
+        elif pa.types.is_dictionary(part.type):
+            texts = column.cast(pa.string())
+            table = table.set_column(place, part.name, pc.if_else(pc.equal(texts, ""), None, texts))
+    head = f"{','.join(file.columns)}\n".encode()
+    try:
+        return head + _written(table, "none")
+    except pa.ArrowInvalid:
+        # A cell holds a comma, a quotation mark or a line break: all texts are quoted then.
+        return head + _written(table, "needed")
+
+
+def _written(table: pa.Table, quoting: Literal["none", "needed"]) -> bytes:
+    out = pa.BufferOutputStream()
+    csv.write_csv(table, out, csv.WriteOptions(include_header=False, quoting_style=quoting))
+    written: bytes = out.getvalue().to_pybytes()
+    return written
 
 
 def _check_once(root: Path, file: DataFile, key: Sequence[str]) -> None:

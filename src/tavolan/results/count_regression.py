@@ -39,32 +39,32 @@ def fit_counts(design: Array, counts: Array) -> CountFit:
     if np.linalg.matrix_rank(design) < columns:
         raise ValueError("the columns of the design depend on each other")
     freedom = rows - columns
-    from scipy import optimize
-
-    state = _fitted(design, counts, 0.0, None)
-    dispersion = 0.0
-
-    def surplus(trial: float) -> float:
-        nonlocal state
-        state = _fitted(design, counts, trial, state[0])
-        return float(_pearson(counts, state[1], trial) - freedom)
-
-    if _pearson(counts, state[1], 0.0) > freedom:
-        most = 0.01
-        while surplus(most) > 0 and most < _MOST_DISPERSION:
-            most *= 8
-        dispersion = most
-        if most < _MOST_DISPERSION:
-            dispersion = float(optimize.brentq(surplus, 0.0, most, rtol=1e-6))
-        state = _fitted(design, counts, dispersion, state[0])
-    coefficients, means = state
+    dispersion, previous = 0.0, -1.0
+    coefficients, means = _fitted(design, counts, 0.0, None)
+    # Means and dispersion in turns, until neither moves.
+    for _ in range(_MOST_ROUNDS):
+        if abs(dispersion - previous) <= 1e-7 * (1 + dispersion):
+            break
+        previous, dispersion = dispersion, _dispersion(counts, means, freedom)
+        coefficients, means = _fitted(design, counts, dispersion, coefficients)
     weights = means / (1 + dispersion * means)
     covariance = np.asarray(np.linalg.inv(design.T @ (weights[:, None] * design)), dtype=np.float64)
     return CountFit(coefficients, covariance, dispersion, freedom)
 
 
-def _pearson(counts: Array, means: Array, dispersion: float) -> float:
-    return float(np.sum((counts - means) ** 2 / (means + dispersion * means**2)))
+def _dispersion(counts: Array, means: Array, freedom: int) -> float:
+    """Return the dispersion at which Pearson's statistic is `freedom`; 0 where it's below that anyway.
+
+    The statistic falls as the dispersion grows, and is convex: Newton's steps from 0 come from one side only.
+    """
+    squares, found = (counts - means) ** 2 / means, 0.0
+    for _ in range(_MOST_ROUNDS):
+        spread = 1 + found * means
+        surplus = float((squares / spread).sum()) - freedom
+        if surplus <= 1e-9 * freedom:
+            break
+        found = min(found + surplus / float((squares * means / spread**2).sum()), _MOST_DISPERSION)
+    return found
 
 
 def _fitted(design: Array, counts: Array, dispersion: float, start: Array | None) -> tuple[Array, Array]:

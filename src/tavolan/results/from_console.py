@@ -21,7 +21,7 @@ def fetch_metrics(project: Project, store: str, since: date | None = None) -> Im
             rows.append([str(one.day), store, one.storefront, one.source, *map(_cell, counts)])
     finally:
         client.close()
-    table = pd.DataFrame(rows, columns=list(METRICS.columns), dtype="object")
+    table = pd.DataFrame(rows, columns=list(METRICS.columns), dtype="category")
     return take_rows(project, Path(f"console {store}"), table, Given("metrics"), [])
 
 

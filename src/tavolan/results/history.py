@@ -6,7 +6,7 @@ from datetime import date
 from tavolan.errors import UnknownNameError, UsageError
 from tavolan.project.model import Project
 from tavolan.results.periods import Campaign, Change, Period, changes_of, read_campaigns
-from tavolan.results.ranks import OURS, Selection, phrases_of, read_ranks
+from tavolan.results.ranks import OURS, Selection, phrases_of, read_ranks, written_phrases
 from tavolan.words.split import fold
 
 _LINE = ("app", "storefront", "phrase", "store")
@@ -63,12 +63,9 @@ def rank_history(project: Project, selection: Selection, lists: tuple[str, ...] 
     for terms in project.terms.values():
         for term in terms:
             of_phrase.setdefault(fold(term.phrase), []).extend([term.list] if term.list else [])
-    wanted = Selection(selection.stores, selection.storefronts, (), selection.apps, selection.period)
-    frame = read_ranks(project, wanted)
-    chosen = phrases or of_phrase.keys()
-    folded = {str(phrase): fold(str(phrase)) for phrase in frame["phrase"].unique()}
-    frame = frame[frame["phrase"].isin([phrase for phrase, plain in folded.items() if plain in chosen])]
-    if frame.empty:
+    written = written_phrases(project, phrases or of_phrase.keys())
+    wanted = Selection(selection.stores, selection.storefronts, written, selection.apps, selection.period)
+    if not written or (frame := read_ranks(project, wanted)).empty:
         raise UsageError("there are no such ranks", "Add them to data/ranks.csv, or choose others.")
     lines = []
     for (app, storefront, phrase, store), rows in frame.groupby(
@@ -76,7 +73,7 @@ def rank_history(project: Project, selection: Selection, lists: tuple[str, ...] 
     ):
         own = rows.sort_values("date")
         ranks = dict(zip(own["date"].astype(int), own["rank"].astype(float), strict=True))
-        groups = tuple(dict.fromkeys(of_phrase.get(folded[str(phrase)], ())))
+        groups = tuple(dict.fromkeys(of_phrase.get(fold(str(phrase)), ())))
         lines.append(RankLine(str(store), str(app), str(storefront), str(phrase), groups, ranks))
     days = (int(frame["date"].min()), int(frame["date"].max()))
     period = selection.period or Period(*map(date.fromordinal, days))

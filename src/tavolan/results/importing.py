@@ -12,20 +12,24 @@ from functools import cache
 from pathlib import Path
 from typing import Any, Literal
 
+import numpy as np
 import pandas as pd
 
 from tavolan.errors import Problem, ProjectError, UsageError, nearest
-from tavolan.exchange.foreign_table import country_code, read_table, spelled_number
-from tavolan.project.data_tables import read_frame, write_frame
+from tavolan.exchange.foreign_table import country_code, spelled_number
 from tavolan.project.datafile import METRICS, RANKS, DataFile
 from tavolan.project.model import Project
 from tavolan.results import metrics, ranks
+from tavolan.results.foreign_frame import read_foreign
 from tavolan.results.import_dates import DayOrder, day_reader
-from tavolan.support.transaction import changing
 
 Kind = Literal["metrics", "ranks"]
 FILES: dict[Kind, DataFile] = {"metrics": METRICS, "ranks": RANKS}
 KEYS: dict[Kind, tuple[str, ...]] = {"metrics": metrics.KEY, "ranks": ranks.KEY}
+# In which order rows are kept. Ranks of a phrase are together, so that a history is found without reading all.
+ORDERS: dict[Kind, tuple[str, ...]] = {
+    "metrics": metrics.KEY, "ranks": ("storefront", "phrase", "store", "app", "date")
+}  # fmt: skip
 _MOST_FAULTS = 20
 # A count with marks between its thousands, of any language: there's no half install.
 _GROUPED = re.compile(r"\d{1,3}([.,'’\u00a0\u202f ]\d{3})+")
@@ -44,7 +48,7 @@ class Given:
 
 @dataclass
 class Imported:
-    """What an import found in a file, and what it did: rows that are new, changed, and there already."""
+    """What an import found in a file: the kind of rows, our columns and theirs, columns without a place, the rows."""
 
     path: Path
     kind: Kind
@@ -52,9 +56,6 @@ class Imported:
     not_kept: list[str]
     rows: pd.DataFrame
     repairs: list[str] = field(default_factory=list)
-    added: int = 0
-    changed: int = 0
-    same: int = 0
 
 
 def read_export(project: Project, path: Path, given: Given) -> Imported:
@@ -62,10 +63,7 @@ def read_export(project: Project, path: Path, given: Given) -> Imported:
 
     Raises UsageError for columns or values that the command has to name, ProjectError for cells that can't be read.
     """
-    header, rows, repairs = read_table(path)
-    table = pd.DataFrame(
-        [row + [""] * (len(header) - len(row)) for row in rows], columns=[name.strip() for name in header]
-    )
+    table, repairs = read_foreign(path)
     return take_rows(project, path, table, given, repairs)
 
 
@@ -74,8 +72,9 @@ def take_rows(project: Project, path: Path, table: pd.DataFrame, given: Given, r
     kind, mapping = _guess(list(table.columns), given)
     file, key = FILES[kind], list(KEYS[kind])
     not_kept = [name for name in table.columns if name and name not in mapping.values()]
-    first = table.iloc[:, 0].map(_plain)
-    totals = first.isin(_names()["totals"]["names"])
+    first = table.iloc[:, 0]
+    sums = [text for text in first.unique() if _plain(text) in _names()["totals"]["names"]]
+    totals = first.isin(sums)
     if totals.any():
         repairs.append(f"{int(totals.sum())} lines of totals left out")
         table = table[~totals]
@@ -94,7 +93,7 @@ def take_rows(project: Project, path: Path, table: pd.DataFrame, given: Given, r
             found[name] = readers[name](value) if value else None if name in file.numbers else ""
     if problems:
         raise ProjectError(problems[:_MOST_FAULTS])
-    found = found.astype(dict.fromkeys(file.numbers, "float64"))
+    found = found.astype({**dict.fromkeys(file.numbers, "float64"), "date": "int64"})
     if kind == "ranks":
         found["depth"] = _depths(found, table[mapping["rank"]] if "rank" in mapping else None)
     return Imported(path, kind, mapping, not_kept, _summed(found, file, key, not_kept, repairs), repairs)
@@ -104,8 +103,9 @@ def _depths(frame: pd.DataFrame, cells: "pd.Series[Any] | None") -> "pd.Series[f
     """Return how far was looked where no rank was found: what the file says, else what a cell as `>200` says."""
     depths = frame["depth"]
     if cells is not None:
-        beyond = cells.where(cells.str.strip().str.startswith(">"), None).map(_beyond, na_action="ignore")
-        depths = depths.fillna(beyond.astype("float64"))
+        beyond = {text: _beyond(text) for text in cells.unique() if text.strip().startswith(">")}
+        if beyond:
+            depths = depths.fillna(cells.astype("object").map(beyond).astype("float64"))
     if (frame["rank"].isna() & depths.isna()).any():
         raise UsageError("some phrases have no rank, and nothing says how far was looked", "Say it: --depth 200.")
     return depths
@@ -133,35 +133,6 @@ def _summed(
     groups = frame.groupby(key, sort=False)
     withheld = frame[numbers].isna().groupby([frame[name] for name in key], sort=False).any()
     return groups[numbers].sum().mask(withheld).reset_index()[list(file.columns)]
-
-
-def merge(project: Project, done: Imported) -> None:
-    """Count what's new, changed and the same, against what's there."""
-    before, key = _before(project, done.kind), list(KEYS[done.kind])
-    numbers = list(FILES[done.kind].numbers)
-    both = done.rows.merge(before, on=key, how="left", suffixes=("", "_before"), indicator=True)
-    there = both["_merge"] == "both"
-    same = there.copy()
-    for name in numbers:
-        new, old = both[name], both[f"{name}_before"]
-        same &= (new == old) | (new.isna())
-    done.added, done.same = int((~there).sum()), int(same.sum())
-    done.changed = len(both) - done.added - done.same
-
-
-def write(project: Project, done: Imported) -> None:
-    """Write the rows, those that were there updated; what a file doesn't know of a row stays."""
-    file, key = FILES[done.kind], list(KEYS[done.kind])
-    before = _before(project, done.kind)
-    rows = done.rows.set_index(key).combine_first(before.set_index(key)).reset_index()[list(file.columns)]
-    with changing(project.root):
-        write_frame(project.root, file, rows.sort_values(key, kind="stable"))
-
-
-def _before(project: Project, kind: Kind) -> pd.DataFrame:
-    frame = read_frame(project.root, FILES[kind], KEYS[kind])
-    texts = [name for name in frame.columns if name not in (*FILES[kind].numbers, "date")]
-    return frame.astype(dict.fromkeys(texts, "object"))
 
 
 def _plain(text: Any) -> str:
@@ -235,15 +206,24 @@ def _read_column(
     path: Path, name: str, column: "pd.Series[str]", reader: Callable[[str], Any], problems: list[Problem]
 ) -> "pd.Series[Any]":
     """Return a column read cell by cell, each different one once."""
-    read: dict[str, Any] = {}
-    for text in column.unique().tolist():
+    cells = column.cat.remove_unused_categories().cat
+    read: list[Any] = []
+    before = len(problems)
+    for text in cells.categories:
         try:
-            read[text] = reader(str(text))
+            read.append(reader(str(text)))
         except ValueError as error:
             lines = (column.index[column == text] + 2).tolist()
             problems += [Problem(str(path), int(line), name, str(error), "") for line in lines[:_MOST_FAULTS]]
-            read[text] = None
-    return column.map(read)
+            read.append(None)
+    if len(problems) > before:
+        return pd.Series(np.nan, index=column.index)
+    codes = cells.codes.to_numpy()
+    if all(isinstance(value, str) for value in read):
+        places, names = pd.factorize(np.array(read, dtype="object"))
+        return pd.Series(pd.Categorical.from_codes(places[codes], categories=pd.Index(names)), index=column.index)
+    numbers = np.array([np.nan if value is None else value for value in read], dtype=float)
+    return pd.Series(numbers[codes], index=column.index)
 
 
 def _count(text: str) -> float | None:

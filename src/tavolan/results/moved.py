@@ -12,7 +12,7 @@ from tavolan.errors import UsageError
 from tavolan.project.model import Project
 from tavolan.results.metrics import day_counts, of_places, read_metrics
 from tavolan.results.periods import Campaign, Change, Period, changes_of, period_of, read_campaigns
-from tavolan.results.ranks import OURS, Selection, last_day, last_of, read_ranks, target_phrases
+from tavolan.results.ranks import OURS, Selection, last_of, newest_day, read_ranks, target_phrases
 from tavolan.results.rate_effect import DailyCounts, RateEffect, rate_effect
 from tavolan.words.coverage import cover
 from tavolan.words.split import fold
@@ -101,7 +101,9 @@ def what_moved(
     chosen, fronts = tuple(stores), tuple(storefronts)
     metrics = of_places(read_metrics(project), storefronts=fronts)
     days_known = [date.fromordinal(int(metrics["date"].max()))] if len(metrics) else []
-    newest = last or max(filter(None, [*days_known, _last_rank(project, chosen, fronts)]), default=None)
+    newest = last or max(
+        filter(None, [*days_known, newest_day(project, Selection(chosen, fronts, apps=(OURS,)))]), default=None
+    )
     if newest is None:
         raise UsageError("there are neither metrics nor ranks", "Import some: tavolan results import FILE.")
     period = period_of(newest, days, first, last)
@@ -120,10 +122,6 @@ def what_moved(
     )
 
 
-def _last_rank(project: Project, stores: tuple[str, ...], fronts: tuple[str, ...]) -> date | None:
-    return last_day(read_ranks(project, Selection(stores, fronts, apps=(OURS,))))
-
-
 def _moves(project: Project, ranks: pd.DataFrame, period: Period) -> list[Move]:
     """Return the phrases with a rank in both periods: what wasn't looked for has not moved."""
     now, before = last_of(ranks, period), last_of(ranks, period.before())
@@ -139,10 +137,12 @@ def _moves(project: Project, ranks: pd.DataFrame, period: Period) -> list[Move]:
 def _unfound(project: Project, ranks: pd.DataFrame, period: Period, stores: list[str]) -> list[Unfound]:
     inside = ranks[ranks["date"].between(period.first.toordinal(), period.last.toordinal())]
     looked = inside.groupby(["store", "storefront", "phrase"], observed=True)
-    never: dict[tuple[str, str, str], tuple[int, int]] = {}
-    for (store, front, phrase), rows in looked:
-        if (rows["rank"] == math.inf).all() and rows["depth"].max() >= _DEEP:
-            never[str(store), str(front), fold(str(phrase))] = (len(rows), int(rows["depth"].max()))
+    seen = looked.agg(best=("rank", "min"), depth=("depth", "max"), looks=("rank", "size"))
+    seen = seen[(seen["best"] == math.inf) & (seen["depth"] >= _DEEP)]
+    never = {
+        (str(store), str(front), fold(str(phrase))): (int(looks), int(depth))
+        for (store, front, phrase), depth, looks in zip(seen.index, seen["depth"], seen["looks"], strict=True)
+    }
     if not never:
         return []
     found = []

@@ -7,7 +7,7 @@ from datetime import date
 
 import pandas as pd
 
-from tavolan.project.data_tables import Wanted, read_frame
+from tavolan.project.data_tables import Wanted, last_day, read_frame, texts_of
 from tavolan.project.datafile import RANKS
 from tavolan.project.model import Project
 from tavolan.results.periods import Period
@@ -59,9 +59,14 @@ def last_of(frame: pd.DataFrame, period: Period) -> dict[tuple[str, str, str, st
     return {tuple(key): float(rank) for *key, rank in zip(*columns, last["rank"], strict=True)}
 
 
-def last_day(frame: pd.DataFrame) -> date | None:
-    """Return the last day with a rank."""
-    return date.fromordinal(int(frame["date"].max())) if len(frame) else None
+def newest_day(project: Project, selection: Selection) -> date | None:
+    """Return the last day with a rank that's selected; None without one."""
+    return last_day(project.root, RANKS, selection.conditions())
+
+
+def written_phrases(project: Project, folded: Collection[str]) -> tuple[str, ...]:
+    """Return phrases as the ranks have them, of folded ones."""
+    return tuple(phrase for phrase in texts_of(project.root, RANKS, "phrase") if fold(phrase) in folded)
 
 
 def target_phrases(project: Project) -> dict[str, list[str]]:

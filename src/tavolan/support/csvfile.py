@@ -76,6 +76,12 @@ def stream_csv(path: Path, shown: str) -> Iterator[tuple[int, list[str]]]:
         ) from error
 
 
+def separator_of(path: Path) -> str:
+    """Return what parts the cells of a file in UTF-8, by how it begins."""
+    with path.open("rb") as file:
+        return _separator(file.read(_HEAD).decode("utf-8-sig", "ignore"))[0]
+
+
 def _separator(head: str) -> tuple[str, int]:
     """Return what parts the cells of a file, by how it begins, and where its rows begin."""
     named = _SEPARATOR_LINE.match(head)

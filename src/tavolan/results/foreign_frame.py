@@ -1,0 +1,53 @@
+"""A foreign CSV or XLSX file as a table of texts: by Arrow where it's plain, else row by row."""
+
+from pathlib import Path
+
+import pandas as pd
+import pyarrow as pa
+from pyarrow import csv
+
+from tavolan.errors import one_problem
+from tavolan.exchange.foreign_table import read_table
+from tavolan.support.csvfile import SEPARATORS, separator_of
+
+
+def read_foreign(path: Path) -> tuple[pd.DataFrame, list[str]]:
+    """Return a file's cells as categories of texts, and what had to be repaired to read it.
+
+    Raises ProjectError when it can't be read, when two columns have one name, or a row has more cells than the header.
+    """
+    if path.suffix.lower() != ".xlsx" and (table := _by_arrow(path)) is not None:
+        separator = separator_of(path)
+        repairs = [] if separator == "," else [f"{SEPARATORS.get(separator, separator)} separate the cells"]
+        return table, repairs
+    header, rows, repairs = read_table(path)
+    names = [name.strip() for name in header]
+    if twice := next((name for name in names if name and names.count(name) > 1), ""):
+        raise one_problem(str(path), 1, "header", f'has two columns called "{twice}"', "Rename one of them.")
+    for line, row in enumerate(rows, 2):
+        if any(cell.strip() for cell in row[len(names) :]):
+            message = f"has {len(row)} cells where the header has {len(names)}"
+            raise one_problem(str(path), line, "", message, "Quote cells that hold the separator.")
+    filled = [[*row[: len(names)], *[""] * (len(names) - len(row))] for row in rows]
+    columns = [name or f"column {number}" for number, name in enumerate(names, 1)]
+    return pd.DataFrame(filled, columns=columns, dtype="category"), repairs
+
+
+def _by_arrow(path: Path) -> pd.DataFrame | None:
+    """Return the table of a plain CSV file in UTF-8; None for any other one."""
+    if not path.is_file():
+        return None
+    separator = separator_of(path)
+    parse = csv.ParseOptions(delimiter=separator, newlines_in_values=True)
+    text = pa.dictionary(pa.int32(), pa.string())
+    try:
+        with csv.open_csv(path, parse_options=parse) as first:
+            names = list(first.schema.names)
+        if len({name.strip() for name in names}) < len(names) or not all(name.strip() for name in names):
+            return None
+        convert = csv.ConvertOptions(column_types=dict.fromkeys(names, text), strings_can_be_null=False)
+        table = csv.read_csv(path, parse_options=parse, convert_options=convert)
+    except (pa.ArrowException, UnicodeDecodeError):
+        return None
+    frame: pd.DataFrame = table.rename_columns([name.strip() for name in names]).unify_dictionaries().to_pandas()
+    return frame if len(frame) else None
