@@ -170,7 +170,7 @@ def push(
     json: JsonOption = False,
 ) -> None:
     """Send what changed here, and nothing else. Errors in it, and conflicts, stop it."""
-    from functools import cache
+    from concurrent.futures import ThreadPoolExecutor
 
     from tavolan.checking import run_checks
     from tavolan.consoles.push import note_agreed_anew
@@ -181,9 +181,11 @@ def push(
         raise UsageError("--despite needs a reason", 'Add --reason "…"; it goes into the journal.')
     # The project's lock is only taken to note what was sent: others may write texts while a push goes on.
     opened = open_project(project)
-    found = _compared(opened, store, locale, field, not no_pictures, pictures)
-    checked = cache(lambda: run_checks(opened, errors_only=True))
-    plans = [(one, *_planned(one, checked, list(despite or []), json)) for one in found]
+    with ThreadPoolExecutor(1) as pool:
+        # While the consoles are read, which is mostly waiting.
+        checked = pool.submit(run_checks, opened, errors_only=True)
+        found = _compared(opened, store, locale, field, not no_pictures, pictures)
+    plans = [(one, *_planned(one, checked.result, list(despite or []), json)) for one in found]
     stopped = any(stop for *_, stop in plans)
     done: list[tuple[Comparison, PushPlan, Pushed | None]] = []
     for one, plan, _ in plans:
