@@ -203,7 +203,8 @@ def _log_interval(middle: float, error: float, freedom: int, level: float) -> In
 def _days_more(ratio: Interval, days_after: int) -> int | None:
     """Return how many days more, on both sides, would tell; 0 where the interval tells already.
 
-    It narrows as 1 / sqrt(days). The effect is taken to be what was seen, or the least that's worth having where less was seen.
+    It narrows as 1 / sqrt(days). The effect is taken to be what was seen, or the least that's worth having where less
+    was seen.
     """
     if ratio.low > 1 or ratio.high < 1:
         return 0
