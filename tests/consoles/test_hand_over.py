@@ -224,6 +224,8 @@ def test_a_project_starts_from_what_a_console_holds(desk, tmp_path):
         "counts"
     ]
     assert same["here"] == same["there"] == same["both"] == 0
+    # Another test may have added one, or not.
+    add_app(desk.state, f"{desk.app}-second", "ios", "en-US")
     assert "which app?" in run_tavolan("new", tmp_path / "other", "--from", server().address, **env).err
 
 

@@ -9,7 +9,7 @@ from conftest import run_tavolan
 from tavolan.consoles.journal import add_by_hand
 from tavolan.errors import ProjectError, UsageError
 from tavolan.project.datafile import CAMPAIGNS, METRICS
-from tavolan.results.effect import Question, change_at, effect_of
+from tavolan.results.effect import Question, change_at, effect_of, read_figures
 from tavolan.results.periods import changes_of
 from tavolan.sample.year import SUBTITLE_CHANGE, TITLE_CHANGE, TITLE_FACTOR, UPDATE
 
@@ -20,7 +20,8 @@ def kilnary(year):
 
 
 def effect_at(project, day, **question):
-    return effect_of(project, change_at(project, day, "ios"), Question(**question))
+    figures = read_figures(project)
+    return effect_of(figures, change_at(figures, day, "ios"), Question(**question))
 
 
 def test_a_planted_effect_is_found_although_a_campaign_ran(kilnary):
@@ -74,7 +75,7 @@ def test_missing_and_withheld_days_are_left_out_and_not_counted_as_nought(projec
     rows = days(28, lambda n: "" if n == 3 else 10)
     del rows[20]
     opened = metrics(project, rows)
-    found = effect_of(opened, change_at(opened, date(2026, 3, 15), "ios"), Question(settle=0))
+    found = effect_at(opened, date(2026, 3, 15), settle=0)
     assert found.series.length(False) == 13 and found.series.length(True) == 13
     assert found.found.rate_before == found.found.rate_after == 10
 
@@ -83,7 +84,7 @@ def test_a_day_that_is_there_twice_is_named_with_both_lines(project):
     rows = days(5, lambda n: 4)
     opened = metrics(project, [*rows, rows[1]])
     with pytest.raises(ProjectError, match=r"metrics.csv:7: is there twice: 2026-03-02 ios US search is in line 3 too"):
-        effect_of(opened, change_at(opened, TITLE_CHANGE, "ios"), Question())
+        effect_at(opened, TITLE_CHANGE)
 
 
 @pytest.mark.parametrize(
@@ -99,7 +100,7 @@ def test_a_day_that_is_there_twice_is_named_with_both_lines(project):
 def test_faults_in_metrics_are_named(project, rows, message):
     opened = metrics(project, rows)
     with pytest.raises(ProjectError) as caught:
-        effect_of(opened, change_at(opened, TITLE_CHANGE, "ios"), Question())
+        effect_at(opened, TITLE_CHANGE)
     assert message in str(caught.value)
 
 
@@ -107,7 +108,7 @@ def test_semicolons_and_decimal_commas_are_read_as_well(project):
     rows = [row.replace(",", ";") for row in days(4, lambda n: 7)]
     opened = metrics(project, [])
     (project / "data/metrics.csv").write_text(METRICS_HEAD.replace(",", ";") + "\n".join(rows), "utf-8")
-    found = effect_of(opened, change_at(opened, date(2026, 3, 3), "ios"), Question(settle=0))
+    found = effect_at(opened, date(2026, 3, 3), settle=0)
     assert found.found.rate_before == 7 and found.found.method == "counts"
 
 
@@ -115,7 +116,7 @@ def test_an_unknown_column_is_a_clear_error(project):
     opened = metrics(project, [])
     (project / "data/metrics.csv").write_text("date,store,storefront,source,downloads\n", "utf-8")
     with pytest.raises(ProjectError, match='unknown column "downloads"'):
-        effect_of(opened, change_at(opened, TITLE_CHANGE, "ios"), Question())
+        effect_at(opened, TITLE_CHANGE)
 
 
 def test_windows_without_a_day_are_refused(kilnary):

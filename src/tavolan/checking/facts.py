@@ -3,7 +3,6 @@
 import re
 from collections.abc import Iterator
 from dataclasses import replace
-from datetime import date
 
 from babel.core import get_global
 from babel.numbers import list_currencies
@@ -12,6 +11,7 @@ from tavolan.checking.findings import Finding, Rule
 from tavolan.checking.registry import check
 from tavolan.checking.review import Place, Review
 from tavolan.errors import nearest
+from tavolan.project.datafile import is_day
 
 _PRICE = re.compile(r"\d{1,9}(\.\d{1,3})? [A-Z]{3}")
 # A fault of a fact: its part, what's wrong, what to do.
@@ -49,7 +49,7 @@ def _kind_faults(place: Place) -> Iterator[FactFault]:
         yield "", "must be text", f'Write {place.field} = "…".'
     elif kind == "price" and value != "free" and (fault := _price_fault(value)):
         yield "", fault, f'Write {place.field} = "free", or as "4.99 USD".'
-    elif kind == "date" and not _is_date(value):
+    elif kind == "date" and not is_day(value):
         yield "", f'isn\'t a date: "{value}"', f'Write {place.field} = "2027-01-31".'
 
 
@@ -58,13 +58,6 @@ def _price_fault(value: object) -> str:
     if not isinstance(value, str) or not _PRICE.fullmatch(value):
         return f'isn\'t a price: "{value}"'
     return "" if value[-3:] in list_currencies() else f"has an unknown currency: {value[-3:]}"
-
-
-def _is_date(value: str) -> bool:
-    try:
-        return date.fromisoformat(value).isoformat() == value
-    except ValueError:
-        return False
 
 
 def _record_faults(place: Place, value: dict[str, object]) -> Iterator[FactFault]:

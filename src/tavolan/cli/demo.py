@@ -94,13 +94,13 @@ def _results(out: Console, project: Project) -> None:
     """Show the digest of the last weeks, the effect of each change, and the step to repair."""
     from tavolan.reports.movedtable import print_moved
     from tavolan.reports.resultstables import print_effects, repair_words
-    from tavolan.results.effect import Question, effect_of
+    from tavolan.results.effect import Question, effect_of, read_figures
     from tavolan.results.funnel import funnel_report
     from tavolan.results.moved import what_moved
-    from tavolan.results.periods import changes_of
 
     print_moved(out, what_moved(project), why=False)
-    print_effects(out, [effect_of(project, one, Question()) for one in changes_of(project)])
+    figures = read_figures(project)
+    print_effects(out, [effect_of(figures, one, Question()) for one in figures.changes])
     if repair := funnel_report(project).repair:
         out.print(repair_words(*repair), soft_wrap=True)
     out.print()

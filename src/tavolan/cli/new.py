@@ -63,7 +63,7 @@ def _from_console(folder: Path, name: str, url: str, apps: list[str], id_env: st
     clients = [Client(ConsoleAddress(one, url, one, credentials)) for one in there]
     schemas = {f"schemas/{kind}.json": text for kind, text in schema_files().items()}
     with progress_bar("Receiving pictures") as move:
-        done = adopt(folder, name, Origin(clients, url, id_env, secret_env), schemas, move)
+        done = adopt(folder, name, Origin(clients, table), schemas, move)
     out = console()
     parts = [counted(done.texts, "text"), counted(done.facts, "fact"), counted(done.pictures, "picture")]
     out.print(f"{', '.join(parts)} in {counted(len(done.locales), 'locale')} came to {folder}", soft_wrap=True)

@@ -56,6 +56,12 @@ def _day(option: str, text: str) -> date | None:
         raise UsageError(f'{option} can\'t be "{text}"', "Write a day as 2026-11-30.") from error
 
 
+def _opened(project: Path | None, wanted: list[str] | None) -> tuple[Project, list[str]]:
+    """Return the project and the stores that are asked for; none where none is, which means all."""
+    opened = open_project(project)
+    return opened, opened.pick("--store", wanted, list(opened.stores)) if wanted else []
+
+
 @app.command()
 def funnel(
     project: ProjectOption = None,
@@ -74,8 +80,7 @@ def funnel(
     from tavolan.reports.resultstables import print_funnel
     from tavolan.results.funnel import funnel_report
 
-    opened = open_project(project)
-    stores = opened.pick("--store", store, list(opened.stores)) if store else []
+    opened, stores = _opened(project, store)
     report = funnel_report(opened, stores, storefront or (), source or (), days, _day("--from", first),
                            _day("--to", last))  # fmt: skip
     if figure:
@@ -111,10 +116,10 @@ def effect(
 
     if metric not in METRICS:
         raise UsageError(f'--metric can\'t be "{metric}"', f"Write {', '.join(METRICS)}.")
-    opened = open_project(project)
+    opened, stores = _opened(project, store)
     question = Question(metric, tuple(["search"] if source is None else source), tuple(storefront or ()), before, after,
                         settle)  # fmt: skip
-    found = _effects(opened, _day("a change", change), list(store or []), question)
+    found = _effects(opened, _day("a change", change), stores or list(opened.stores), question)
     if figure:
         from tavolan.reports.figures.effect_chart import effect_chart
 
@@ -133,15 +138,14 @@ def effect(
         console().print("The journal has no change yet: tavolan console push, or tavolan console journal --add.")
 
 
-def _effects(project: Project, day: date | None, wanted: list[str], question: Question) -> list[ChangeEffect]:
-    from tavolan.results.effect import change_at, effect_of
-    from tavolan.results.periods import changes_of
+def _effects(project: Project, day: date | None, stores: list[str], question: Question) -> list[ChangeEffect]:
+    from tavolan.results.effect import change_at, effect_of, read_figures
 
-    stores = project.pick("--store", wanted, list(project.stores)) if wanted else list(project.stores)
-    changes = [one for one in changes_of(project) if one.store in stores and day in (None, one.day)]
+    figures = read_figures(project)
+    changes = [one for one in figures.changes if one.store in stores and day in (None, one.day)]
     if day and not changes:
-        changes = [change_at(project, day, store) for store in stores]
-    return [effect_of(project, one, question) for one in changes]
+        changes = [change_at(figures, day, store) for store in stores]
+    return [effect_of(figures, one, question) for one in changes]
 
 
 @app.command()
@@ -161,8 +165,7 @@ def moved(
     from tavolan.reports.movedtable import print_moved
     from tavolan.results.moved import what_moved
 
-    opened = open_project(project)
-    stores = opened.pick("--store", store, list(opened.stores)) if store else []
+    opened, stores = _opened(project, store)
     digest = what_moved(opened, stores, storefront or (), days, _day("--from", first), _day("--to", last))
     if figure:
         from tavolan.reports.figures.moved_chart import moved_chart
@@ -193,8 +196,7 @@ def ranks(
     from tavolan.results.history import rank_history
     from tavolan.results.ranks import OURS, Selection
 
-    opened = open_project(project)
-    stores = opened.pick("--store", store, list(opened.stores)) if store else []
+    opened, stores = _opened(project, store)
     selection = Selection(tuple(stores), tuple(storefront or ()), tuple(phrase or ()), (OURS, *(other or ())),
                           _given_period(first, last))  # fmt: skip
     history = rank_history(opened, selection, tuple(list_name or ()))
@@ -225,8 +227,7 @@ def share(
     from tavolan.reports.ranktables import print_shares
     from tavolan.results.share import search_shares
 
-    opened = open_project(project)
-    stores = opened.pick("--store", store, list(opened.stores)) if store else []
+    opened, stores = _opened(project, store)
     lines = search_shares(opened, tuple(stores), tuple(storefront or ()), tuple(list_name or ()),
                           _given_period(first, last))  # fmt: skip
     if figure:
@@ -241,9 +242,9 @@ def share(
 
 def _given_period(first: str, last: str) -> Period | None:
     """Return the period from and to the days that are given; None without both."""
-    from tavolan.results.periods import Period, period_of
+    from tavolan.results.periods import period_of
 
     if not first and not last:
         return None
     begin, end = _day("--from", first) or date.min, _day("--to", last) or date.max
-    return Period(*period_of(end, first=begin, last=end))
+    return period_of(end, first=begin, last=end)

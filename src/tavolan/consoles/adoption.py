@@ -10,26 +10,24 @@ from typing import Any
 from tavolan.consoles.base import write_base
 from tavolan.consoles.client import Client
 from tavolan.consoles.content import Place
-from tavolan.consoles.credentials import CONSOLE_TABLE
+from tavolan.consoles.credentials import name_console
 from tavolan.consoles.pull import Progress, pictures_of, receive_pictures
 from tavolan.consoles.remote import Remote, read_console
 from tavolan.errors import UsageError
 from tavolan.languages.tags import tag_fault
+from tavolan.project.schema import ConsoleTable
 from tavolan.project.starter import Starter, plan_project, write_project
 from tavolan.project.toml_edit import TomlEditor
 from tavolan.rulebooks.load import shipped_rulebook
 from tavolan.rulebooks.model import FieldRule
-from tavolan.support.files import write_text
 
 
 @dataclass(frozen=True)
 class Origin:
-    """Where a project comes from: the client of each app record, and the names of the variables to sign in with."""
+    """Where a project comes from: the client of each app record, and the console as each is named in the project."""
 
     clients: list[Client]
-    url: str
-    id_env: str
-    secret_env: str
+    table: ConsoleTable
 
 
 @dataclass
@@ -98,11 +96,6 @@ def adopt(
 
 def _write_config(root: Path, origin: Origin, remotes: dict[Client, Remote]) -> None:
     path = root / "tavolan.toml"
-    text = path.read_text("utf-8")
-    for client, remote in remotes.items():
-        text += CONSOLE_TABLE.format(store=remote.app.store, url=origin.url, app=client.address.app,
-                                     id_env=origin.id_env, secret_env=origin.secret_env)  # fmt: skip
-    write_text(path, text)
     items = {
         place.field.split(".")[1]
         for remote in remotes.values()
@@ -111,6 +104,9 @@ def _write_config(root: Path, origin: Origin, remotes: dict[Client, Remote]) -> 
     }
     versions = [version for remote in remotes.values() for version in remote.versions]
     editor = TomlEditor(path, "tavolan.toml")
+    for client, remote in remotes.items():
+        table = origin.table.model_copy(update={"app": client.address.app})
+        name_console(editor, remote.app.store, table)
     if items:
         editor.set(("app", "items"), sorted(items))
     if versions:

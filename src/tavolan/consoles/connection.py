@@ -3,7 +3,7 @@
 from collections.abc import Collection
 
 from tavolan.consoles.client import Client, ConsoleAddress
-from tavolan.consoles.credentials import credentials_of
+from tavolan.consoles.credentials import credentials_of, name_console
 from tavolan.consoles.protocol import App
 from tavolan.errors import UnknownNameError, UsageError
 from tavolan.project.model import Project
@@ -53,11 +53,7 @@ def connect(project: Project, table: ConsoleTable, apps: Collection[str] = ()) -
         raise UsageError(f"this console has no app for {stores}", "Is it the address of the right console?")
     editor = TomlEditor(project.root / "tavolan.toml", "tavolan.toml")
     for store, (name,) in chosen.items():
-        values = {"url": table.url, "app": name, "client_id_env": table.client_id_env,
-                  "client_secret_env": table.client_secret_env}  # fmt: skip
-        for key, value in values.items():
-            if value:
-                editor.set(("console", store, key), value)
+        name_console(editor, store, table.model_copy(update={"app": name}))
     with changing(project.root):
         editor.save()
     return {store: name for store, (name,) in chosen.items()}

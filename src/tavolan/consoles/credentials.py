@@ -5,16 +5,14 @@ from dataclasses import dataclass, field
 
 from tavolan.errors import UsageError
 from tavolan.project.schema import ConsoleTable
+from tavolan.project.toml_edit import TomlEditor
 from tavolan.support.keyring_entries import from_keyring
 
-# How a console is named in `tavolan.toml`, signed in to by environment variables.
-CONSOLE_TABLE = """
-[console.{store}]
-url = "{url}"
-app = "{app}"
-client_id_env = "{id_env}"
-client_secret_env = "{secret_env}"
-"""
+
+def name_console(editor: TomlEditor, store: str, table: ConsoleTable) -> None:
+    """Write a store's `[console.<store>]`; what's as usual, or empty, isn't written."""
+    for key, value in table.model_dump(exclude_defaults=True).items():
+        editor.set(("console", store, key), value)
 
 
 @dataclass(frozen=True)

@@ -20,12 +20,21 @@ def read_table(path: Path) -> tuple[list[str], list[list[str]], list[str]]:
     repairs = []
     if table.encoding != "UTF-8":
         repairs.append(f"read as {table.encoding.lower()}, since it isn't UTF-8")
-    if table.separator != ",":
-        repairs.append(f"{SEPARATORS.get(table.separator, table.separator)} separate the cells")
+    repairs += separator_notes(table.separator)
     rows = [row for _, row in table.rows]
     if not rows:
         raise one_problem(path, None, "", "is empty", "The first line must name the columns.")
     return rows[0], rows[1:], repairs
+
+
+def separator_notes(separator: str) -> list[str]:
+    """Return what's said of a separator: nothing of commas."""
+    return [] if separator == "," else [f"{SEPARATORS.get(separator, separator)} separate the cells"]
+
+
+def plain_name(text: str) -> str:
+    """Return a name as columns and values are compared: folded, without spaces and signs."""
+    return "".join(char for char in text.casefold() if char.isalnum())
 
 
 def _read_workbook(path: Path) -> tuple[list[str], list[list[str]]]:

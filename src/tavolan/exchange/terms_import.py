@@ -8,7 +8,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from tavolan.errors import Problem, ProjectError, UsageError
-from tavolan.exchange.foreign_table import country_code, read_table, spelled_number
+from tavolan.exchange.foreign_table import country_code, plain_name, read_table, spelled_number
 from tavolan.project.model import Project, Term
 from tavolan.project.termsfile import COLUMNS, read_terms
 from tavolan.support.csvfile import read_csv
@@ -62,7 +62,7 @@ def guess(header: list[str], given: dict[str, str]) -> dict[str, str]:
         mapping[ours] = theirs
     for ours, names in _NAMES.items():
         for column in header:
-            plain = "".join(c for c in column.casefold() if c.isalnum())
+            plain = plain_name(column)
             if ours not in mapping and column not in mapping.values() and plain in names:
                 mapping[ours] = column
     if "phrase" not in mapping:

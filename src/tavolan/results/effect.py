@@ -9,7 +9,7 @@ import pandas as pd
 
 from tavolan.errors import UsageError
 from tavolan.project.model import Project
-from tavolan.results.metrics import day_counts, known_storefronts, of_places, read_metrics
+from tavolan.results.metrics import counts_around, known_storefronts, of_places, read_metrics
 from tavolan.results.periods import Campaign, Change, Period, changes_of, read_campaigns
 from tavolan.results.rate_effect import DailyCounts, RateEffect, rate_effect
 
@@ -37,7 +37,7 @@ class ChangeEffect:
     """The effect of a change in the storefronts that it touched. `found` is None where there's nothing to compare.
 
     `control` are storefronts that it didn't touch; `suspects` is all else that could be the cause; `left_out` counts
-    days of campaigns. `days` and `counts` are the days that were compared, for a chart.
+    days of campaigns. `series` are the days that were compared, for a chart.
     """
 
     change: Change
@@ -53,56 +53,67 @@ class ChangeEffect:
     series: DailyCounts | None = None
 
 
-def change_at(project: Project, day: date, store: str) -> Change:
+@dataclass(frozen=True)
+class Figures:
+    """What effects are worked out from, read once for all changes."""
+
+    project: Project
+    metrics: pd.DataFrame
+    campaigns: list[Campaign]
+    changes: list[Change]
+
+
+def read_figures(project: Project) -> Figures:
+    """Return a project's metrics, campaigns and journal. Raises ProjectError for faults in the files."""
+    return Figures(project, read_metrics(project), read_campaigns(project), changes_of(project))
+
+
+def change_at(figures: Figures, day: date, store: str) -> Change:
     """Return the change of a day, without lines where the journal knows none."""
-    return next((one for one in changes_of(project) if (one.day, one.store) == (day, store)), Change(day, store, ()))
+    return next((one for one in figures.changes if (one.day, one.store) == (day, store)), Change(day, store, ()))
 
 
-def effect_of(project: Project, change: Change, question: Question) -> ChangeEffect:
+def effect_of(figures: Figures, change: Change, question: Question) -> ChangeEffect:
     """Return what a change did. Days of campaigns are left out on both sides, and days of which a part was withheld.
 
-    Raises UsageError for a window without days, ProjectError for faults in the files.
+    Raises UsageError for a window without days.
     """
     if min(question.before, question.after) < 1 or question.settle < 0:
         raise UsageError("a window needs a day at least", "Give --before and --after of 1 or more.")
-    metrics = of_places(read_metrics(project), change.store)
+    project, metrics = figures.project, of_places(figures.metrics, change.store)
     before = Period(change.day - timedelta(days=question.before), change.day - timedelta(days=1))
     begin = change.day + timedelta(days=question.settle)
     after = Period(begin, begin + timedelta(days=question.after - 1))
     touched = change.storefronts(project) if change.lines else known_storefronts(metrics)
     fronts = [front for front in touched if not question.storefronts or front in question.storefronts]
     fronts = [front for front in fronts if front in known_storefronts(metrics)]
-    campaigns = read_campaigns(project)
     window = Period(before.first, after.last)
-    own = [one for one in campaigns if one.touches(change.store, fronts)]
-    usable = [day for day in _days(before, after) if not any(one.period.holds(date.fromordinal(day)) for one in own)]
+    own = [one for one in figures.campaigns if one.touches(change.store, fronts)]
+    usable = [
+        day
+        for day in (*before.ordinals(), *after.ordinals())
+        if not any(one.period.holds(date.fromordinal(day)) for one in own)
+    ]
     left_out = before.days + after.days - len(usable)
     settings = (change, question, fronts, before, after)
     ours = _series(of_places(metrics, "", fronts, question.sources), question.metric, usable, change.day)
     if not fronts or ours is None:
         why = "no storefront with metrics read what was changed" if not fronts else "no day is left on one side"
-        suspects = _suspects(project, change, fronts, window, campaigns, controlled=False)
+        suspects = _suspects(figures, change, fronts, window, controlled=False)
         return ChangeEffect(*settings, None, why, suspects=suspects, left_out=left_out)
-    control = _control(project, metrics, change, campaigns, window)
+    control = _control(figures, change, window)
     others = _series(of_places(metrics, "", control, question.sources), question.metric, usable, change.day)
     if control and others is not None:
         ours, others = _common(ours, others)
     found = rate_effect(ours, others if control else None)
     controlled = found.method == "control"
-    suspects = _suspects(project, change, fronts, window, campaigns, controlled=controlled)
+    suspects = _suspects(figures, change, fronts, window, controlled=controlled)
     return ChangeEffect(*settings, found, "", control if controlled else [], suspects, left_out, ours)
-
-
-def _days(*periods: Period) -> list[int]:
-    return [day for period in periods for day in range(period.first.toordinal(), period.last.toordinal() + 1)]
 
 
 def _series(frame: pd.DataFrame, metric: str, usable: Sequence[int], change: date) -> DailyCounts | None:
     """Return the usable days as counts; None where a side has none."""
-    counts = day_counts(frame, metric)
-    counts = counts[counts.index.isin(usable)].sort_index()
-    days = counts.index.to_numpy(dtype=np.int64)
-    made = DailyCounts(days, np.asarray(counts, dtype=np.float64), days >= change.toordinal())
+    made = counts_around(frame, metric, usable, change)
     return made if made.length(True) and made.length(False) else None
 
 
@@ -116,25 +127,23 @@ def _common(ours: DailyCounts, others: DailyCounts) -> tuple[DailyCounts, DailyC
     return made[0], made[1]
 
 
-def _control(
-    project: Project, metrics: pd.DataFrame, change: Change, campaigns: list[Campaign], window: Period
-) -> list[str]:
+def _control(figures: Figures, change: Change, window: Period) -> list[str]:
     """Return the storefronts of the store that nothing touched alone in the whole window: no change, no campaign.
 
     What touched all storefronts, such as an update of the app, moves ours and theirs alike.
     """
-    all_changes = [one for one in changes_of(project) if one.store == change.store]
-    near = [one for one in all_changes if window.holds(one.day) and not one.everywhere]
-    touched = {front for one in (*near, change) for front in one.storefronts(project)}
-    fronts = [front for front in known_storefronts(metrics) if front not in touched]
-    running = [one for one in campaigns if one.period.meets(window)]
+    own = [one for one in figures.changes if one.store == change.store]
+    near = [one for one in own if window.holds(one.day) and not one.everywhere]
+    touched = {front for one in (*near, change) for front in one.storefronts(figures.project)}
+    there = known_storefronts(of_places(figures.metrics, change.store))
+    fronts = [front for front in there if front not in touched]
+    running = [one for one in figures.campaigns if one.period.meets(window)]
     return [front for front in fronts if not any(one.touches(change.store, [front]) for one in running)]
 
 
 def _suspects(
-    project: Project, change: Change, fronts: Sequence[str], window: Period, campaigns: list[Campaign],
-    *, controlled: bool,
-) -> list[str]:  # fmt: skip
+    figures: Figures, change: Change, fronts: Sequence[str], window: Period, *, controlled: bool
+) -> list[str]:
     """Return what else happened in the windows, in the storefronts that the change touched.
 
     What happened everywhere alike is no suspect where other storefronts are the control.
@@ -142,12 +151,12 @@ def _suspects(
     found = []
     if len(change.places) > 1:
         found.append(f"the same day: {', '.join(change.places)}")
-    for other in changes_of(project):
+    for other in figures.changes:
         near = other.store == change.store and other.day != change.day and window.holds(other.day)
         near = near and not (controlled and other.everywhere)
-        if near and set(other.storefronts(project)) & set(fronts):
+        if near and set(other.storefronts(figures.project)) & set(fronts):
             found.append(f"{other.day} {', '.join(other.places)}")
-    for one in campaigns:
+    for one in figures.campaigns:
         if one.period.meets(window) and one.touches(change.store, fronts):
             found.append(f"{one.period}: {one.what} (its days are left out)")
     return found

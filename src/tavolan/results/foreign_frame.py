@@ -7,8 +7,8 @@ import pyarrow as pa
 from pyarrow import csv
 
 from tavolan.errors import one_problem
-from tavolan.exchange.foreign_table import read_table
-from tavolan.support.csvfile import SEPARATORS, separator_of
+from tavolan.exchange.foreign_table import read_table, separator_notes
+from tavolan.support.csvfile import separator_of
 
 
 def read_foreign(path: Path) -> tuple[pd.DataFrame, list[str]]:
@@ -16,10 +16,10 @@ def read_foreign(path: Path) -> tuple[pd.DataFrame, list[str]]:
 
     Raises ProjectError when it can't be read, when two columns have one name, or a row has more cells than the header.
     """
-    if path.suffix.lower() != ".xlsx" and (table := _by_arrow(path)) is not None:
+    if path.suffix.lower() != ".xlsx" and path.is_file():
         separator = separator_of(path)
-        repairs = [] if separator == "," else [f"{SEPARATORS.get(separator, separator)} separate the cells"]
-        return table, repairs
+        if (table := _by_arrow(path, separator)) is not None:
+            return table, separator_notes(separator)
     header, rows, repairs = read_table(path)
     names = [name.strip() for name in header]
     if twice := next((name for name in names if name and names.count(name) > 1), ""):
@@ -33,11 +33,8 @@ def read_foreign(path: Path) -> tuple[pd.DataFrame, list[str]]:
     return pd.DataFrame(filled, columns=columns, dtype="category"), repairs
 
 
-def _by_arrow(path: Path) -> pd.DataFrame | None:
+def _by_arrow(path: Path, separator: str) -> pd.DataFrame | None:
     """Return the table of a plain CSV file in UTF-8; None for any other one."""
-    if not path.is_file():
-        return None
-    separator = separator_of(path)
     parse = csv.ParseOptions(delimiter=separator, newlines_in_values=True)
     text = pa.dictionary(pa.int32(), pa.string())
     try:

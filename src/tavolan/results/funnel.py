@@ -2,7 +2,7 @@
 
 import math
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import date
 from typing import Literal
 
@@ -12,7 +12,7 @@ from tavolan.errors import UsageError
 from tavolan.project.datafile import BENCHMARKS, read_data
 from tavolan.project.model import Project
 from tavolan.results.intervals import Interval, wilson
-from tavolan.results.metrics import known_storefronts, of_places, read_metrics
+from tavolan.results.metrics import known_storefronts, of_places, read_metrics, rows_in
 from tavolan.results.periods import Period, period_of
 
 StepName = Literal["page", "install", "direct"]
@@ -74,7 +74,7 @@ class FunnelReport:
     sources: tuple[str, ...]
     funnels: list[Funnel]
     withheld: int
-    repair: tuple[Funnel, Step] | None = field(default=None)
+    repair: tuple[Funnel, Step] | None = None
 
 
 def funnel_report(
@@ -92,7 +92,7 @@ def funnel_report(
         )
     period = period_of(date.fromordinal(int(metrics["date"].max())), days, first, last)
     chosen = of_places(metrics, sources=list(sources))
-    now, before = _in(chosen, period), _in(chosen, period.before())
+    now, before = rows_in(chosen, period), rows_in(chosen, period.before())
     if now.empty:
         raise UsageError(f"there are no metrics from {period}", "Choose another --from and --to.")
     rates = _benchmarks(project)
@@ -108,12 +108,8 @@ def funnel_report(
     funnels.sort(key=lambda one: -one.counts["installs"])
     options = [(one, step) for one in funnels for step in one.steps if step.name != "direct" and step.lags]
     repair = max(options, key=lambda option: option[0].gain(option[1]), default=None)
-    withheld = int(_in(metrics, period)[["impressions", "page_views", "installs"]].isna().any(axis=1).sum())
+    withheld = int(rows_in(metrics, period)[["impressions", "page_views", "installs"]].isna().any(axis=1).sum())
     return FunnelReport(period, tuple(sources), funnels, withheld, repair)
-
-
-def _in(frame: pd.DataFrame, period: Period) -> pd.DataFrame:
-    return frame[frame["date"].between(period.first.toordinal(), period.last.toordinal())]
 
 
 def _whole(frame: pd.DataFrame) -> pd.DataFrame:

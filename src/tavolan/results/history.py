@@ -6,7 +6,7 @@ from datetime import date
 from tavolan.errors import UnknownNameError, UsageError
 from tavolan.project.model import Project
 from tavolan.results.periods import Campaign, Change, Period, changes_of, read_campaigns
-from tavolan.results.ranks import OURS, Selection, phrases_of, read_ranks, written_phrases
+from tavolan.results.ranks import OURS, Selection, lists_by_phrase, phrases_of, read_ranks, written_phrases
 from tavolan.words.split import fold
 
 _LINE = ("app", "storefront", "phrase", "store")
@@ -59,18 +59,13 @@ def rank_history(project: Project, selection: Selection, lists: tuple[str, ...] 
         if name not in known:
             raise UnknownNameError("terms/ has no list", name, known, option="--list")
     phrases = {fold(phrase) for phrase in (*selection.phrases, *phrases_of(project, lists))}
-    of_phrase: dict[str, list[str]] = {}
-    for terms in project.terms.values():
-        for term in terms:
-            of_phrase.setdefault(fold(term.phrase), []).extend([term.list] if term.list else [])
+    of_phrase = lists_by_phrase(project)
     written = written_phrases(project, phrases or of_phrase.keys())
     wanted = Selection(selection.stores, selection.storefronts, written, selection.apps, selection.period)
     if not written or (frame := read_ranks(project, wanted)).empty:
         raise UsageError("there are no such ranks", "Add them to data/ranks.csv, or choose others.")
     lines = []
-    for (app, storefront, phrase, store), rows in frame.groupby(
-        ["app", "storefront", "phrase", "store"], observed=True
-    ):
+    for (app, storefront, phrase, store), rows in frame.groupby(list(_LINE), observed=True):
         own = rows.sort_values("date")
         ranks = dict(zip(own["date"].astype(int), own["rank"].astype(float), strict=True))
         groups = tuple(dict.fromkeys(of_phrase.get(fold(str(phrase)), ())))

@@ -16,7 +16,7 @@ import numpy as np
 import pandas as pd
 
 from tavolan.errors import Problem, ProjectError, UsageError, nearest
-from tavolan.exchange.foreign_table import country_code, spelled_number
+from tavolan.exchange.foreign_table import country_code, plain_name, spelled_number
 from tavolan.project.datafile import METRICS, RANKS, DataFile
 from tavolan.project.model import Project
 from tavolan.results import metrics, ranks
@@ -73,7 +73,7 @@ def take_rows(project: Project, path: Path, table: pd.DataFrame, given: Given, r
     file, key = FILES[kind], list(KEYS[kind])
     not_kept = [name for name in table.columns if name and name not in mapping.values()]
     first = table.iloc[:, 0]
-    sums = [text for text in first.unique() if _plain(text) in _names()["totals"]["names"]]
+    sums = [text for text in first.unique() if plain_name(text) in _names()["totals"]["names"]]
     totals = first.isin(sums)
     if totals.any():
         repairs.append(f"{int(totals.sum())} lines of totals left out")
@@ -135,10 +135,6 @@ def _summed(
     return groups[numbers].sum().mask(withheld).reset_index()[list(file.columns)]
 
 
-def _plain(text: Any) -> str:
-    return "".join(char for char in str(text).casefold() if char.isalnum())
-
-
 @cache
 def _names() -> dict[str, dict[str, list[str]]]:
     with (Path(__file__).parent / "import_names.toml").open("rb") as file:
@@ -173,10 +169,10 @@ def _mapped(kind: Kind, header: list[str], given: Given) -> dict[str, str]:
         elif given.kind or not any(ours in each.columns for each in FILES.values()):
             raise UsageError(f'there\'s no column "{ours}"', nearest(ours, file.columns), option="--map")
     for ours in file.columns:
-        names = [_plain(ours), *known.get(ours, ())]
+        names = [plain_name(ours), *known.get(ours, ())]
         # In the order of the names: the first is the likeliest.
         for name in names:
-            column = next((one for one in header if _plain(one) == name and one not in mapping.values()), None)
+            column = next((one for one in header if plain_name(one) == name and one not in mapping.values()), None)
             if ours not in mapping and column is not None:
                 mapping[ours] = column
     return mapping
@@ -260,7 +256,7 @@ def _country(text: str) -> str:
 
 
 def _source(text: str) -> str:
-    plain = _plain(text)
+    plain = plain_name(text)
     for ours, names in _names()["sources"].items():
         if plain == ours or plain in names:
             return ours

@@ -5,15 +5,14 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field
 from datetime import date
 
-import numpy as np
 import pandas as pd
 
 from tavolan.errors import UsageError
 from tavolan.project.model import Project
-from tavolan.results.metrics import day_counts, of_places, read_metrics
+from tavolan.results.metrics import counts_around, of_places, read_metrics, rows_in
 from tavolan.results.periods import Campaign, Change, Period, changes_of, period_of, read_campaigns
-from tavolan.results.ranks import OURS, Selection, last_of, newest_day, read_ranks, target_phrases
-from tavolan.results.rate_effect import DailyCounts, RateEffect, rate_effect
+from tavolan.results.ranks import OURS, Selection, last_of, lists_by_phrase, newest_day, read_ranks
+from tavolan.results.rate_effect import RateEffect, rate_effect
 from tavolan.words.coverage import cover
 from tavolan.words.split import fold
 
@@ -125,7 +124,7 @@ def what_moved(
 def _moves(project: Project, ranks: pd.DataFrame, period: Period) -> list[Move]:
     """Return the phrases with a rank in both periods: what wasn't looked for has not moved."""
     now, before = last_of(ranks, period), last_of(ranks, period.before())
-    targets = target_phrases(project)
+    targets = lists_by_phrase(project)
     return [
         Move(store, front, phrase, before[key], rank, fold(phrase) in targets)
         for key, rank in now.items()
@@ -135,8 +134,7 @@ def _moves(project: Project, ranks: pd.DataFrame, period: Period) -> list[Move]:
 
 
 def _unfound(project: Project, ranks: pd.DataFrame, period: Period, stores: list[str]) -> list[Unfound]:
-    inside = ranks[ranks["date"].between(period.first.toordinal(), period.last.toordinal())]
-    looked = inside.groupby(["store", "storefront", "phrase"], observed=True)
+    looked = rows_in(ranks, period).groupby(["store", "storefront", "phrase"], observed=True)
     seen = looked.agg(best=("rank", "min"), depth=("depth", "max"), looks=("rank", "size"))
     seen = seen[(seen["best"] == math.inf) & (seen["depth"] >= _DEEP)]
     never = {
@@ -157,12 +155,9 @@ def _unfound(project: Project, ranks: pd.DataFrame, period: Period, stores: list
 
 def _installs(metrics: pd.DataFrame, store: str, period: Period) -> InstallsMoved | None:
     """Return what a store's installs did. No trend is taken into account: whether they grew is the question."""
-    counts = day_counts(of_places(metrics, store), "installs").sort_index()
-    begin, middle, end = (day.toordinal() for day in (period.before().first, period.first, period.last))
-    counts = counts[(counts.index >= begin) & (counts.index <= end)]
-    days = counts.index.to_numpy(dtype=np.int64)
-    series = DailyCounts(days, np.asarray(counts, dtype=np.float64), days >= middle)
-    if not len(days):
+    days = [*period.before().ordinals(), *period.ordinals()]
+    series = counts_around(of_places(metrics, store), "installs", days, period.first)
+    if not len(series.days):
         return None
     effect = rate_effect(series, trend=False) if series.length(True) and series.length(False) else None
     return InstallsMoved(store, series.total(False), series.total(True), effect)

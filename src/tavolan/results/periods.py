@@ -27,6 +27,10 @@ class Period(NamedTuple):
         """Whether a day is in it."""
         return self.first <= day <= self.last
 
+    def ordinals(self) -> range:
+        """Return the ordinals of its days."""
+        return range(self.first.toordinal(), self.last.toordinal() + 1)
+
     def meets(self, other: "Period") -> bool:
         """Whether it has a day in common with another."""
         return self.first <= other.last and other.first <= self.last

@@ -10,6 +10,7 @@ import pandas as pd
 from tavolan.project.data_tables import Wanted, last_day, read_frame, texts_of
 from tavolan.project.datafile import RANKS
 from tavolan.project.model import Project
+from tavolan.results.metrics import rows_in
 from tavolan.results.periods import Period
 from tavolan.words.split import fold
 
@@ -53,8 +54,7 @@ def read_ranks(project: Project, selection: Selection | None = None) -> pd.DataF
 
 def last_of(frame: pd.DataFrame, period: Period) -> dict[tuple[str, str, str, str], float]:
     """Return (store, app, storefront, phrase) → the last rank in a period; infinite where the app wasn't found."""
-    inside = frame[frame["date"].between(period.first.toordinal(), period.last.toordinal())]
-    last = inside.sort_values("date", kind="stable").drop_duplicates(list(KEY[1:]), keep="last")
+    last = rows_in(frame, period).sort_values("date", kind="stable").drop_duplicates(list(KEY[1:]), keep="last")
     columns = [last[name].astype(str) for name in KEY[1:]]
     return {tuple(key): float(rank) for *key, rank in zip(*columns, last["rank"], strict=True)}
 
@@ -69,12 +69,12 @@ def written_phrases(project: Project, folded: Collection[str]) -> tuple[str, ...
     return tuple(phrase for phrase in texts_of(project.root, RANKS, "phrase") if fold(phrase) in folded)
 
 
-def target_phrases(project: Project) -> dict[str, list[str]]:
-    """Return the folded target phrases, with the locales whose lists hold each."""
+def lists_by_phrase(project: Project) -> dict[str, list[str]]:
+    """Return the lists of each target phrase, folded; none for one that's in no list with a name."""
     found: dict[str, list[str]] = {}
-    for tag, terms in project.terms.items():
+    for terms in project.terms.values():
         for term in terms:
-            found.setdefault(fold(term.phrase), []).append(tag)
+            found.setdefault(fold(term.phrase), []).extend([term.list] if term.list else [])
     return found
 
 

@@ -43,7 +43,7 @@ class EffectPart(DocumentPart):
     reasons: list[str]
     """Why this method, and what it took into account; why there was nothing to compare."""
     days_more: int | None
-    """How many days more on each side may tell; 0 where it's told, null where none would."""
+    """How many days more on each side may tell; 0 where the interval tells already, null where none would."""
     control: list[str]
     """Storefronts that the change didn't touch, where they are what it's compared with."""
     suspects: list[str]

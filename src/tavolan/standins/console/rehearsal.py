@@ -4,7 +4,9 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from tavolan.consoles.credentials import CONSOLE_TABLE
+from tavolan.consoles.credentials import name_console
+from tavolan.project.schema import ConsoleTable
+from tavolan.project.toml_edit import TomlEditor
 from tavolan.standins.console.back_office import Manners, write_behind_your_back
 from tavolan.standins.console.seeds import add_app
 from tavolan.standins.console.server import CLIENT_ID, SECRET, ConsoleServer
@@ -22,10 +24,12 @@ class Rehearsal:
     def connect(self, root: Path, store: str) -> None:
         """Add an app record for a store of a project, and the console to its `tavolan.toml`."""
         add_app(self._server.state, f"rehearsal-{store}", store, "en-US")
-        with (root / "tavolan.toml").open("a", encoding="utf-8") as config:
-            id_env, secret_env = VARIABLES
-            config.write(CONSOLE_TABLE.format(store=store, url=self._server.address, app=f"rehearsal-{store}",
-                                              id_env=id_env, secret_env=secret_env))  # fmt: skip
+        id_env, secret_env = VARIABLES
+        table = ConsoleTable(url=self._server.address, app=f"rehearsal-{store}", client_id_env=id_env,
+                             client_secret_env=secret_env)  # fmt: skip
+        editor = TomlEditor(root / "tavolan.toml", "tavolan.toml")
+        name_console(editor, store, table)
+        editor.save()
 
     def write_behind_your_back(self, store: str, locale: str, field: str, text: str) -> None:
         """Change a text as somebody would in the console."""
