@@ -31,7 +31,6 @@ from tavolan.pictures.design.look import BUILT_IN, load_look
 from tavolan.pictures.making.ledger import Ledger
 from tavolan.pictures.raster.images import load_screen, screen_size
 from tavolan.pictures.raster.thumbnail import thumb
-from tavolan.project.data_tables import parquet_name
 from tavolan.project.datafile import DATA_FILES, METRICS, RANKS, read_data
 from tavolan.project.memory import Pair, parse_tmx, read_memory, remember, write_tmx
 from tavolan.project.picture_records import read_records
@@ -137,7 +136,7 @@ class Bench:
         metrics = f"{','.join(METRICS.columns)}\n2026-05-01,ios,US,search,9,4,1,0.5\n".encode()
         self.readers["metrics"] = (metrics, inside(METRICS.name, lambda root: read_metrics(tavolan.open_project(root))))
         self.readers["ranks.parquet"] = (
-            self._parquet(), inside(parquet_name(RANKS), lambda root: read_ranks(tavolan.open_project(root)))
+            self._parquet(), inside(RANKS.parquet_name, lambda root: read_ranks(tavolan.open_project(root)))
         )  # fmt: skip
         export = b"Day,Country,Channel,Downloads\n31.03.2026,US,organic search,1.204\n"
         self.readers["export.csv"] = (

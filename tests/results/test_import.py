@@ -14,11 +14,10 @@ import tavolan
 from conftest import run_tavolan
 from tavolan.errors import ProjectError, UsageError
 from tavolan.project import data_tables
-from tavolan.project.data_tables import parquet_name, read_frame
+from tavolan.project.data_tables import read_frame
 from tavolan.project.datafile import METRICS, RANKS
-from tavolan.results import metrics, ranks
 from tavolan.results.import_dates import day_reader
-from tavolan.results.importing import FILES, KEYS, ORDERS, Given, read_export
+from tavolan.results.importing import FILES, ORDERS, Given, read_export
 from tavolan.results.merging import merged, write_merged
 from tavolan.results.moved import what_moved
 
@@ -27,7 +26,7 @@ def take(project, path, **values):
     opened = tavolan.open_project(project)
     kind, columns, order = values.pop("kind", None), values.pop("columns", {}), values.pop("order", None)
     done = read_export(opened, path, Given(kind, columns, {"store": "ios", **values}, order))
-    after = merged(opened, FILES[done.kind], KEYS[done.kind], done.rows)
+    after = merged(opened, FILES[done.kind], done.rows)
     write_merged(opened, after, ORDERS[done.kind])
     return SimpleNamespace(**{**vars(done), **vars(after)})
 
@@ -39,7 +38,7 @@ def file_of(folder, text, name="export.csv"):
 
 
 def metric_rows(project):
-    frame = read_frame(project, METRICS, metrics.KEY)
+    frame = read_frame(project, METRICS)
     return [(date.fromordinal(row.date).isoformat(), str(row.storefront), str(row.source), row.impressions, row.installs)
             for row in frame.itertuples()]  # fmt: skip
 
@@ -137,7 +136,7 @@ def test_ranks_say_what_was_looked_for_and_not_found(project, tmp_path):
     text = "Keyword,Country,Date,Position,App\nkiln log,US,2026-05-01,4,Potto\nglaze,US,2026-05-01,>200,Potto\nglaze,US,2026-05-01,#2,Rival\n"
     done = take(project, file_of(tmp_path, text))
     assert done.kind == "ranks" and done.added == 3
-    frame = read_frame(project, RANKS, ranks.KEY).astype({"app": str, "phrase": str}).set_index(["app", "phrase"])
+    frame = read_frame(project, RANKS).astype({"app": str, "phrase": str}).set_index(["app", "phrase"])
     assert frame.loc[("", "kiln log"), "rank"] == 4 and frame.loc[("Rival", "glaze"), "rank"] == 2
     unfound = frame.loc[("", "glaze")]
     assert unfound["rank"] != unfound["rank"] and unfound["depth"] == 200
@@ -163,10 +162,10 @@ def test_many_rows_go_to_parquet_and_count_the_same(project, tmp_path, monkeypat
     take(tmp_path / "small", export)
     monkeypatch.setattr(data_tables, "MOST_IN_CSV", 100)
     take(project, export)
-    assert (project / parquet_name(RANKS)).exists() and len((project / "data/ranks.csv").read_text().splitlines()) == 1
+    assert (project / RANKS.parquet_name).exists() and len((project / "data/ranks.csv").read_text().splitlines()) == 1
     small, large = (what_moved(tavolan.open_project(root), days=7) for root in (tmp_path / "small", project))
     assert sorted(small.not_targeted, key=str) == sorted(large.not_targeted, key=str) and small.not_targeted
-    (project / parquet_name(RANKS)).write_bytes(b"PAR1 nonsense PAR1")
+    (project / RANKS.parquet_name).write_bytes(b"PAR1 nonsense PAR1")
     with pytest.raises(ProjectError, match="can't be read as Parquet"):
         what_moved(tavolan.open_project(project), days=7)
 

@@ -11,10 +11,11 @@ from conftest import run_tavolan
 from tavolan.errors import UsageError
 from tavolan.project.datafile import RANKS
 from tavolan.results.history import rank_history
-from tavolan.results.ranks import OURS, Selection
+from tavolan.results.ranks import Selection
 from tavolan.results.share import Curve, search_shares
 from tavolan.sample.year_ranks import RIVAL, RIVAL_CHANGE, RIVAL_PHRASE
 from tavolan.words.coverage import targets
+from tavolan.words.known_ranks import OURS
 from tavolan.words.split import fold
 from tavolan.words.value import Valuer
 
@@ -25,7 +26,7 @@ def kilnary(year):
 
 
 def test_ours_and_a_rivals_ranks_are_those_of_the_file(kilnary, year):
-    history = rank_history(kilnary, Selection((), ("US",), (RIVAL_PHRASE,), (OURS, RIVAL)))
+    history = rank_history(kilnary, Selection((), ("US",), (RIVAL_PHRASE,), (RIVAL,)))
     ours, theirs = history.lines
     assert (ours.app, theirs.app) == (OURS, RIVAL)
     with (year / "data/ranks.csv").open(encoding="utf-8", newline="") as file:
@@ -42,7 +43,7 @@ def test_ours_and_a_rivals_ranks_are_those_of_the_file(kilnary, year):
 
 
 def test_lists_and_phrases_choose_and_unknown_ones_are_refused(kilnary):
-    seasonal = rank_history(kilnary, Selection(apps=(OURS,)), ("seasonal",))
+    seasonal = rank_history(kilnary, Selection(), ("seasonal",))
     assert {line.phrase for line in seasonal.lines if line.storefront == "US"} == {"raku firing"}
     with pytest.raises(UsageError, match='no list "seasnal"'):
         rank_history(kilnary, Selection(), ("seasnal",))

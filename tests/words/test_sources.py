@@ -17,7 +17,7 @@ from tavolan.project.datafile import RANKS, REVIEWS, SEARCH_PAGES, Row, parse_nu
 from tavolan.words.coverage import cover
 from tavolan.words.difficulty import PARTS, difficulty
 from tavolan.words.mine import log_likelihoods, mine
-from tavolan.words.score import fit, score, suggested_demand
+from tavolan.words.score import fit, score
 from tavolan.words.second_budgets import budgets
 from tavolan.words.split import language_matching
 
@@ -146,13 +146,20 @@ def test_difficulty_stays_between_0_and_100_and_grows_with_ratings(apps):
     assert 0 <= value <= difficulty("kiln", more, ENGLISH, TODAY)[0] <= 100
 
 
-def test_demand_from_suggestions():
-    rows = [
-        Row(1, {"seed": "ki", "phrase": "Kiln log"}, {"position": 1}),
-        Row(2, {"seed": "kiln l", "phrase": "kiln log"}, {"position": 1}),
-    ]
-    assert suggested_demand("kiln log", rows) == pytest.approx(100 * math.sqrt(1 - 2 / 7))
-    assert suggested_demand("raku", rows) is None
+def test_one_demand_for_each_phrase_and_where_it_is_from(project):
+    terms = "phrase,volume\nkiln log,\nraku,\nglaze,1\nclay,99\n"
+    (project / "terms/en-US.csv").write_text(terms)
+    rows = "locale,seed,position,phrase\nen-US,ki,1,Kiln log\nen-US,kiln l,1,kiln log\nen-US,cl,1,clay\n"
+    opened = data(project, "suggestions.csv", rows)
+    demands = {one.phrase: (one.demand, one.demand_from) for one in score(opened, ["en-US"], TODAY)}
+    assert demands == {
+        "kiln log": (pytest.approx(100 * math.sqrt(1 - 2 / 7)), "suggestions"),
+        "raku": (100 * opened.words.demand, "assumed"),
+        "glaze": (pytest.approx(100 * math.log(2) / math.log(100)), "volume"),
+        "clay": (100, "volume"),
+    }
+    values = {a.phrase: (100 * a.worth.demand, a.worth.demand_from) for a in cover(opened, ["ios"], ["US"])}
+    assert values == demands
 
 
 def test_reach_comes_from_what_was_won(project):

@@ -194,10 +194,10 @@ def ranks(
     from tavolan.reports.documents.results import ranks_document
     from tavolan.reports.ranktables import print_history
     from tavolan.results.history import rank_history
-    from tavolan.results.ranks import OURS, Selection
+    from tavolan.results.ranks import Selection
 
     opened, stores = _opened(project, store)
-    selection = Selection(tuple(stores), tuple(storefront or ()), tuple(phrase or ()), (OURS, *(other or ())),
+    selection = Selection(tuple(stores), tuple(storefront or ()), tuple(phrase or ()), tuple(other or ()),
                           _given_period(first, last))  # fmt: skip
     history = rank_history(opened, selection, tuple(list_name or ()))
     if figure:

@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from tavolan.cli.common import ProjectOption, console, open_project, styled
+from tavolan.cli.common import ProjectOption, console, open_project, progress_bar, styled
 
 if TYPE_CHECKING:
     from tavolan.project.model import Project
@@ -32,8 +32,7 @@ def import_results(
     """Take metrics and ranks in: columns are guessed and shown, rows merged, none doubled."""
     from tavolan.errors import UsageError
     from tavolan.exchange.foreign_table import column_map
-    from tavolan.results.importing import FILES, KEYS, ORDERS, Given, read_export
-    from tavolan.results.merging import merged, write_merged
+    from tavolan.results.importing import Given, read_export
 
     if kind not in ("", "metrics", "ranks"):
         raise UsageError(f'--as can\'t be "{kind}"', "Write metrics or ranks.")
@@ -56,21 +55,36 @@ def import_results(
     }
     given = Given("metrics" if kind == "metrics" else "ranks" if kind else None, column_map(map), values,
                   "dmy" if day_order == "dmy" else "mdy" if day_order else None)  # fmt: skip
-    found = [read_export(opened, path, given) for path in files or ()] or _fetched(
-        opened, store if from_console else ""
-    )
+    found = _fetched(opened, store) if from_console else []
+    # All files are read before anything of them is written.
+    for path in files or ():
+        with progress_bar(f"Reading {path.name}, column by column") as move:
+            found.append(read_export(opened, path, given, move))
     for done in found:
-        after = merged(opened, FILES[done.kind], KEYS[done.kind], done.rows)
-        _print(done, after, dry_run)
+        take_in(opened, done, dry_run)
+
+
+def take_in(project: Project, done: Imported, dry_run: bool) -> None:
+    """Merge imported rows into their file, and print what became of them."""
+    from tavolan.results.importing import FILES, ORDERS
+    from tavolan.results.merging import merged, write_merged
+
+    with progress_bar(f"Merging {done.path.name}"):
+        after = merged(project, FILES[done.kind], done.rows)
         if not dry_run:
-            write_merged(opened, after, ORDERS[done.kind])
+            write_merged(project, after, ORDERS[done.kind])
+    _print(done, after, dry_run)
 
 
 def _fetched(project: Project, store: str) -> list[Imported]:
     from tavolan.consoles.comparison import console_stores
     from tavolan.results.from_console import fetch_metrics
 
-    return [fetch_metrics(project, name) for name in console_stores(project, [store] if store else [])]
+    found = []
+    for name in console_stores(project, [store] if store else []):
+        with progress_bar(f"Fetching metrics of {name}"):
+            found.append(fetch_metrics(project, name))
+    return found
 
 
 def _print(done: Imported, after: Merged, dry_run: bool) -> None:

@@ -63,11 +63,14 @@ def cover(
     matrix: Annotated[bool, typer.Option("--matrix", help="One matrix of all phrases and storefronts.")] = False,
     budgets: Annotated[bool, typer.Option("--budgets", help="Keyword space in locales read beside the first.")] = False,
     figure: Annotated[Path | None, typer.Option("--figure", help="Write a heat map of one store to this PNG.")] = None,
+    why: Annotated[
+        bool, typer.Option("--why", help="Every phrase, with demand and difficulty and their origin.")
+    ] = False,
     json: JsonOption = False,
 ) -> None:
     """Tell for each storefront what the listing answers, and which words are missing.
 
-    A line per storefront; --storefront, --list, --uncovered and --all print every phrase.
+    A line per storefront; --storefront, --list, --uncovered, --why and --all print every phrase, with its rank.
     """
     from tavolan.reports.documents.build import coverage_document
     from tavolan.words.coverage import aimed_at, storefronts_of
@@ -84,7 +87,8 @@ def cover(
     if matrix or budgets:
         _print_apart(opened, stores, answers, matrix, budgets)
     else:
-        _print_cover(opened, stores, answers, uncovered, bool(storefront or list_ or uncovered or all))
+        every = bool(storefront or list_ or uncovered or why or all)
+        _print_cover(opened, stores, answers, uncovered, every, why)
     if figure:
         _write_heat_map(opened, stores[0], answers, figure)
 
@@ -101,14 +105,16 @@ def _write_heat_map(opened: Project, store: str, answers: list[Answer], target: 
     console().print(f"\n{target}", soft_wrap=True)
 
 
-def _print_cover(opened: Project, stores: list[str], answers: list[Answer], uncovered: bool, phrases: bool) -> None:
+def _print_cover(
+    opened: Project, stores: list[str], answers: list[Answer], uncovered: bool, phrases: bool, why: bool
+) -> None:
     from tavolan.reports import covertables
     from tavolan.words.coverage import unlocks
     from tavolan.words.value import Valuer
 
     out = console()
     if phrases:
-        covertables.print_coverage(out, opened, answers, uncovered)
+        covertables.print_coverage(out, opened, answers, uncovered, why)
     else:
         covertables.print_summary(out, opened, answers)
     weight = Valuer(opened).weight("with-keywords")
@@ -228,14 +234,12 @@ def title(
     from tavolan.reports.documents.build import title_document
     from tavolan.words.coverage import cover as cover_phrases
     from tavolan.words.coverage import title_words
-    from tavolan.words.value import latest_ranks
 
     opened = open_project(project)
     chosen = _planned_store(opened, store)
     tag = opened.pick("--locale", [locale], list(opened.stores[chosen].locales))[0]
     served = title_words(opened, opened.stores[chosen], tag, cover_phrases(opened, [chosen]))
-    ranks = latest_ranks(opened)
     if json:
-        print_json(title_document(tag, served, ranks))
+        print_json(title_document(tag, served))
         return
-    print_title_words(console(), served, ranks)
+    print_title_words(console(), served)

@@ -19,6 +19,7 @@ from tavolan.cli.common import (
     progress_bar,
     styled,
 )
+from tavolan.cli.results_import import take_in
 
 if TYPE_CHECKING:
     from tavolan.project.model import Project
@@ -66,15 +67,28 @@ def import_terms(
     map: Annotated[
         str, typer.Option("--map", help='Their columns = ours, as in "Search term=phrase,Pop=volume".')
     ] = "",
+    storefront: Annotated[
+        str, typer.Option("--storefront", help="Of which country ranks are, where the locale doesn't say it.")
+    ] = "",
+    store: Annotated[str, typer.Option("--store", help="Of which store ranks are; else of any.")] = "",
     dry_run: DryRun = False,
 ) -> None:
-    """Take phrases of a research service into terms/: columns guessed and shown, duplicates merged, nothing lost."""
+    """Take phrases of a research service into terms/: columns guessed and shown, duplicates merged, nothing lost.
+
+    Ranks of your app go into data/ranks.csv, of today where no column has the day.
+    """
     from tavolan.exchange.foreign_table import column_map
     from tavolan.exchange.terms_import import import_table, write_terms
+    from tavolan.results.from_terms import ranks_of_terms
 
     opened = open_project(project, write=not dry_run)
     tag = _one(opened, locale)
-    done = import_table(opened, tag, file, column_map(map))
+    if store:
+        opened.pick("--store", [store], list(opened.stores))
+    columns = column_map(map)
+    listed = ranks_of_terms(opened, file, tag, columns, date.today(), storefront=storefront, store=store)
+    given = {theirs: ours for theirs, ours in columns.items() if ours != "rank"}
+    done = import_table(opened, tag, file, given, [listed.column] if listed.ranks else [])
     out = console()
     for ours, theirs in done.mapping.items():
         out.print(styled("{} [dim]from[/] {}", ours, theirs))
@@ -88,6 +102,12 @@ def import_terms(
         write_terms(opened, tag, done.terms)
     verb = "would be" if dry_run else "were"
     out.print(f"{done.added} phrases {verb} added, {done.updated} updated in terms/{tag}.csv")
+    if listed.ranks:
+        take_in(opened, listed.ranks, dry_run)
+    elif listed.column:
+        out.print(
+            styled("[yellow]Ranks are in the note:[/] nothing says of which country they are. Say it: --storefront US.")
+        )
 
 
 def score(

@@ -3,6 +3,7 @@
 import csv
 import io
 import re
+from collections.abc import Collection
 from contextlib import suppress
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -72,17 +73,19 @@ def guess(header: list[str], given: dict[str, str]) -> dict[str, str]:
     return mapping
 
 
-def import_table(project: Project, locale: str, path: Path, given: dict[str, str]) -> Import:
+def import_table(
+    project: Project, locale: str, path: Path, given: dict[str, str], kept_elsewhere: Collection[str] = ()
+) -> Import:
     """Return the terms of a locale with a research file merged in; nothing is written.
 
     Values of the file fill what's there; a value that isn't a number, or is below zero, is left out and said. Where
     relevance or difficulty run from 0 to 1, or beyond 100, they're scaled to 0 to 100. Columns without a place go into
-    the note, so nothing is lost.
+    the note, so nothing is lost, except those that are `kept_elsewhere`.
     """
     header, rows, repairs = read_table(path)
     header = [name.strip() for name in header]
     mapping = guess(header, given)
-    unmapped = [name for name in header if name and name not in mapping.values()]
+    unmapped = [name for name in header if name and name not in (*mapping.values(), *kept_elsewhere)]
     table = [dict(zip(header, row, strict=False)) for row in rows]
     scales = {name: _scale(name, mapping, table, repairs) for name in ("relevance", "difficulty")}
     terms = list(project.terms.get(locale, ()))

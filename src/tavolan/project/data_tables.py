@@ -30,17 +30,12 @@ _ROW_GROUP = 100_000
 Wanted = Sequence[tuple[str, str, Any]]
 
 
-def parquet_name(file: DataFile) -> str:
-    """Return where the many rows of a file are."""
-    return f"{file.name.removesuffix('.csv')}.parquet"
-
-
-def read_frame(root: Path, file: DataFile, key: Sequence[str], wanted: Wanted = ()) -> pd.DataFrame:
+def read_frame(root: Path, file: DataFile, wanted: Wanted = ()) -> pd.DataFrame:
     """Return the rows of a data file that are wanted, with all its columns: days as ordinals, texts as categories.
 
-    `key` are the columns that no two rows may share. Raises ProjectError for faults, with their line in CSV.
+    Raises ProjectError for faults and for rows that share their key, with their line in CSV.
     """
-    path, many = file.path_in(root), root / parquet_name(file)
+    path, many = file.path_in(root), root / file.parquet_name
     parts = []
     if path.exists():
         table = _by_arrow(path, file)
@@ -50,9 +45,9 @@ def read_frame(root: Path, file: DataFile, key: Sequence[str], wanted: Wanted = 
     if not parts:
         parts.append(_schema(file).empty_table())
     frame = _framed(pa.concat_tables(parts).unify_dictionaries(), file)
-    if frame.duplicated(list(key)).any():
-        _check_once(root, file, key)
-        frame = frame.drop_duplicates(list(key), keep="first")
+    if frame.duplicated(list(file.key)).any():
+        _check_once(root, file)
+        frame = frame.drop_duplicates(list(file.key), keep="first")
     return frame
 
 
@@ -71,7 +66,7 @@ def last_day(root: Path, file: DataFile, wanted: Wanted = ()) -> date | None:
 
 def _columns(root: Path, file: DataFile, wanted: Wanted, name: str) -> Iterator[pa.Table]:
     """Yield a column of the rows that are wanted, of the CSV and of the Parquet."""
-    path, many = file.path_in(root), root / parquet_name(file)
+    path, many = file.path_in(root), root / file.parquet_name
     if path.exists():
         table = _by_arrow(path, file)
         yield _filtered(_by_rows(root, file) if table is None else table, wanted).select([name])
@@ -165,7 +160,7 @@ def _condition(wanted: Wanted) -> pc.Expression | None:
 
 def _from_parquet(path: Path, file: DataFile, wanted: Wanted, names: list[str] | None = None) -> pa.Table:
     require_file(path, path.name)
-    shown = parquet_name(file)
+    shown = file.parquet_name
     try:
         there = parquet.read_schema(path).names
         known = set(file.required) <= set(there) <= set(file.columns)
@@ -194,7 +189,7 @@ def write_frame(root: Path, file: DataFile, frame: pd.DataFrame) -> None:
 
     Rows of Parquet are in the order in which they come. Raises ProjectError when a file can't be written.
     """
-    many = root / parquet_name(file)
+    many = root / file.parquet_name
     columns = {}
     for part in _schema(file):
         column = frame[part.name]
@@ -239,12 +234,12 @@ def _written(table: pa.Table, quoting: Literal["none", "needed"]) -> bytes:
     return written
 
 
-def _check_once(root: Path, file: DataFile, key: Sequence[str]) -> None:
+def _check_once(root: Path, file: DataFile) -> None:
     """Raise ProjectError for rows of a CSV file that share their key. Those that Parquet has too are the same rows."""
     lines: dict[tuple[str, ...], int] = {}
     problems = []
     for row in stream_data(root, file):
-        at = tuple(row.text(name) for name in key)
+        at = tuple(row.text(name) for name in file.key)
         if at in lines:
             shown = " ".join(part for part in at if part)
             message = f"is there twice: {shown} is in line {lines[at]} too"

@@ -20,8 +20,8 @@ _NUMBER = re.compile(r"[+-]?(\d+([.,]\d*)?|[.,]\d+)")
 class DataFile:
     """What a data file must look like. `numbers` maps columns to their least and most allowed values.
 
-    `dates` are columns of days as 2026-11-30; of `either`, one at least is filled in. A file that's still called
-    `old_name` is read on.
+    `dates` are columns of days as 2026-11-30; of `either`, one at least is filled in; `key` are the columns that no two
+    rows share. A file that's still called `old_name` is read on.
     """
 
     name: str
@@ -30,7 +30,13 @@ class DataFile:
     numbers: dict[str, tuple[float, float]]
     dates: tuple[str, ...] = ()
     either: tuple[str, ...] = ()
+    key: tuple[str, ...] = ()
     old_name: str = ""
+
+    @property
+    def parquet_name(self) -> str:
+        """Where the rows are when they are many."""
+        return f"{self.name.removesuffix('.csv')}.parquet"
 
     def path_in(self, root: Path) -> Path:
         """Return where the file is in a project: under its old name when it's only there."""
@@ -82,6 +88,7 @@ RANKS = DataFile(
     {"rank": (1, 10_000), "depth": (1, 10_000)},
     dates=("date",),
     either=("rank", "depth"),
+    key=("date", "store", "app", "storefront", "phrase"),
 )
 # An empty count was withheld.
 METRICS = DataFile(
@@ -90,6 +97,7 @@ METRICS = DataFile(
     ("date", "store", "storefront", "source"),
     {"impressions": (0, ANY), "page_views": (0, ANY), "installs": (0, ANY), "revenue": (-ANY, ANY)},
     dates=("date",),
+    key=("date", "store", "storefront", "source"),
 )
 # An empty store or storefront means all of them; both days belong to the campaign.
 CAMPAIGNS = DataFile(

@@ -160,13 +160,15 @@ class ConsoleTable(Table):
 
 
 class ResultsTable(Table):
-    """`[results]`: what share of the searches for a phrase each rank gets, for the search share.
+    """`[results]`: how results are measured.
 
-    Rank r gets 1 / r^`steepness`, of all ranks down to `depth`, and those behind it nothing.
+    Of the searches for a phrase, rank r gets 1 / r^`steepness`, of all ranks down to `depth`, and those behind it
+    nothing. As long as our app has no ranks, those of the app that `measured_by` names are used.
     """
 
     steepness: float = Field(1.3, ge=0, le=5)
     depth: int = Field(100, ge=1, le=1000)
+    measured_by: str = ""
 
 
 class Config(Table):

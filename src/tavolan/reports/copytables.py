@@ -13,9 +13,10 @@ from tavolan.project.addresses import parse_address
 from tavolan.project.model import ONCE, Project, Value
 from tavolan.project.texts import TextChange, Texts
 from tavolan.reports.number_words import counted
+from tavolan.reports.rank_words import ranks_in_short
 from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
-from tavolan.words.coverage import Answer, phrases_served
+from tavolan.words.coverage import Answer, phrases_served, served_by
 
 if TYPE_CHECKING:
     from tavolan.project.picture_records import PictureCounts
@@ -47,7 +48,10 @@ def _length_cells(texts: Texts, locale: str, address: str, text: str) -> tuple[S
 def print_field(console: Console, texts: Texts, address: str, answers: list[Answer]) -> None:
     """Print one field in all locales: text, length, limit, room left, and the phrases that its words serve."""
     project = texts.project
-    table = plain_table("locale", "text", "", "length", "left", "phrases served")
+    served = {tag: served_by(answers, tag, address) for tag in project.app.locales}
+    ranked = any(a.rank for own in served.values() for a in own)
+    ranks_head = ["their ranks"] if ranked else []
+    table = plain_table("locale", "text", "", "length", "left", "phrases served", *ranks_head)
     for tag in project.app.locales:
         text, inherited = texts.shown(tag, address)
         empty = "still to write" if texts.asked(tag, address) else "–"
@@ -55,7 +59,8 @@ def print_field(console: Console, texts: Texts, address: str, answers: list[Answ
         if inherited:
             shown.append("  written once" if inherited == ONCE else f"  like {inherited}", "dim")
         bar, length, left = _length_cells(texts, tag, address, text)
-        table.add_row(SafeText(tag, "bold"), shown, bar, length, left, _served(answers, tag, address))
+        ranks = [ranks_in_short(served[tag])] if ranked else []
+        table.add_row(SafeText(tag, "bold"), shown, bar, length, left, _served(answers, tag, address), *ranks)
     console.print(table)
 
 

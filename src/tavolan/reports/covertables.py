@@ -7,13 +7,13 @@ from rich.console import Console
 from tavolan.project.model import Project
 from tavolan.reports.copytables import gauge
 from tavolan.reports.number_words import counted, some_of
+from tavolan.reports.rank_words import rank_cell
 from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
 from tavolan.words.coverage import Answer, Unlock
 from tavolan.words.mentions import Mentions
 from tavolan.words.second_budgets import Budget
-from tavolan.words.split import fold
-from tavolan.words.value import TIER_WORDS
+from tavolan.words.value import TIER_WORDS, Worth
 
 # Rows of a table that anybody would still read, and names in a cell.
 MOST_ROWS = 500
@@ -46,8 +46,10 @@ def print_summary(console: Console, project: Project, answers: list[Answer]) -> 
     _print_total(console, project, answers)
 
 
-def print_coverage(console: Console, project: Project, answers: list[Answer], uncovered_only: bool) -> None:
-    """Print one table per store and storefront, uncovered phrases first, then a summary."""
+def print_coverage(
+    console: Console, project: Project, answers: list[Answer], uncovered_only: bool, why: bool = False
+) -> None:
+    """Print a table per store and storefront, uncovered phrases first, then a summary; `why` adds the value's parts."""
     by_store = sorted(answers, key=lambda a: list(project.stores).index(a.store))
     for (store, front), group in groupby(by_store, key=lambda a: (a.store, a.storefront)):
         rows = list(group)
@@ -56,11 +58,15 @@ def print_coverage(console: Console, project: Project, answers: list[Answer], un
         reached, best = sum(a.value for a in rows), sum(a.worth.value for a in rows)
         facts = f"{done} of {counted(len(rows), 'phrase')} answered, value {reached:.0f} of {best:.0f}"
         console.print(styled("\n[bold]{} · {}[/]  {}  [dim]reads {}[/]", store, front, facts, reads))
-        table = plain_table("", "phrase", "value", "answered by", "how", "words and where they are")
+        ranked = any(a.rank for a in rows)
+        extra = [*(["rank"] if ranked else []), *(["demand", "difficulty"] if why else [])]
+        table = plain_table("", "phrase", "value", *extra, "answered by", "how", "words and where they are")
         wanted = [a for a in rows if not (a.covered and uncovered_only)]
         shown = sorted(wanted, key=lambda a: (a.covered, -a.worth.value, a.phrase))
         for a in shown[:MOST_ROWS]:
-            table.add_row(*_cover_row(a))
+            mark, phrase, value, *others = _cover_row(a)
+            cells = [*([rank_cell(a.rank)] if ranked else []), *(_origins(a.worth) if why else ())]
+            table.add_row(mark, phrase, value, *cells, *others)
         if table.row_count:
             console.print(table)
         _print_left(console, len(shown))
@@ -84,6 +90,15 @@ def _print_total(console: Console, project: Project, answers: list[Answer]) -> N
             reached,
             best,
         )
+    )
+
+
+def _origins(worth: Worth) -> tuple[SafeText, SafeText]:
+    """Return demand and difficulty, each with where it's from."""
+    hard = SafeText("unknown", "dim") if worth.difficulty is None else SafeText(f"{worth.difficulty:.0f} ")
+    return (
+        SafeText(f"{100 * worth.demand:.0f} ").append(worth.demand_from, "dim"),
+        hard.append(worth.difficulty_from, "dim"),
     )
 
 
@@ -169,14 +184,12 @@ def print_budgets(console: Console, found: list[Budget]) -> None:
     console.print(table)
 
 
-def print_title_words(console: Console, served: dict[str, list[Answer]], ranks: dict[tuple[str, str], float]) -> None:
-    """Print the words of a title with the phrases they serve and the app's rank for each."""
+def print_title_words(console: Console, served: dict[str, list[Answer]]) -> None:
+    """Print the words of a title with the phrases they serve and the app's rank for each, with its change."""
     table = plain_table("word", "phrases", "served, with storefront and rank where it's known")
     for word, answers in served.items():
         cell = SafeText()
         for a in answers:
-            rank = ranks.get((fold(a.phrase), a.storefront))
-            cell.append(a.phrase).append(f" {a.storefront}", "dim")
-            cell.append(f" #{rank:.0f}" if rank else "", "green").append("   ")
+            cell.append(a.phrase).append(f" {a.storefront} ", "dim").append_text(rank_cell(a.rank)).append("   ")
         table.add_row(SafeText(word, "bold"), str(len(answers)), cell if answers else SafeText("none", "dim"))
     console.print(table)

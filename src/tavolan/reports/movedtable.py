@@ -1,21 +1,16 @@
 """The digest of a period, for people: one screen."""
 
-import math
 from collections.abc import Iterable, Sequence
 
 from rich.console import Console
 
 from tavolan.reports.number_words import counted
+from tavolan.reports.rank_words import rank_words
 from tavolan.reports.resultstables import ratio_words, verdict_words
 from tavolan.reports.styled import SafeText, styled
 from tavolan.results.moved import MARKS, Move, Moved
 
 _MOST = 6
-
-
-def rank_words(rank: float) -> str:
-    """Return a rank for people; `none` where the app wasn't found."""
-    return "none" if math.isinf(rank) else f"{rank:.0f}"
 
 
 def print_moved(console: Console, digest: Moved, why: bool) -> None:

@@ -11,6 +11,7 @@ from tavolan.pictures.design.colour import resolve
 from tavolan.pictures.making.thumbnails import thumbs
 from tavolan.project.model import Project, Store
 from tavolan.project.picture_records import finished, set_files
+from tavolan.reports.rank_words import change_words, rank_words
 from tavolan.rulebooks.model import FieldRule, Role
 from tavolan.words.coverage import Answer, cover
 from tavolan.words.plan_model import Plan
@@ -96,6 +97,8 @@ def build_page(project: Project, findings: list[Finding], plan: Plan | None = No
         source=project.source_locale,
         matrices=_matrices(project),
         tier_words=TIER_WORDS,
+        rank_words=rank_words,
+        change_words=change_words,
         plan=plan,
     )
 
@@ -109,6 +112,7 @@ class MatrixView:
     rows: list[tuple[str, str, float, list[Answer | None]]]
     done: int
     total: int
+    ranked: bool
 
 
 def _matrices(project: Project) -> list[MatrixView]:
@@ -126,7 +130,9 @@ def _matrices(project: Project) -> list[MatrixView]:
             (locale, phrase, value, [cells.get((locale, phrase, front)) for front in fronts])
             for (locale, phrase), value in worth.items()
         ]
-        found.append(MatrixView(store, fronts, rows, sum(a.covered for a in answers), len(answers)))
+        found.append(
+            MatrixView(store, fronts, rows, sum(a.covered for a in answers), len(answers), any(a.rank for a in answers))
+        )
     return found
 
 

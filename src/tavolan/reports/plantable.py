@@ -96,10 +96,22 @@ def _print_locale(console: Console, locale: LocalePlan) -> None:
 
 def print_factors(console: Console, rows: list[tuple[str, str, Worth]]) -> None:
     """Print the factors of every phrase's value."""
-    table = plain_table("locale", "phrase", "relevance", "demand", "chance", "value at best")
+    table = plain_table(
+        "locale", "phrase", "relevance", "demand", "from", "difficulty", "from", "chance", "value at best"
+    )
     for locale, phrase, worth in rows:
-        parts = (f"{part:.2f}" for part in (worth.relevance, worth.demand, worth.chance))
-        table.add_row(locale, phrase, *parts, f"{worth.value:.1f}")
+        hard = "unknown" if worth.difficulty is None else f"{worth.difficulty:.0f}"
+        table.add_row(
+            locale,
+            SafeText(phrase),
+            f"{worth.relevance:.2f}",
+            f"{worth.demand:.2f}",
+            SafeText(worth.demand_from, "dim"),
+            hard,
+            SafeText(worth.difficulty_from, "dim"),
+            f"{worth.chance:.2f}",
+            f"{worth.value:.1f}",
+        )
     console.print(table)
     console.print(
         styled("[dim]value = 100 × relevance × demand × chance, times the tier's weight in \\[words.tiers][/]")

@@ -3,8 +3,8 @@
 from rich.console import Console
 
 from tavolan.project.model import Project
-from tavolan.reports.movedtable import rank_words
 from tavolan.reports.number_words import counted
+from tavolan.reports.rank_words import rank_words
 from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
 from tavolan.results.history import RankHistory

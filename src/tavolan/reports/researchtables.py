@@ -5,6 +5,7 @@ from typing import Any
 from rich.console import Console
 
 from tavolan.reports.number_words import counted
+from tavolan.reports.rank_words import rank_cell
 from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
 from tavolan.words.difficulty import PARTS
@@ -36,13 +37,12 @@ def print_scores(console: Console, found: list[Score], parts: bool) -> None:
     table = plain_table("locale", "phrase", "storefront", "difficulty", "from", "demand", "from", *extra)
     for one in found:
         hard = f"{one.difficulty:.0f}" if one.difficulty is not None else SafeText("unknown", "dim")
-        origin = one.difficulty_from
+        origin: str = one.difficulty_from
         if origin == "list" and one.page is not None:
             origin = f"list; page says {one.page:.0f}"
-        asked = f"{one.demand:.0f}" if one.demand is not None else SafeText("unknown", "dim")
         values = [f"{one.parts[name]:.2f}" if name in one.parts else "" for name in extra]
         phrase = SafeText(one.phrase, "bold")
-        table.add_row(one.locale, phrase, one.storefront, hard, origin, asked, one.demand_from, *values)
+        table.add_row(one.locale, phrase, one.storefront, hard, origin, f"{one.demand:.0f}", one.demand_from, *values)
     console.print(table)
     console.print(styled("[dim]difficulty: from terms/, else from data/search_pages.csv; formula: docs/words.md[/]"))
 
@@ -51,10 +51,13 @@ def print_fit(console: Console, locale: str, fit: Fit) -> None:
     """Print what's within reach."""
     facts = f"{counted(fit.phrases, 'phrase')} in the first ten: difficulty {fit.mean:.0f} ± {fit.spread:.0f}"
     console.print(styled("[bold]{}[/]  {}\n", locale, facts))
-    table = plain_table("phrase", "reach")
+    table = plain_table("phrase", "reach", "ranks, and their change in four weeks")
     order = list(_REACH)
     for phrase, reach in sorted(fit.reach.items(), key=lambda item: (order.index(item[1]), item[0])):
-        table.add_row(phrase, SafeText(reach, _REACH[reach]))
+        ranks = SafeText()
+        for storefront, store, known in fit.ranks[phrase]:
+            ranks.append(f"{store} {storefront} ".lstrip(), "dim").append_text(rank_cell(known)).append("   ")
+        table.add_row(SafeText(phrase), SafeText(reach, _REACH[reach]), ranks)
     console.print(table)
 
 

@@ -1,12 +1,13 @@
 """The history of ranks, per phrase, storefront, store and app; ours beside others."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 
 from tavolan.errors import UnknownNameError, UsageError
 from tavolan.project.model import Project
 from tavolan.results.periods import Campaign, Change, Period, changes_of, read_campaigns
-from tavolan.results.ranks import OURS, Selection, lists_by_phrase, phrases_of, read_ranks, written_phrases
+from tavolan.results.ranks import Selection, lists_by_phrase, phrases_of, read_ranks, written_phrases
+from tavolan.words.known_ranks import measured_app
 from tavolan.words.split import fold
 
 _LINE = ("app", "storefront", "phrase", "store")
@@ -50,7 +51,9 @@ class RankHistory:
 
 
 def rank_history(project: Project, selection: Selection, lists: tuple[str, ...] = ()) -> RankHistory:
-    """Return the ranks that are selected; without phrases or lists, of all target phrases. Ours come first.
+    """Return ranks of our app and of the others that are selected; without phrases or lists, of all target phrases.
+
+    Our ranks, or those that `measured_by` names in their place, come first.
 
     Raises UsageError for a list that isn't in `terms/`, and where there are no such ranks.
     """
@@ -61,7 +64,8 @@ def rank_history(project: Project, selection: Selection, lists: tuple[str, ...] 
     phrases = {fold(phrase) for phrase in (*selection.phrases, *phrases_of(project, lists))}
     of_phrase = lists_by_phrase(project)
     written = written_phrases(project, phrases or of_phrase.keys())
-    wanted = Selection(selection.stores, selection.storefronts, written, selection.apps, selection.period)
+    measured = measured_app(project)
+    wanted = replace(selection, phrases=written, apps=(measured, *selection.apps))
     if not written or (frame := read_ranks(project, wanted)).empty:
         raise UsageError("there are no such ranks", "Add them to data/ranks.csv, or choose others.")
     lines = []
@@ -72,7 +76,7 @@ def rank_history(project: Project, selection: Selection, lists: tuple[str, ...] 
         lines.append(RankLine(str(store), str(app), str(storefront), str(phrase), groups, ranks))
     days = (int(frame["date"].min()), int(frame["date"].max()))
     period = selection.period or Period(*map(date.fromordinal, days))
-    lines.sort(key=lambda line: (line.app != OURS, line.last, line.phrase, line.storefront, line.app))
+    lines.sort(key=lambda line: (line.app != measured, line.last, line.phrase, line.storefront, line.app))
     fronts = {line.storefront for line in lines}
     changes = [one for one in changes_of(project) if period.holds(one.day) and fronts & set(one.storefronts(project))]
     running = [one for one in read_campaigns(project) if one.period.meets(period)]

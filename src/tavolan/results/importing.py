@@ -19,16 +19,14 @@ from tavolan.errors import Problem, ProjectError, UsageError, nearest
 from tavolan.exchange.foreign_table import country_code, plain_name, spelled_number
 from tavolan.project.datafile import METRICS, RANKS, DataFile
 from tavolan.project.model import Project
-from tavolan.results import metrics, ranks
 from tavolan.results.foreign_frame import read_foreign
 from tavolan.results.import_dates import DayOrder, day_reader
 
 Kind = Literal["metrics", "ranks"]
 FILES: dict[Kind, DataFile] = {"metrics": METRICS, "ranks": RANKS}
-KEYS: dict[Kind, tuple[str, ...]] = {"metrics": metrics.KEY, "ranks": ranks.KEY}
 # In which order rows are kept. Ranks of a phrase are together, so that a history is found without reading all.
 ORDERS: dict[Kind, tuple[str, ...]] = {
-    "metrics": metrics.KEY, "ranks": ("storefront", "phrase", "store", "app", "date")
+    "metrics": METRICS.key, "ranks": ("storefront", "phrase", "store", "app", "date")
 }  # fmt: skip
 _MOST_FAULTS = 20
 # A count with marks between its thousands, of any language: there's no half install.
@@ -58,19 +56,24 @@ class Imported:
     repairs: list[str] = field(default_factory=list)
 
 
-def read_export(project: Project, path: Path, given: Given) -> Imported:
-    """Return the rows of an export in our columns. Nothing is written.
+def read_export(
+    project: Project, path: Path, given: Given, progress: Callable[[int, int | None], None] | None = None
+) -> Imported:
+    """Return the rows of an export in our columns. Nothing is written. `progress` hears of columns, done and in all.
 
     Raises UsageError for columns or values that the command has to name, ProjectError for cells that can't be read.
     """
     table, repairs = read_foreign(path)
-    return take_rows(project, path, table, given, repairs)
+    return take_rows(project, path, table, given, repairs, progress)
 
 
-def take_rows(project: Project, path: Path, table: pd.DataFrame, given: Given, repairs: list[str]) -> Imported:
+def take_rows(
+    project: Project, path: Path, table: pd.DataFrame, given: Given, repairs: list[str],
+    progress: Callable[[int, int | None], None] | None = None,
+) -> Imported:  # fmt: skip
     """Return foreign rows, all of them texts, in our columns; as `read_export`."""
     kind, mapping = _guess(list(table.columns), given)
-    file, key = FILES[kind], list(KEYS[kind])
+    file = FILES[kind]
     not_kept = [name for name in table.columns if name and name not in mapping.values()]
     first = table.iloc[:, 0]
     sums = [text for text in first.unique() if plain_name(text) in _names()["totals"]["names"]]
@@ -85,7 +88,9 @@ def take_rows(project: Project, path: Path, table: pd.DataFrame, given: Given, r
     readers = _readers(project, kind, table, mapping, given)
     found = pd.DataFrame(index=table.index)
     problems: list[Problem] = []
-    for name in file.columns:
+    for number, name in enumerate(file.columns):
+        if progress:
+            progress(number, len(file.columns))
         if name in mapping:
             found[name] = _read_column(path, mapping[name], table[mapping[name]], readers[name], problems)
         else:
@@ -96,7 +101,7 @@ def take_rows(project: Project, path: Path, table: pd.DataFrame, given: Given, r
     found = found.astype({**dict.fromkeys(file.numbers, "float64"), "date": "int64"})
     if kind == "ranks":
         found["depth"] = _depths(found, table[mapping["rank"]] if "rank" in mapping else None)
-    return Imported(path, kind, mapping, not_kept, _summed(found, file, key, not_kept, repairs), repairs)
+    return Imported(path, kind, mapping, not_kept, _summed(found, file, not_kept, repairs), repairs)
 
 
 def _depths(frame: pd.DataFrame, cells: "pd.Series[Any] | None") -> "pd.Series[float]":
@@ -115,13 +120,12 @@ def _beyond(text: str) -> float | None:
     return spelled_number(text.strip().lstrip(">= "))
 
 
-def _summed(
-    frame: pd.DataFrame, file: DataFile, key: list[str], not_kept: list[str], repairs: list[str]
-) -> pd.DataFrame:
+def _summed(frame: pd.DataFrame, file: DataFile, not_kept: list[str], repairs: list[str]) -> pd.DataFrame:
     """Return one row per key: parts of a day, as of several devices, are added up; of ranks, the last one counts.
 
     A sum of which a part was withheld is withheld.
     """
+    key = list(file.key)
     if not frame.duplicated(key).any():
         return frame
     parts = f" by {', '.join(not_kept)}" if not_kept else ""
@@ -147,7 +151,8 @@ def _guess(header: list[str], given: Given) -> tuple[Kind, dict[str, str]]:
     mappings = {kind: _mapped(kind, header, given) for kind in kinds}
     for kind, mapping in mappings.items():
         counts = set(mapping) & set(FILES[kind].numbers)
-        if "date" in mapping and counts and (kind == "metrics" or "phrase" in mapping):
+        dated = "date" in mapping or given.values.get("date")
+        if dated and counts and (kind == "metrics" or "phrase" in mapping):
             missing = [name for name in FILES[kind].required if name not in mapping and not given.values.get(name)]
             for name in missing:
                 option = f"--{name}" if name in ("storefront", "source") else f'--map "NAME={name}"'
@@ -159,7 +164,7 @@ def _guess(header: list[str], given: Given) -> tuple[Kind, dict[str, str]]:
 
 
 def _mapped(kind: Kind, header: list[str], given: Given) -> dict[str, str]:
-    file, known = FILES[kind], _names()[kind]
+    file = FILES[kind]
     mapping: dict[str, str] = {}
     for theirs, ours in given.columns.items():
         if theirs not in header:
@@ -169,13 +174,21 @@ def _mapped(kind: Kind, header: list[str], given: Given) -> dict[str, str]:
         elif given.kind or not any(ours in each.columns for each in FILES.values()):
             raise UsageError(f'there\'s no column "{ours}"', nearest(ours, file.columns), option="--map")
     for ours in file.columns:
-        names = [plain_name(ours), *known.get(ours, ())]
-        # In the order of the names: the first is the likeliest.
-        for name in names:
-            column = next((one for one in header if plain_name(one) == name and one not in mapping.values()), None)
-            if ours not in mapping and column is not None:
-                mapping[ours] = column
+        free = [name for name in header if name not in mapping.values()]
+        if ours not in mapping and (column := column_of(kind, ours, free)):
+            mapping[ours] = column
     return mapping
+
+
+def column_of(kind: Kind, ours: str, header: list[str], given: Mapping[str, str] | None = None) -> str:
+    """Return the column that's ours, as it's given or by its name; "" where there's none."""
+    if chosen := next((theirs for theirs, name in (given or {}).items() if name == ours), ""):
+        return chosen if chosen in header else ""
+    # In the order of the names: the first is the likeliest.
+    for name in [plain_name(ours), *_names()[kind].get(ours, ())]:
+        if column := next((one for one in header if plain_name(one) == name), ""):
+            return column
+    return ""
 
 
 def _readers(

@@ -26,13 +26,13 @@ class Merged:
     same: int
 
 
-def merged(project: Project, file: DataFile, key: Sequence[str], rows: pd.DataFrame) -> Merged:
+def merged(project: Project, file: DataFile, rows: pd.DataFrame) -> Merged:
     """Return the rows of a file with others merged in; a number that they don't know stays. Nothing is written."""
-    before = read_frame(project.root, file, key)
+    before = read_frame(project.root, file)
     texts = [name for name in file.columns if name not in (*file.numbers, *file.dates)]
     before = before.assign(**{name: _categories(before[name]) for name in texts})
     rows = rows[list(file.columns)].assign(**{name: _categories(rows[name]) for name in texts})
-    ours, theirs = _row_numbers(before, rows, key)
+    ours, theirs = _row_numbers(before, rows, file.key)
     place = pd.Index(ours).get_indexer(pd.Index(theirs))
     there = place >= 0
     same = there.copy()

@@ -13,15 +13,13 @@ from tavolan.project.model import Project
 from tavolan.results.periods import Period
 from tavolan.results.rate_effect import DailyCounts
 
-KEY = ("date", "store", "storefront", "source")
-
 
 def read_metrics(project: Project) -> pd.DataFrame:
     """Return the metrics: `date` as an ordinal, store, storefront, source, and the counts; NaN was withheld.
 
     Raises ProjectError for faults in the file, for a store that isn't the project's, and for a day that's there twice.
     """
-    frame = read_frame(project.root, METRICS, KEY)
+    frame = read_frame(project.root, METRICS)
     for store in frame["store"].unique():
         if store not in project.stores:
             remedy = f"Write {' or '.join(project.stores)}."

@@ -11,9 +11,10 @@ from tavolan.errors import UsageError
 from tavolan.project.model import Project
 from tavolan.results.metrics import counts_around, of_places, read_metrics, rows_in
 from tavolan.results.periods import Campaign, Change, Period, changes_of, period_of, read_campaigns
-from tavolan.results.ranks import OURS, Selection, last_of, lists_by_phrase, newest_day, read_ranks
+from tavolan.results.ranks import Selection, last_of, lists_by_phrase, newest_day, read_ranks
 from tavolan.results.rate_effect import RateEffect, rate_effect
 from tavolan.words.coverage import cover
+from tavolan.words.known_ranks import OURS, measured_app
 from tavolan.words.split import fold
 
 # Entering the first so many is worth a line of its own.
@@ -68,9 +69,10 @@ class InstallsMoved:
 
 @dataclass(frozen=True)
 class Moved:
-    """All that moved in a period against the one before."""
+    """All that moved in a period against the one before; ranks are those of `app`."""
 
     period: Period
+    app: str
     moves: list[Move] = field(default_factory=list)
     unfound: list[Unfound] = field(default_factory=list)
     not_targeted: list[Move] = field(default_factory=list)
@@ -97,23 +99,24 @@ def what_moved(
     first: date | None = None, last: date | None = None,
 ) -> Moved:  # fmt: skip
     """Return the digest of a period. Raises ProjectError for faults in the files, UsageError where there's no data."""
-    chosen, fronts = tuple(stores), tuple(storefronts)
+    chosen, fronts, app = tuple(stores), tuple(storefronts), measured_app(project)
     metrics = of_places(read_metrics(project), storefronts=fronts)
     days_known = [date.fromordinal(int(metrics["date"].max()))] if len(metrics) else []
     newest = last or max(
-        filter(None, [*days_known, newest_day(project, Selection(chosen, fronts, apps=(OURS,)))]), default=None
+        filter(None, [*days_known, newest_day(project, Selection(chosen, fronts, apps=(app,)))]), default=None
     )
     if newest is None:
         raise UsageError("there are neither metrics nor ranks", "Import some: tavolan results import FILE.")
     period = period_of(newest, days, first, last)
     both = Period(period.before().first, period.last)
-    ranks = read_ranks(project, Selection(chosen, fronts, apps=(OURS,), period=both))
+    ranks = read_ranks(project, Selection(chosen, fronts, apps=(app,), period=both))
     own = [store for store in project.stores if not chosen or store in chosen]
     moves = _moves(project, ranks, period)
     return Moved(
         period,
+        app,
         [one for one in moves if one.is_target],
-        _unfound(project, ranks, period, own),
+        _unfound(project, ranks, period, own) if app == OURS else [],
         [one for one in moves if not one.is_target and one.now < math.inf],
         [one for store in own if (one := _installs(metrics, store, period))],
         [one for one in changes_of(project) if period.holds(one.day) and one.store in own],

@@ -14,14 +14,10 @@ from tavolan.results.metrics import rows_in
 from tavolan.results.periods import Period
 from tavolan.words.split import fold
 
-KEY = ("date", "store", "app", "storefront", "phrase")
-# How our own app is named in tables; it's empty in files.
-OURS = ""
-
 
 @dataclass(frozen=True)
 class Selection:
-    """Which ranks; empty means all. `apps` are other apps' names, and OURS."""
+    """Which ranks; empty means all. `apps` are other apps' names, and "" for ours."""
 
     stores: tuple[str, ...] = ()
     storefronts: tuple[str, ...] = ()
@@ -47,15 +43,15 @@ def read_ranks(project: Project, selection: Selection | None = None) -> pd.DataF
 
     Raises ProjectError for faults in `data/ranks.csv` or its Parquet.
     """
-    frame = read_frame(project.root, RANKS, KEY, (selection or Selection()).conditions())
+    frame = read_frame(project.root, RANKS, (selection or Selection()).conditions())
     frame["rank"] = frame["rank"].fillna(math.inf)
     return frame
 
 
 def last_of(frame: pd.DataFrame, period: Period) -> dict[tuple[str, str, str, str], float]:
     """Return (store, app, storefront, phrase) → the last rank in a period; infinite where the app wasn't found."""
-    last = rows_in(frame, period).sort_values("date", kind="stable").drop_duplicates(list(KEY[1:]), keep="last")
-    columns = [last[name].astype(str) for name in KEY[1:]]
+    last = rows_in(frame, period).sort_values("date", kind="stable").drop_duplicates(list(RANKS.key[1:]), keep="last")
+    columns = [last[name].astype(str) for name in RANKS.key[1:]]
     return {tuple(key): float(rank) for *key, rank in zip(*columns, last["rank"], strict=True)}
 
 

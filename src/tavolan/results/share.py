@@ -16,8 +16,9 @@ import pandas as pd
 from tavolan.errors import UsageError
 from tavolan.project.model import Project, Term
 from tavolan.results.periods import Period
-from tavolan.results.ranks import OURS, Selection, read_ranks
+from tavolan.results.ranks import Selection, read_ranks
 from tavolan.words.coverage import storefronts_of, targets
+from tavolan.words.known_ranks import OURS
 from tavolan.words.split import fold
 from tavolan.words.value import Valuer
 

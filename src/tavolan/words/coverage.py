@@ -18,6 +18,7 @@ from typing import Any
 from tavolan.project.addresses import parse_address
 from tavolan.project.model import Project, Store, Term
 from tavolan.words import split
+from tavolan.words.known_ranks import KnownRank, rank_in
 from tavolan.words.matching import TIERS, Answered, Listing, Tier, listing_of
 from tavolan.words.mentions import LocaleMentions, Mentions
 from tavolan.words.phrases import is_plain, phrase_of, plain_words
@@ -27,7 +28,10 @@ from tavolan.words.value import Valuer, Worth
 
 @dataclass(slots=True)
 class Answer:
-    """Whether and how strongly one storefront answers one phrase. `used` has the field of each word."""
+    """Whether and how strongly one storefront answers one phrase. `used` has the field of each word.
+
+    `rank` is our app's in this store, where it's known.
+    """
 
     store: str
     storefront: str
@@ -44,6 +48,7 @@ class Answer:
     worth: Worth
     value: float
     mentions: Mentions | None = None
+    rank: KnownRank | None = None
 
 
 def storefronts_of(store: Store) -> list[str]:
@@ -114,6 +119,7 @@ def _answer(front: _Front, term: Term, valuer: Valuer, mentioned: dict[str, Loca
         worth,
         worth.value * valuer.weight(tier),
         None if counts is None else counts.count(term.phrase) if tier or not is_plain(term.phrase) else counts.nowhere,
+        rank_in(valuer.known_ranks, term.phrase, front.storefront, front.store.id) if valuer.known_ranks else None,
     )
 
 
@@ -279,13 +285,14 @@ def coverage_by_storefront(answers: list[Answer]) -> dict[str, dict[str, dict[st
 
 def phrases_served(answers: list[Answer], locale: str, address: str) -> dict[str, bool]:
     """Return per target phrase of a locale whether a word of a field helps to answer it."""
+    helped = {a.phrase for a in served_by(answers, locale, address)}
+    return {a.phrase: a.phrase in helped for a in answers if a.terms_locale == locale}
+
+
+def served_by(answers: list[Answer], locale: str, address: str) -> list[Answer]:
+    """Return the answers to phrases of a locale that a word of its field helps with."""
     field = parse_address(address).key
-    marks: dict[str, bool] = {}
-    for a in answers:
-        if a.terms_locale == locale:
-            helps = a.locale == locale and field in a.used.values()
-            marks[a.phrase] = marks.get(a.phrase, False) or helps
-    return marks
+    return [a for a in answers if a.terms_locale == a.locale == locale and field in a.used.values()]
 
 
 def aimed_at(project: Project, answers: list[Answer], locales: list[str], lists: list[str]) -> list[Answer]:

@@ -28,12 +28,15 @@ _STALE_DAYS = 182
 _STALE = 0.6
 
 
+DifficultyOrigin = Literal["list", "page", ""]
+
+
 @dataclass(frozen=True)
 class Difficulty:
     """A phrase's difficulty, 0 to 100, and where it's from; `page` is what a saved page says, `parts` its parts."""
 
     value: float | None
-    origin: Literal["list", "page", ""]
+    origin: DifficultyOrigin
     page: float | None
     parts: dict[str, float]
 

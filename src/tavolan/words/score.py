@@ -1,31 +1,23 @@
 """Difficulty and demand of phrases, and what the app can win, by documented formulas.
 
-The difficulty is that of `words.difficulty`.
-
-Demand, 0 to 100: the volume where there's one, on the scale of `words.value`; else from search suggestions:
-
-    100 x sqrt(1 - typed) x (11 - position) / 10
-    typed = letters of the seed / letters of the phrase: what's suggested after few letters is asked for often
-
-The best of all suggestions counts.
+The difficulty is that of `words.difficulty`, the demand that of `words.demand`, times 100.
 """
 
-import math
 import statistics
 from dataclasses import dataclass
 from datetime import date
 
 from tavolan.errors import UsageError
-from tavolan.project.datafile import SUGGESTIONS, Row, read_data
-from tavolan.project.model import Project, Term
+from tavolan.project.model import Project
 from tavolan.words import split
-from tavolan.words.difficulty import TOP
-from tavolan.words.value import Valuer, latest_ranks
+from tavolan.words.demand import DemandOrigin, Demands
+from tavolan.words.difficulty import TOP, Difficulties, DifficultyOrigin
+from tavolan.words.known_ranks import KnownRank, best_ranks, known_ranks
 
 
 @dataclass(frozen=True)
 class Score:
-    """A phrase's difficulty and demand with their parts; None where there's no data.
+    """A phrase's difficulty, with its parts, and demand; a difficulty is None where there's no data.
 
     `difficulty` is from the phrase's list or from a saved page, as `difficulty_from` says; `page` is what a page says.
     """
@@ -34,59 +26,40 @@ class Score:
     locale: str
     storefront: str
     difficulty: float | None
-    difficulty_from: str
+    difficulty_from: DifficultyOrigin
     page: float | None
     parts: dict[str, float]
-    demand: float | None
-    demand_from: str
+    demand: float
+    demand_from: DemandOrigin
 
 
 @dataclass(frozen=True)
 class Fit:
-    """What the app can win: mean and spread of the difficulty of phrases where it is in the first ten."""
+    """What the app can win: mean and spread of the difficulty of phrases where it is in the first ten.
+
+    `ranks` has (storefront, store, rank) of each phrase under which the app was looked for.
+    """
 
     mean: float
     spread: float
     phrases: int
     reach: dict[str, str]
-
-
-def suggested_demand(phrase: str, suggestions: list[Row]) -> float | None:
-    """Return the demand of a phrase, 0 to 100, from the suggestions that hold it, or None when none does."""
-    folded = "".join(split.fold(phrase).split())
-    best = None
-    for row in suggestions:
-        if "".join(split.fold(row.text("phrase")).split()) != folded:
-            continue
-        typed = min(1.0, len("".join(split.fold(row.text("seed")).split())) / max(1, len(folded)))
-        value = 100 * math.sqrt(1 - typed) * max(0.0, 11 - row.numbers["position"]) / 10
-        best = value if best is None else max(best, value)
-    return best
+    ranks: dict[str, list[tuple[str, str, KnownRank]]]
 
 
 def score(project: Project, locales: list[str], today: date) -> list[Score]:
-    """Return the scores of the target phrases of some locales, from saved search pages and suggestions."""
-    suggestions: dict[str, list[Row]] = {}
-    for row in read_data(project.root, SUGGESTIONS):
-        suggestions.setdefault(row.text("locale"), []).append(row)
-    valuer = Valuer(project, today)
+    """Return the scores of the target phrases of some locales, from lists, saved search pages and suggestions."""
+    demands, difficulties = Demands(project), Difficulties(project, today)
     found = []
     for tag in locales:
         for term in project.terms.get(tag, ()):
-            demand, origin = _demand(term, suggestions.get(tag, []), valuer)
-            for front in valuer.difficulties.storefronts(term.phrase) or [""]:
-                hard = valuer.difficulties.of(term, front)
+            demand, origin = demands.of(term)
+            for front in difficulties.storefronts(term.phrase) or [""]:
+                hard = difficulties.of(term, front)
                 found.append(
-                    Score(term.phrase, tag, front, hard.value, hard.origin, hard.page, hard.parts, demand, origin)
+                    Score(term.phrase, tag, front, hard.value, hard.origin, hard.page, hard.parts, 100 * demand, origin)
                 )
     return found
-
-
-def _demand(term: Term, suggestions: list[Row], valuer: Valuer) -> tuple[float | None, str]:
-    if term.volume is not None:
-        return 100 * valuer.worth(term).demand, "volume"
-    value = suggested_demand(term.phrase, suggestions)
-    return value, "suggestions" if value is not None else ""
 
 
 def fit(project: Project, locale: str, scores: list[Score]) -> Fit:
@@ -102,7 +75,8 @@ def fit(project: Project, locale: str, scores: list[Score]) -> Fit:
         if score_.locale == locale and score_.difficulty is not None:
             folded = split.fold(score_.phrase)
             known[folded] = max(known.get(folded, 0.0), score_.difficulty)
-    ranks = latest_ranks(project)
+    looks = known_ranks(project)
+    ranks = best_ranks(looks)
     best: dict[str, float] = {}
     for (phrase, _), rank in ranks.items():
         best[phrase] = min(rank, best.get(phrase, rank))
@@ -118,7 +92,10 @@ def fit(project: Project, locale: str, scores: list[Score]) -> Fit:
         folded = split.fold(term.phrase)
         if folded in known:
             reach[term.phrase] = _reach(known[folded], best.get(folded), mean, spread)
-    return Fit(mean, spread, len(won), reach)
+    places: dict[str, list[tuple[str, str, KnownRank]]] = {}
+    for (phrase, front, store), known_rank in sorted(looks.items()):
+        places.setdefault(phrase, []).append((front, store, known_rank))
+    return Fit(mean, spread, len(won), reach, {phrase: places.get(split.fold(phrase), []) for phrase in reach})
 
 
 def _reach(hard: float, rank: float | None, mean: float, spread: float) -> str:

@@ -9,9 +9,10 @@ from itertools import pairwise
 from typing import NamedTuple
 
 from tavolan.errors import one_problem
-from tavolan.project.datafile import RANKS, read_data
 from tavolan.project.model import Project, Term
-from tavolan.words.difficulty import Difficulties
+from tavolan.words.demand import DemandOrigin, Demands
+from tavolan.words.difficulty import Difficulties, DifficultyOrigin
+from tavolan.words.known_ranks import best_ranks, known_ranks
 from tavolan.words.matching import TIERS, Tier
 from tavolan.words.split import fold
 
@@ -31,41 +32,26 @@ _LEAST_CHANCE = 0.05
 _FAR = 100
 
 
-def latest_ranks(project: Project) -> dict[tuple[str, str], float]:
-    """Return (folded phrase, storefront) → the latest rank of the app in `data/ranks.csv`, the best of all stores.
-
-    A phrase under which the app wasn't found in the end has none.
-    """
-    latest: dict[tuple[str, str, str], tuple[str, float]] = {}
-    for row in read_data(project.root, RANKS):
-        if row.text("app"):
-            continue
-        key = (fold(row.text("phrase")), row.text("storefront"), row.text("store"))
-        found = (row.text("date"), row.numbers.get("rank", math.inf))
-        if key not in latest or found[0] >= latest[key][0]:
-            latest[key] = found
-    best: dict[tuple[str, str], float] = {}
-    for (phrase, storefront, _), (_, rank) in latest.items():
-        if rank < math.inf:
-            best[phrase, storefront] = min(rank, best.get((phrase, storefront), rank))
-    return best
-
-
 class Worth(NamedTuple):
-    """The factors of a phrase's value, each between 0 and 1, and their product, times 100 for people to read."""
+    """The factors of a phrase's value, each between 0 and 1, and their product, times 100 for people to read.
+
+    `difficulty`, 0 to 100, is None where it isn't known: then the chance is assumed.
+    """
 
     relevance: float
     demand: float
     chance: float
     value: float
+    demand_from: DemandOrigin = "assumed"
+    difficulty: float | None = None
+    difficulty_from: DifficultyOrigin = ""
 
 
 class Valuer:
     """Values phrases of a project.
 
     - relevance: the list's column, 0 to 100, as a share; `[words] relevance` where it's empty.
-    - demand: log(1 + volume) / log(1 + the largest volume of any list), since volumes of search phrases spread over
-      orders of magnitude; `[words] demand` where it's empty.
+    - demand: as `words.demand` has it: by volume, by suggestions, else `[words] demand`.
     - chance: 1 - difficulty / 100, never below 0.05, the difficulty as `words.difficulty` has it; `[words] chance`
       where it isn't known. Where the app is among the first hundred of a storefront (`data/ranks.csv`, latest
       date), at least 1 - log10(rank) / 2: whoever is tenth has half a chance, whatever the difficulty.
@@ -80,9 +66,9 @@ class Valuer:
                 message = f"{weaker} weighs more than {stronger}, which answers more strongly"
                 place = (source.shown, source.line(("words", "tiers")), "words.tiers")
                 raise one_problem(*place, message, "Let no weaker tier weigh more.")
-        volumes = [term.volume for terms in project.terms.values() for term in terms if term.volume]
-        self.scale = math.log1p(max(volumes, default=1.0))
-        self.ranks = latest_ranks(project)
+        self.demands = Demands(project)
+        self.known_ranks = known_ranks(project)
+        self.ranks = best_ranks(self.known_ranks)
         self._ranked = {phrase for phrase, _ in self.ranks}
         self._everywhere: dict[int, tuple[Term, Worth]] = {}
         self.difficulties = Difficulties(project, today or date.today())
@@ -100,14 +86,19 @@ class Valuer:
 
     def _worth(self, term: Term, storefront: str) -> Worth:
         relevance = self.settings.relevance if term.relevance is None else term.relevance / 100
-        demand = self.settings.demand if term.volume is None else math.log1p(term.volume) / self.scale
-        # The list has the last word.
-        hard = term.difficulty if term.difficulty is not None else self.difficulties.of(term, storefront).value
+        demand, demand_from = self.demands.of(term)
+        # The list has the last word, and most projects have no saved pages.
+        hard: float | None = term.difficulty
+        hard_from: DifficultyOrigin = "list"
+        if hard is None:
+            measured = self.difficulties.of(term, storefront)
+            hard, hard_from = measured.value, measured.origin
         chance = self.settings.chance if hard is None else max(_LEAST_CHANCE, 1 - hard / 100)
         rank = self.ranks.get((fold(term.phrase), storefront)) if self.ranks else None
         if rank is not None and rank <= _FAR:
             chance = max(chance, 1 - math.log10(rank) / 2)
-        return Worth(relevance, demand, chance, 100 * relevance * demand * chance)
+        value = 100 * relevance * demand * chance
+        return Worth(relevance, demand, chance, value, demand_from, hard, hard_from)
 
     def weight(self, tier: Tier | None) -> float:
         """Return the weight of a tier: how much of a phrase's value an answer of that strength is worth."""

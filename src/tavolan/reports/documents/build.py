@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import math
 from collections import Counter
 from collections.abc import Iterable
-from dataclasses import asdict
+from dataclasses import asdict, replace
 from typing import TYPE_CHECKING, Any
 
 from tavolan.checking.findings import Finding, count_levels
@@ -21,6 +22,7 @@ if TYPE_CHECKING:
     from tavolan.project.translation_progress import Translation
     from tavolan.rulebooks.model import Rulebook
     from tavolan.words.coverage import Answer
+    from tavolan.words.known_ranks import KnownRank
     from tavolan.words.mined import Mined
     from tavolan.words.plan_model import Plan
     from tavolan.words.plan_prices import WordPrice
@@ -173,11 +175,22 @@ def coverage_document(answers: list[Answer]) -> Document:
             "reads": list(a.reads),
             "value": round(a.value, 4),
             "value_at_best": round(a.worth.value, 4),
+            "demand": round(a.worth.demand, 4),
+            "demand_from": a.worth.demand_from,
+            "difficulty": a.worth.difficulty,
+            "difficulty_from": a.worth.difficulty_from,
+            **_rank(a.rank),
             **({"mentions": asdict(a.mentions)} if a.mentions else {}),
         }
         for a in answers
     ]
     return {"schema": "tavolan/cover@1", "answers": rows, "summary": coverage_by_storefront(answers)}
+
+
+def _rank(known: KnownRank | None) -> dict[str, float | None]:
+    """Return a rank and the one before; null where the app wasn't found, or nobody looked."""
+    pair = {"rank": known and known.rank, "rank_before": known and known.before}
+    return {name: None if rank == math.inf else rank for name, rank in pair.items()}
 
 
 def plan_document(made: Plan, prices: list[WordPrice] | None) -> Document:
@@ -186,17 +199,12 @@ def plan_document(made: Plan, prices: list[WordPrice] | None) -> Document:
     return {"schema": "tavolan/plan@1", **asdict(made), "gap": made.gap, "proven": made.proven, **priced}
 
 
-def title_document(locale: str, served: dict[str, list[Answer]], ranks: dict[tuple[str, str], float]) -> Document:
+def title_document(locale: str, served: dict[str, list[Answer]]) -> Document:
     """Return what each word of a title serves as `tavolan/title@1`."""
-    from tavolan.words.split import fold
-
     rows = [
         {
             "word": word,
-            "phrases": [
-                {"phrase": a.phrase, "storefront": a.storefront, "rank": ranks.get((fold(a.phrase), a.storefront))}
-                for a in answers
-            ],
+            "phrases": [{"phrase": a.phrase, "storefront": a.storefront, **_rank(a.rank)} for a in answers],
         }
         for word, answers in served.items()
     ]
@@ -215,7 +223,11 @@ def score_document(found: Iterable[Score]) -> Document:
 
 def fit_document(locale: str, found: Fit) -> Document:
     """Return which phrases are within reach as `tavolan/fit@1`."""
-    return {"schema": "tavolan/fit@1", "locale": locale, **asdict(found)}
+    ranks = {
+        phrase: [{"storefront": front, "store": store, **_rank(known)} for front, store, known in own]
+        for phrase, own in found.ranks.items()
+    }
+    return {"schema": "tavolan/fit@1", "locale": locale, **asdict(replace(found, ranks={})), "ranks": ranks}
 
 
 def lists_document(rows: list[dict[str, Any]]) -> Document:

@@ -13,6 +13,8 @@ from tavolan.project.picture_records import PictureCounts
 from tavolan.project.texts import TextChange
 from tavolan.project.translation_progress import Standing
 from tavolan.reports.documents.document_part import DocumentPart
+from tavolan.words.demand import DemandOrigin
+from tavolan.words.difficulty import DifficultyOrigin
 from tavolan.words.matching import Tier
 from tavolan.words.mentions import Mentions
 from tavolan.words.mined import Mined
@@ -240,6 +242,16 @@ class Answer(DocumentPart):
     """The locales that the storefront reads."""
     value: float
     value_at_best: float
+    demand: float
+    """0 to 1."""
+    demand_from: DemandOrigin
+    difficulty: float | None
+    """0 to 100; null where it isn't known."""
+    difficulty_from: DifficultyOrigin
+    rank: float | None
+    """Our app's latest rank in this store; null where it wasn't found, or nobody looked."""
+    rank_before: float | None
+    """The one four weeks before."""
     mentions: NotRequired[Mentions]
 
 
@@ -258,6 +270,16 @@ class Cover(DocumentPart):
     """By store, then by storefront."""
 
 
+class RankPart(DocumentPart):
+    storefront: str
+    store: str
+    """Empty where the rank is of no store in particular."""
+    rank: float | None
+    """The latest one; null where the app wasn't found."""
+    rank_before: float | None
+    """The one four weeks before; null where the app wasn't found, or nobody looked."""
+
+
 class Fit(DocumentPart):
     """Printed by `tavolan terms fit --json`."""
 
@@ -267,7 +289,9 @@ class Fit(DocumentPart):
     spread: float
     phrases: int
     reach: dict[str, str]
-    """By phrase: within reach, a stretch, or out of reach."""
+    """By phrase: won, within reach, a stretch, or out of reach."""
+    ranks: dict[str, list[RankPart]]
+    """By phrase: our app's ranks."""
 
 
 class ListRow(DocumentPart):
@@ -326,6 +350,8 @@ class ServedPhrase(DocumentPart):
     phrase: str
     storefront: str
     rank: float | None
+    """The latest rank; null where it isn't known, as `rank_before`, the one four weeks before."""
+    rank_before: float | None
 
 
 class TitleWord(DocumentPart):

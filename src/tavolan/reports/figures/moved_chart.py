@@ -4,7 +4,7 @@ import math
 
 from tavolan.reports.figures.saving import saved
 from tavolan.reports.figures.style import BEST, GRID, LINE, NOW, chart_style
-from tavolan.reports.movedtable import rank_words
+from tavolan.reports.rank_words import rank_words
 from tavolan.results.moved import Moved
 
 _MOST, _NOT_FOUND = 20, 250.0

@@ -6,7 +6,7 @@ from tavolan.reports.figures.saving import saved
 from tavolan.reports.figures.style import BEST, GRID, LINE, NOW, PLANNED, chart_style
 from tavolan.reports.figures.time_axis import label_days, mark_changes, place_of, shade_campaigns
 from tavolan.results.history import RankHistory, RankLine
-from tavolan.results.ranks import OURS
+from tavolan.words.known_ranks import OURS
 
 _MOST = 8
 _RANKS = (1, 2, 3, 5, 10, 20, 50, 100, 200, 500)

@@ -3,8 +3,8 @@
 from tavolan.reports.figures.saving import saved
 from tavolan.reports.figures.style import BEST, GRID, LINE, NOW, PLANNED, chart_style
 from tavolan.reports.figures.time_axis import label_days, place_of
-from tavolan.results.ranks import OURS
 from tavolan.results.share import ShareLine
+from tavolan.words.known_ranks import OURS
 
 _MOST = 6
 _COLOURS = (NOW, PLANNED, "#3B6EA5", "#8A4F9E", LINE, "#5E7A2E")

@@ -1,0 +1,50 @@
+"""Ranks that a list of phrases of a research service has beside its phrases."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import date
+from pathlib import Path
+
+from tavolan.project.model import Project
+from tavolan.results.foreign_frame import read_foreign
+from tavolan.results.importing import Given, Imported, column_of, take_rows
+from tavolan.words.coverage import storefronts_of
+
+
+@dataclass(frozen=True)
+class ListedRanks:
+    """The column of ranks in a list of phrases ("" without one), and the ranks; None where no country is known."""
+
+    column: str
+    ranks: Imported | None
+
+
+def ranks_of_terms(
+    project: Project, path: Path, locale: str, columns: Mapping[str, str], day: date, *, storefront: str, store: str
+) -> ListedRanks:
+    """Return the ranks of a list of phrases, of `day` where no column has one. Lines without a rank say nothing.
+
+    `columns` are their names and ours. The country is that of a column, else `storefront`, else the only one that
+    reads the locale first. Raises UsageError and ProjectError as `read_export`.
+    """
+    table, repairs = read_foreign(path)
+    header = [str(name) for name in table.columns]
+    column = column_of("ranks", "rank", header, columns)
+    front = storefront or _only_storefront(project, locale)
+    if not column or not (front or column_of("ranks", "storefront", header, columns)):
+        return ListedRanks(column, None)
+    values = {"date": str(day), "storefront": front, "store": store}
+    known = {theirs: ours for theirs, ours in columns.items() if ours in ("phrase", "rank")}
+    found = table[table[column].astype(str).str.strip() != ""]
+    return ListedRanks(column, take_rows(project, path, found, Given("ranks", known, values), repairs))
+
+
+def _only_storefront(project: Project, locale: str) -> str:
+    """Return the one storefront that reads a locale first; "" where there are none or several."""
+    fronts = {
+        front
+        for store in project.stores.values()
+        for front in storefronts_of(store)
+        if next(iter(store.reads(front)), "") == locale
+    }
+    return fronts.pop() if len(fronts) == 1 else ""

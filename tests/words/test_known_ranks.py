@@ -1,0 +1,52 @@
+"""The ranks that are known now: from lists, from CSV and Parquet, of our app or of the one that measures."""
+
+import tavolan
+from conftest import run_tavolan
+from tavolan.project import data_tables
+from tavolan.project.datafile import RANKS
+from tavolan.words.known_ranks import known_ranks
+
+
+def data(root, name, text):
+    (root / "data").mkdir(exist_ok=True)
+    (root / "data" / name).write_text(text, "utf-8")
+    return tavolan.open_project(root)
+
+
+def test_ranks_of_a_list_go_to_the_ranks(project):
+    (project / "r.csv").write_text("Search term,Rank,Country\nkiln log,4,US\nkiln log,9,Germany\nclay body,,US\n")
+    said = run_tavolan(
+        "terms", "import", project / "r.csv", "--project", project, "--locale", "en-US", "--store", "ios"
+    ).out
+    assert "2 rows new" in said and "Rank" not in (project / "terms/en-US.csv").read_text("utf-8")
+    ranks = known_ranks(tavolan.open_project(project))
+    assert ranks["kiln log", "DE", "ios"] == (9, None) and ("clay body", "US", "ios") not in ranks
+    (project / "s.csv").write_text("phrase,rank\nkiln shelf,7\n")
+    said = run_tavolan("terms", "import", project / "s.csv", "--project", project, "--locale", "ar-SA").out
+    assert "--storefront US" in said and "rank: 7" in (project / "terms/ar-SA.csv").read_text("utf-8")
+    run_tavolan("terms", "import", project / "s.csv", "--project", project, "--locale", "en-US", "--storefront", "CA")
+    assert known_ranks(tavolan.open_project(project))["kiln shelf", "CA", ""] == (7, None)
+
+
+def test_ranks_are_the_same_from_parquet(project, monkeypatch):
+    days = ["2026-01-01", "2026-01-20", "2026-02-10", "2026-02-18"]
+    rows = [
+        f"{day},ios,{app},US,Kiln Log,{rank},200\n"
+        for app in ("", "Claywise")
+        for day, rank in zip(days, (9, 8, "", 5), strict=True)
+    ]
+    opened = data(project, "ranks.csv", "date,store,app,storefront,phrase,rank,depth\n" + "".join(rows))
+    assert known_ranks(opened) == known_ranks(opened, "Claywise") == {("kiln log", "US", "ios"): (5, 8)}
+    monkeypatch.setattr(data_tables, "MOST_IN_CSV", 1)
+    data_tables.write_frame(project, RANKS, data_tables.read_frame(project, RANKS))
+    assert (project / RANKS.parquet_name).exists()
+    assert known_ranks(opened) == known_ranks(opened, "Claywise") == {("kiln log", "US", "ios"): (5, 8)}
+
+
+def test_another_app_measures_until_ours_has_ranks(project):
+    config = project / "tavolan.toml"
+    config.write_text(config.read_text("utf-8") + '\n[results]\nmeasured_by = "Claywise"\n', "utf-8")
+    rows = "date,app,storefront,phrase,rank\n2026-02-18,Claywise,US,kiln log,5\n"
+    assert known_ranks(data(project, "ranks.csv", rows)) == {("kiln log", "US", ""): (5, None)}
+    opened = data(project, "ranks.csv", rows + "2026-02-18,,US,raku,8\n")
+    assert known_ranks(opened) == {("raku", "US", ""): (8, None)}
