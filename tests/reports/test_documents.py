@@ -41,6 +41,7 @@ PRINTED = {
     "share@1": ("results", "share"),
     "status@2": ("status",),
     "suggestions@1": ("locale", "suggest"),
+    "swap@1": ("terms", "swap", "--out", "recipe", "--in", "calculator"),
     "title@1": ("terms", "title", "--locale", "en-US"),
 }
 

@@ -18,6 +18,7 @@ from tavolan.cli.common import (
     print_json,
     styled,
 )
+from tavolan.cli.terms_swap import swap
 
 if TYPE_CHECKING:
     from tavolan.project.model import Project
@@ -32,6 +33,7 @@ app.command("import")(word_sources.import_terms)
 app.command("score")(word_sources.score)
 app.command("fit")(word_sources.fit)
 app.command("lists")(word_sources.lists)
+app.command("swap")(swap)
 
 
 FrontOption = Annotated[

@@ -27,6 +27,7 @@ if TYPE_CHECKING:
     from tavolan.words.plan_model import Plan
     from tavolan.words.plan_prices import WordPrice
     from tavolan.words.score import Fit, Score
+    from tavolan.words.swap import Swap
 
 Document = dict[str, Any]
 
@@ -197,6 +198,31 @@ def plan_document(made: Plan, prices: list[WordPrice] | None) -> Document:
     """Return a plan of words as `tavolan/plan@1`, with what each keyword earns where that was asked for."""
     priced = {} if prices is None else {"prices": [asdict(price) for price in prices]}
     return {"schema": "tavolan/plan@1", **asdict(made), "gap": made.gap, "proven": made.proven, **priced}
+
+
+def swap_document(found: Swap) -> Document:
+    """Return what a swap of words does as `tavolan/swap@1`."""
+    phrases = [
+        {
+            "store": one.store,
+            "storefront": one.storefront,
+            "phrase": one.phrase,
+            "kind": one.kind,
+            "before": one.before,
+            "after": one.after,
+            "value": round(one.value, 4),
+            **_rank(one.rank),
+        }
+        for one in found.phrases
+    ]
+    return {
+        "schema": "tavolan/swap@1",
+        "texts": [asdict(change) for change in found.texts],
+        "over": found.over,
+        "phrases": phrases,
+        "before": found.before,
+        "after": found.after,
+    }
 
 
 def title_document(locale: str, served: dict[str, list[Answer]]) -> Document:

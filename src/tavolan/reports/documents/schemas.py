@@ -35,6 +35,7 @@ SHAPES: dict[str, type] = {
     "share@1": results_shapes.Shares,
     "status@2": shapes.Status,
     "suggestions@1": shapes.Suggestions,
+    "swap@1": shapes.Swap,
     "text@1": shapes.Text,
     "title@1": shapes.Title,
 }

@@ -22,6 +22,7 @@ from tavolan.words.plan_choices import Fields
 from tavolan.words.plan_model import LocalePlan, PhraseChange
 from tavolan.words.plan_prices import WordPrice
 from tavolan.words.score import Score
+from tavolan.words.swap import SwapKind
 
 
 class Baseline(DocumentPart):
@@ -344,6 +345,35 @@ class Scores(DocumentPart):
     """Printed by `tavolan terms score --json`."""
 
     scores: list[Score]
+
+
+class PhraseSwap(DocumentPart):
+    store: str
+    storefront: str
+    phrase: str
+    kind: SwapKind
+    before: Tier | None
+    """How it's answered now; null where it isn't, as in `after`."""
+    after: Tier | None
+    value: float
+    """What's won, or lost."""
+    rank: float | None
+    """Our app's latest rank in this store; null where it wasn't found, or nobody looked."""
+    rank_before: float | None
+    """The one four weeks before."""
+
+
+class Swap(DocumentPart):
+    """Printed by `tavolan terms swap --json`."""
+
+    texts: list[TextChange]
+    over: list[str]
+    """Texts that would be over their limit."""
+    phrases: list[PhraseSwap]
+    """Those whose answers differ."""
+    before: float
+    """Value of all answers now, and `after` the swap."""
+    after: float
 
 
 class ServedPhrase(DocumentPart):

@@ -1,0 +1,56 @@
+"""`tavolan terms swap`: what a word in another one's place would do."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import typer
+
+from tavolan.cli.common import (
+    JsonOption,
+    LocaleOption,
+    ProjectOption,
+    StoreOption,
+    console,
+    open_project,
+    print_json,
+    say,
+)
+
+
+def swap(
+    out: Annotated[str, typer.Option("--out", help="The word that gives way.", metavar="WORD")] = "",
+    into: Annotated[str, typer.Option("--in", help="The word that takes its place.", metavar="WORD")] = "",
+    project: ProjectOption = None,
+    store: StoreOption = None,
+    locale: LocaleOption = None,
+    field: Annotated[
+        list[str] | None, typer.Option("--field", help="Only in this field, as title or keywords; repeatable.")
+    ] = None,
+    apply: Annotated[bool, typer.Option("--apply", help="Write it into copy/; else it's only shown.")] = False,
+    json: JsonOption = False,
+) -> None:
+    """Show which phrases are won, lost, stronger or weaker when a word of the listing gives way to another one.
+
+    --in alone adds a word to the keywords, --out alone takes one out.
+    """
+    from tavolan.errors import UsageError
+    from tavolan.project.text_writing import TextWriter
+    from tavolan.project.texts import Texts
+    from tavolan.reports.documents.build import swap_document
+    from tavolan.reports.swaptable import print_swap
+    from tavolan.words.swap import swap_words
+
+    opened = open_project(project, write=apply)
+    locales = opened.pick("--locale", locale or [], opened.app.locales) if locale else []
+    stores = opened.pick("--store", store or [], list(opened.stores))
+    found = swap_words(opened, out, into, locales, field or (), stores)
+    if json:
+        print_json(swap_document(found))
+    else:
+        print_swap(console(), found)
+    if apply:
+        if found.over:
+            raise UsageError("\n".join([*found.over, "Nothing was written."]))
+        TextWriter(Texts(opened)).write(found.texts)
+        say(f"Written: {', '.join(f'{one.locale} {one.address}' for one in found.texts)}")
