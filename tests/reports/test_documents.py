@@ -36,6 +36,7 @@ PRINTED = {
     "plan@1": ("terms", "plan", "--locale", "en-US", "--why"),
     "ranks@1": ("results", "ranks"),
     "render@1": ("shots", "render"),
+    "rivals@1": ("results", "rivals"),
     "rules@1": ("rules",),
     "score@1": ("terms", "score"),
     "share@1": ("results", "share"),
@@ -43,6 +44,7 @@ PRINTED = {
     "suggestions@1": ("locale", "suggest"),
     "swap@1": ("terms", "swap", "--out", "recipe", "--in", "calculator"),
     "title@1": ("terms", "title", "--locale", "en-US"),
+    "wins@1": ("results", "wins"),
 }
 
 

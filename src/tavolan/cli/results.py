@@ -2,8 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import date, datetime
-from pathlib import Path
+from datetime import date
 from typing import TYPE_CHECKING, Annotated
 
 import typer
@@ -14,11 +13,23 @@ from tavolan.cli.common import (
     StoreOption,
     WhyOption,
     console,
-    open_project,
     print_json,
     write_figure,
 )
 from tavolan.cli.results_import import import_results
+from tavolan.cli.results_options import (
+    DaysOption,
+    FigureOption,
+    FromOption,
+    ListOption,
+    SourceOption,
+    StorefrontOption,
+    ToOption,
+    day_of,
+    open_stores,
+)
+from tavolan.cli.results_rivals import rivals
+from tavolan.cli.results_wins import wins
 
 if TYPE_CHECKING:
     from tavolan.project.model import Project
@@ -27,39 +38,8 @@ if TYPE_CHECKING:
 
 app = typer.Typer(help="What moved, which change did it, which step lags.", no_args_is_help=True)
 app.command("import")(import_results)
-
-StorefrontOption = Annotated[
-    list[str] | None, typer.Option("--storefront", help="Only this country's storefront; repeatable.")
-]
-SourceOption = Annotated[
-    list[str] | None, typer.Option("--source", help="Only people from search, browse, referral, paid …; repeatable.")
-]
-ListOption = Annotated[
-    list[str] | None, typer.Option("--list", help="Phrases of this list of terms/; repeatable.", metavar="NAME")
-]
-FigureOption = Annotated[
-    Path | None, typer.Option("--figure", help="Write a chart to this file (.png or .svg).", metavar="FILE")
-]
-DaysOption = Annotated[int, typer.Option("--days", min=1, help="Length of the period, up to the last day known.")]
-FromOption = Annotated[str, typer.Option("--from", help="First day, as 2026-11-01.", metavar="DAY")]
-ToOption = Annotated[str, typer.Option("--to", help="Last day.", metavar="DAY")]
-
-
-def _day(option: str, text: str) -> date | None:
-    from tavolan.errors import UsageError
-
-    if not text:
-        return None
-    try:
-        return datetime.strptime(text, "%Y-%m-%d").date()
-    except ValueError as error:
-        raise UsageError(f'{option} can\'t be "{text}"', "Write a day as 2026-11-30.") from error
-
-
-def _opened(project: Path | None, wanted: list[str] | None) -> tuple[Project, list[str]]:
-    """Return the project and the stores that are asked for; none where none is, which means all."""
-    opened = open_project(project)
-    return opened, opened.pick("--store", wanted, list(opened.stores)) if wanted else []
+app.command()(rivals)
+app.command()(wins)
 
 
 @app.command()
@@ -80,9 +60,9 @@ def funnel(
     from tavolan.reports.resultstables import print_funnel
     from tavolan.results.funnel import funnel_report
 
-    opened, stores = _opened(project, store)
-    report = funnel_report(opened, stores, storefront or (), source or (), days, _day("--from", first),
-                           _day("--to", last))  # fmt: skip
+    opened, stores = open_stores(project, store)
+    report = funnel_report(opened, stores, storefront or (), source or (), days, day_of("--from", first),
+                           day_of("--to", last))  # fmt: skip
     if figure:
         from tavolan.reports.figures.funnel_chart import funnel_chart
 
@@ -116,10 +96,10 @@ def effect(
 
     if metric not in METRICS:
         raise UsageError(f'--metric can\'t be "{metric}"', f"Write {', '.join(METRICS)}.")
-    opened, stores = _opened(project, store)
+    opened, stores = open_stores(project, store)
     question = Question(metric, tuple(["search"] if source is None else source), tuple(storefront or ()), before, after,
                         settle)  # fmt: skip
-    found = _effects(opened, _day("a change", change), stores or list(opened.stores), question)
+    found = _effects(opened, day_of("a change", change), stores or list(opened.stores), question)
     if figure:
         from tavolan.reports.figures.effect_chart import effect_chart
 
@@ -165,8 +145,8 @@ def moved(
     from tavolan.reports.movedtable import print_moved
     from tavolan.results.moved import what_moved
 
-    opened, stores = _opened(project, store)
-    digest = what_moved(opened, stores, storefront or (), days, _day("--from", first), _day("--to", last))
+    opened, stores = open_stores(project, store)
+    digest = what_moved(opened, stores, storefront or (), days, day_of("--from", first), day_of("--to", last))
     if figure:
         from tavolan.reports.figures.moved_chart import moved_chart
 
@@ -196,7 +176,7 @@ def ranks(
     from tavolan.results.history import rank_history
     from tavolan.results.ranks import Selection
 
-    opened, stores = _opened(project, store)
+    opened, stores = open_stores(project, store)
     selection = Selection(tuple(stores), tuple(storefront or ()), tuple(phrase or ()), tuple(other or ()),
                           _given_period(first, last))  # fmt: skip
     history = rank_history(opened, selection, tuple(list_name or ()))
@@ -227,7 +207,7 @@ def share(
     from tavolan.reports.ranktables import print_shares
     from tavolan.results.share import search_shares
 
-    opened, stores = _opened(project, store)
+    opened, stores = open_stores(project, store)
     lines = search_shares(opened, tuple(stores), tuple(storefront or ()), tuple(list_name or ()),
                           _given_period(first, last))  # fmt: skip
     if figure:
@@ -246,5 +226,5 @@ def _given_period(first: str, last: str) -> Period | None:
 
     if not first and not last:
         return None
-    begin, end = _day("--from", first) or date.min, _day("--to", last) or date.max
+    begin, end = day_of("--from", first) or date.min, day_of("--to", last) or date.max
     return period_of(end, first=begin, last=end)

@@ -6,11 +6,13 @@ from collections.abc import Iterable
 from rich.console import Console
 
 from tavolan.reports.number_words import counted
+from tavolan.reports.rank_words import rank_words
 from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
 from tavolan.results.effect import ChangeEffect
 from tavolan.results.funnel import STEPS, Funnel, FunnelReport, Step
 from tavolan.results.intervals import Interval
+from tavolan.results.rank_effect import RankEffect
 from tavolan.results.rate_effect import WORTH_HAVING, RateEffect, Verdict
 
 METHOD_WORDS = {
@@ -19,6 +21,8 @@ METHOD_WORDS = {
     "control": "compared with storefronts that it didn't touch",
 }
 STEP_WORDS = {"page": "seen → page", "install": "page → install", "direct": "seen → install"}
+_RANK_VERDICTS: dict[Verdict, str] = {"up": "better", "down": "worse", "none": "alike", "unknown": "can't tell"}
+_MOST_RANKS = 6
 _VERDICT_STYLE: dict[Verdict, str] = {"up": "bold green", "down": "bold red", "none": "default", "unknown": "yellow"}
 
 
@@ -45,7 +49,7 @@ def _number(value: float) -> str:
 
 def print_effects(console: Console, effects: Iterable[ChangeEffect]) -> None:
     """Print a line for each change: what it did, and whether something else could be the cause."""
-    table = plain_table("day", "store", "change", "ratio", "verdict", "other causes")
+    table = plain_table("day", "store", "change", "ratio", "verdict", "ranks", "other causes")
     for one in effects:
         found = one.found
         ratio = ratio_words(found.ratio) if found else "–"
@@ -55,8 +59,16 @@ def print_effects(console: Console, effects: Iterable[ChangeEffect]) -> None:
         suspects = SafeText(str(len(one.suspects) or ""), "yellow")
         places = ", ".join(one.change.places) or "no line in the journal"
         table.add_row(SafeText(str(one.change.day)), SafeText(one.change.store), SafeText(places), SafeText(ratio),
-                      verdict, suspects)  # fmt: skip
+                      verdict, _rank_verdict(one), suspects)  # fmt: skip
     console.print(table)
+
+
+def _rank_verdict(one: ChangeEffect) -> SafeText:
+    if one.ranks is None or math.isnan(one.ranks.ratio.value):
+        return SafeText("")
+    return SafeText(
+        f"× {one.ranks.ratio.value:.1f} {_RANK_VERDICTS[one.ranks.verdict]}", _VERDICT_STYLE[one.ranks.verdict]
+    )
 
 
 def print_effect(console: Console, one: ChangeEffect, why: bool) -> None:
@@ -86,8 +98,35 @@ def print_effect(console: Console, one: ChangeEffect, why: bool) -> None:
             if one.control:
                 console.print(styled("Not touched: {}", " ".join(one.control)), soft_wrap=True)
             console.print(styled("[dim]The interval holds the true ratio 95 times of 100: docs/results.md[/]"))
+    if one.ranks:
+        _print_ranks(console, one.ranks, why)
     for suspect in one.suspects:
         console.print(styled("[yellow]Could be the cause too:[/] {}", suspect), soft_wrap=True)
+
+
+def rank_effect_words(ranks: RankEffect) -> str:
+    """Return what a change did to ranks, as a sentence without its full stop."""
+    several = f"{counted(len(ranks.touched), 'phrase')} that it touched"
+    if math.isnan(ranks.ratio.value):
+        return f"ranks: {several}, and too few others to compare them with"
+    verdict = {"up": "better ranks", "down": "worse ranks", "none": "ranks alike", "unknown": "ranks: can't tell"}
+    others = counted(len(ranks.others), "other")
+    return f"{verdict[ranks.verdict]}: {several}, {ratio_words(ranks.ratio)} as good against {others}"
+
+
+def _print_ranks(console: Console, ranks: RankEffect, why: bool) -> None:
+    words = rank_effect_words(ranks)
+    console.print(SafeText(words[0].upper() + words[1:], _VERDICT_STYLE[ranks.verdict]), soft_wrap=True)
+    shown = ranks.touched if why else ranks.touched[:_MOST_RANKS]
+    moved = [f"{one.phrase} {rank_words(one.before)} → {rank_words(one.after)} ({one.storefront})" for one in shown]
+    more = len(ranks.touched) - len(shown)
+    console.print(styled("   {}{}", ", ".join(moved), f", and {more} more" if more else ""), soft_wrap=True)
+    if why:
+        formula = (
+            "Medians of the windows. Gains, as logarithms, of phrases with a word that came or is gone, against all "
+            "others by Student's t: docs/results.md"
+        )
+        console.print(SafeText(formula, "dim"), soft_wrap=True)
 
 
 def print_funnel(console: Console, report: FunnelReport, why: bool) -> None:

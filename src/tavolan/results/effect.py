@@ -9,8 +9,10 @@ import pandas as pd
 
 from tavolan.errors import UsageError
 from tavolan.project.model import Project
+from tavolan.results.change_ranks import ranks_after_change
 from tavolan.results.metrics import counts_around, known_storefronts, of_places, read_metrics
 from tavolan.results.periods import Campaign, Change, Period, changes_of, read_campaigns
+from tavolan.results.rank_effect import RankEffect
 from tavolan.results.rate_effect import DailyCounts, RateEffect, rate_effect
 
 # What an effect can be on.
@@ -37,7 +39,8 @@ class ChangeEffect:
     """The effect of a change in the storefronts that it touched. `found` is None where there's nothing to compare.
 
     `control` are storefronts that it didn't touch; `suspects` is all else that could be the cause; `left_out` counts
-    days of campaigns. `series` are the days that were compared, for a chart.
+    days of campaigns. `series` are the days that were compared, for a chart. `ranks` is what it did to ranks, where it
+    touched a phrase that was looked for.
     """
 
     change: Change
@@ -51,6 +54,7 @@ class ChangeEffect:
     suspects: list[str] = field(default_factory=list)
     left_out: int = 0
     series: DailyCounts | None = None
+    ranks: RankEffect | None = None
 
 
 @dataclass(frozen=True)
@@ -86,6 +90,7 @@ def effect_of(figures: Figures, change: Change, question: Question) -> ChangeEff
     after = Period(begin, begin + timedelta(days=question.after - 1))
     touched = change.storefronts(project) if change.lines else known_storefronts(metrics)
     fronts = [front for front in touched if not question.storefronts or front in question.storefronts]
+    ranks = ranks_after_change(project, change, fronts, before, after)
     fronts = [front for front in fronts if front in known_storefronts(metrics)]
     window = Period(before.first, after.last)
     own = [one for one in figures.campaigns if one.touches(change.store, fronts)]
@@ -100,7 +105,7 @@ def effect_of(figures: Figures, change: Change, question: Question) -> ChangeEff
     if not fronts or ours is None:
         why = "no storefront with metrics read what was changed" if not fronts else "no day is left on one side"
         suspects = _suspects(figures, change, fronts, window, controlled=False)
-        return ChangeEffect(*settings, None, why, suspects=suspects, left_out=left_out)
+        return ChangeEffect(*settings, None, why, suspects=suspects, left_out=left_out, ranks=ranks)
     control = _control(figures, change, window)
     others = _series(of_places(metrics, "", control, question.sources), question.metric, usable, change.day)
     if control and others is not None:
@@ -108,7 +113,7 @@ def effect_of(figures: Figures, change: Change, question: Question) -> ChangeEff
     found = rate_effect(ours, others if control else None)
     controlled = found.method == "control"
     suspects = _suspects(figures, change, fronts, window, controlled=controlled)
-    return ChangeEffect(*settings, found, "", control if controlled else [], suspects, left_out, ours)
+    return ChangeEffect(*settings, found, "", control if controlled else [], suspects, left_out, ours, ranks)
 
 
 def _series(frame: pd.DataFrame, metric: str, usable: Sequence[int], change: date) -> DailyCounts | None:

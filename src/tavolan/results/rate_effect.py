@@ -66,13 +66,18 @@ class RateEffect:
 
     @property
     def verdict(self) -> Verdict:
-        """Return "up" or "down" for an effect, "none" for a ratio so near to 1 that it isn't worth having."""
-        if self.ratio.low > 1:
-            return "up"
-        if self.ratio.high < 1:
-            return "down"
-        small = self.ratio.low > 1 / (1 + WORTH_HAVING) and self.ratio.high < 1 + WORTH_HAVING
-        return "none" if small else "unknown"
+        """What the ratio says."""
+        return verdict_of(self.ratio)
+
+
+def verdict_of(ratio: Interval) -> Verdict:
+    """Return "up" or "down" for an effect, "none" for a ratio so near to 1 that it isn't worth having."""
+    if ratio.low > 1:
+        return "up"
+    if ratio.high < 1:
+        return "down"
+    small = ratio.low > 1 / (1 + WORTH_HAVING) and ratio.high < 1 + WORTH_HAVING
+    return "none" if small else "unknown"
 
 
 def rate_effect(
@@ -147,7 +152,7 @@ def _by_regression(series: DailyCounts, level: float, few: str, trend: bool) -> 
             reasons.append(f"too short for a trend, which needs {TREND_DAYS} days")
     fit = fit_counts(_independent(columns), series.counts)
     error = math.sqrt(fit.covariance[1, 1])
-    return _log_interval(float(fit.coefficients[1]), error, fit.freedom, level), reasons
+    return log_interval(float(fit.coefficients[1]), error, fit.freedom, level), reasons
 
 
 def _weekdays(days: NDArray[np.int64]) -> list[Array]:
@@ -170,7 +175,7 @@ def _against_control(ours: DailyCounts, control: DailyCounts, level: float) -> t
     design = np.column_stack([np.ones(int(there.sum())), ours.after[there].astype(float)])
     coefficients, error, freedom = _fit_shares(design, ours.counts[there], totals[there])
     reasons = ["day by day, so that weekdays, seasons and trends cancel out"]
-    return _log_interval(coefficients, error, freedom, level), reasons
+    return log_interval(coefficients, error, freedom, level), reasons
 
 
 def _fit_shares(design: Array, hits: Array, totals: Array) -> tuple[float, float, int]:
@@ -195,7 +200,8 @@ def _fit_shares(design: Array, hits: Array, totals: Array) -> tuple[float, float
     return float(coefficients[1]), math.sqrt(covariance[1, 1]), freedom
 
 
-def _log_interval(middle: float, error: float, freedom: int, level: float) -> Interval:
+def log_interval(middle: float, error: float, freedom: int, level: float = 0.95) -> Interval:
+    """Return the ratio of which `middle` is the logarithm and `error` its standard error, by Student's t."""
     half = float(special.stdtrit(freedom, 0.5 + level / 2)) * error
     return Interval(math.exp(middle), math.exp(middle - half), math.exp(min(middle + half, 700)))
 

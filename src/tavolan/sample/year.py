@@ -117,7 +117,7 @@ def _planted(store: str, front: str, source: str, day: date) -> float:
 
 
 def _lines() -> list[Line]:
-    title = ("Kilnary", "Kilnary: Kiln Log & Glazes")
+    title = ("Kilnary", "Kilnary: Kiln & Glaze Log")
     subtitle = ("Brennkurven für die Werkstatt", "Brennkurven und Glasurrezepte im Griff")
     return [
         line_of("ios", "en-US", "title", "2.1", *title, "project", "the words people search for", _at(TITLE_CHANGE)),

@@ -15,7 +15,11 @@ _FRONTS = {"US": "en-US", "GB": "en-GB", "DE": "de-DE", "JP": "ja"}
 _RIVALS = {"US": ("Claywise", "Emberloom", "Slipshelf", "Wheelhouse Notes"), "DE": ("Tonspur Ofen", "Glasurlager"),
            "GB": ("Claywise", "Emberloom"), "JP": ("Hidane", "Yunomi")}  # fmt: skip
 
-TITLE_CHANGE, TITLE_PHRASES, TITLE_GAIN = date(2026, 3, 10), ("kiln log", "glaze recipe", "pottery glaze"), 2.2
+TITLE_CHANGE, TITLE_PHRASES, TITLE_GAIN = (
+    date(2026, 3, 10),
+    ("kiln log", "kiln controller", "glaze recipe", "glaze calculator"),
+    2.2,
+)
 RIVAL_CHANGE, RIVAL, RIVAL_PHRASE, RIVAL_GAIN, OUR_LOSS = date(2026, 8, 20), "Emberloom", "firing schedule", 4.0, 1.8
 NEVER_INDEXED = "pottery studio"
 NOT_TARGETED = ("kiln timer", 14)

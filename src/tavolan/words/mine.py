@@ -12,7 +12,7 @@ out, near-duplicates (matches, parts of a longer candidate with the same texts) 
 first.
 """
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from functools import cache
 from typing import Any, NamedTuple
 
@@ -20,7 +20,7 @@ import numpy as np
 
 from tavolan.languages.tags import language_of
 from tavolan.languages.word_lists import word_lists, words_in
-from tavolan.project.datafile import LISTINGS, REVIEWS, SUGGESTIONS, stream_data
+from tavolan.project.datafile import LISTINGS, REVIEWS, SUGGESTIONS, Row, stream_data
 from tavolan.project.model import Project
 from tavolan.rulebooks.model import Role
 from tavolan.words import split
@@ -51,7 +51,7 @@ def gather(project: Project, locale: str) -> Iterator[SourceText]:
     for line, cells, numbers in stream_data(project.root, REVIEWS):
         if cells["locale"] == locale:
             yield SourceText("reviews", f"line {line}", cells["text"], "", numbers["stars"])
-    for row in stream_data(project.root, LISTINGS):
+    for row in _latest(stream_data(project.root, LISTINGS)):
         if row.text("locale") == locale:
             for name in ("title", "subtitle", "description"):
                 if row.text(name):
@@ -63,6 +63,18 @@ def gather(project: Project, locale: str) -> Iterator[SourceText]:
     for store in list(project.stores.values())[:1]:
         own = project.value(store.id, locale, store.rulebook.field_with("prose")).content
         yield from (SourceText("own description", "", line) for line in str(own or "").split("\n") if line.strip())
+
+
+def _latest(listings: Iterable[Row]) -> Iterator[Row]:
+    """Yield listings without a date, and of those with one the latest of each app and locale."""
+    latest: dict[tuple[str, str], Row] = {}
+    for row in listings:
+        key = row.text("app"), row.text("locale")
+        if not row.text("date"):
+            yield row
+        elif key not in latest or row.text("date") >= latest[key].text("date"):
+            latest[key] = row
+    yield from latest.values()
 
 
 def log_likelihoods(a: Longs, b: Longs, size_a: int, size_b: int) -> np.ndarray[Any, np.dtype[np.float64]]:

@@ -12,7 +12,7 @@ from tavolan.project.model import Project
 from tavolan.words import split
 from tavolan.words.demand import DemandOrigin, Demands
 from tavolan.words.difficulty import TOP, Difficulties, DifficultyOrigin
-from tavolan.words.known_ranks import KnownRank, best_ranks, known_ranks
+from tavolan.words.known_ranks import Known, KnownRank, best_ranks, known_ranks
 
 
 @dataclass(frozen=True)
@@ -63,29 +63,38 @@ def score(project: Project, locales: list[str], today: date) -> list[Score]:
 
 
 def fit(project: Project, locale: str, scores: list[Score]) -> Fit:
-    """Return what the app can win in a locale.
+    """Return what the app can win in a locale, as `fit_of` does.
+
+    Raises UsageError where the app is in the first ten of no phrase with a difficulty.
+    """
+    found = fit_of(project, locale, scores, known_ranks(project))
+    if found is None:
+        raise UsageError(
+            f"{locale}: data/ranks.csv has no first ten for a phrase whose difficulty is known",
+            "Add ranks, or difficulties (terms score prints them).",
+        )
+    return found
+
+
+def fit_of(project: Project, locale: str, scores: list[Score], looks: Known) -> Fit | None:
+    """Return what the app can win in a locale; None where it's in the first ten of no phrase with a difficulty.
 
     A phrase is won where the app is in the first ten of some storefront. Another one is within reach up to mean +
     spread of what was won, a stretch up to mean + 2 x spread, else out of reach. The spread is the standard deviation,
-    at least 5, since a handful of phrases says little. Raises UsageError where the app is in the first ten of no
-    phrase with a difficulty.
+    at least 5, since a handful of phrases says little.
     """
     known: dict[str, float] = {}
     for score_ in scores:
         if score_.locale == locale and score_.difficulty is not None:
             folded = split.fold(score_.phrase)
             known[folded] = max(known.get(folded, 0.0), score_.difficulty)
-    looks = known_ranks(project)
     ranks = best_ranks(looks)
     best: dict[str, float] = {}
     for (phrase, _), rank in ranks.items():
         best[phrase] = min(rank, best.get(phrase, rank))
     won = [known[phrase] for (phrase, _), rank in ranks.items() if rank <= TOP and phrase in known]
     if not won:
-        raise UsageError(
-            f"{locale}: data/ranks.csv has no first ten for a phrase whose difficulty is known",
-            "Add ranks, or difficulties (terms score prints them).",
-        )
+        return None
     mean, spread = statistics.fmean(won), max(5.0, statistics.pstdev(won))
     reach = {}
     for term in project.terms.get(locale, ()):

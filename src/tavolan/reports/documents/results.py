@@ -16,7 +16,10 @@ if TYPE_CHECKING:
     from tavolan.results.intervals import Interval
     from tavolan.results.moved import Move, Moved
     from tavolan.results.periods import Period
+    from tavolan.results.rank_effect import RankShift
+    from tavolan.results.rivals import ListingChange, Rivals
     from tavolan.results.share import ShareLine
+    from tavolan.results.wins import Win, Wins
 
 
 def effect_document(effects: Iterable[ChangeEffect]) -> Document:
@@ -45,6 +48,13 @@ def _effect(one: ChangeEffect) -> dict[str, Any]:
         "days_more": found.days_more if found else None,
         "control": one.control,
         "suspects": one.suspects,
+        "ranks": one.ranks
+        and {
+            "ratio": _interval(one.ranks.ratio),
+            "verdict": one.ranks.verdict,
+            "touched": [_shift(shift) for shift in one.ranks.touched],
+            "others": [_shift(shift) for shift in one.ranks.others],
+        },
     }
 
 
@@ -138,6 +148,59 @@ def share_document(lines: Iterable[ShareLine]) -> Document:
         for one in lines
     ]  # fmt: skip
     return {"schema": "tavolan/share@1", "lines": rows}
+
+
+def rivals_document(found: Rivals, within: int) -> Document:
+    """Return our ranks beside those of others as `tavolan/rivals@1`."""
+    rows = [
+        {"store": row.store, "storefront": row.storefront, "phrase": row.phrase,
+         "gap": row.is_gap(found.ours, within),
+         "ranks": [{"app": app, "rank": _finite(known.rank),
+                    "rank_before": None if known.before is None else _finite(known.before)}
+                   for app, known in row.ranks.items()]}
+        for row in found.rows
+    ]  # fmt: skip
+    return {
+        "schema": "tavolan/rivals@1", "period": _period(found.period), "ours": found.ours, "within": within,
+        "rows": rows, "changes": [_listing_change(one) for one in found.changes],
+    }  # fmt: skip
+
+
+def _listing_change(change: ListingChange) -> dict[str, Any]:
+    return {
+        "app": change.app, "locale": change.locale, "day": str(change.day),
+        "words": {name: {"gone": list(words.gone), "came": list(words.came)} for name, words in change.words.items()},
+        "shifts": [{"theirs": _shift(theirs), "ours": ours and _shift(ours)} for theirs, ours in change.shifts],
+    }  # fmt: skip
+
+
+def _shift(shift: RankShift) -> dict[str, Any]:
+    return {"storefront": shift.storefront, "phrase": shift.phrase, "before": _finite(shift.before),
+            "after": _finite(shift.after)}  # fmt: skip
+
+
+def wins_document(found: Wins) -> Document:
+    """Return the next wins as `tavolan/wins@1`."""
+    return {"schema": "tavolan/wins@1", "in_all": found.in_all, "wins": [_win(one) for one in found.best]}
+
+
+def _win(one: Win) -> dict[str, Any]:
+    answer, move = one.answer, one.move
+    return {
+        "store": answer.store,
+        "storefront": answer.storefront,
+        "phrase": answer.phrase,
+        "rank": answer.rank.rank if answer.rank else None,
+        "rank_before": answer.rank and (None if answer.rank.before is None else _finite(answer.rank.before)),
+        "value_at_best": answer.worth.value,
+        "reach": one.reach,
+        "score": one.score,
+        "tier": answer.tier,
+        "move": move and {
+            "words": list(move.words), "field": move.field, "locale": move.locale, "instead_of": move.instead_of,
+            "tier": move.tier, "gain": move.gain, "texts": [asdict(change) for change in move.texts],
+        },
+    }  # fmt: skip
 
 
 def _day(ordinal: int) -> str:

@@ -2,7 +2,9 @@
 
 from typing import Literal
 
+from tavolan.project.texts import TextChange
 from tavolan.reports.documents.document_part import DocumentPart
+from tavolan.words.matching import Tier
 
 
 class IntervalPart(DocumentPart):
@@ -16,6 +18,23 @@ class PeriodPart(DocumentPart):
     first: str
     """Days as 2026-11-30; both are counted."""
     last: str
+
+
+class RankShiftPart(DocumentPart):
+    storefront: str
+    phrase: str
+    before: float | None
+    """The median rank before; null where the app wasn't found mostly. So is `after`."""
+    after: float | None
+
+
+class RankEffectPart(DocumentPart):
+    ratio: IntervalPart
+    """How many times as good ranks are for it: those of the phrases that it touched, against the others."""
+    verdict: Literal["up", "down", "none", "unknown"]
+    touched: list[RankShiftPart]
+    """Phrases that hold a word that came or is gone."""
+    others: list[RankShiftPart]
 
 
 class EffectPart(DocumentPart):
@@ -48,6 +67,8 @@ class EffectPart(DocumentPart):
     """Storefronts that the change didn't touch, where they are what it's compared with."""
     suspects: list[str]
     """What else could be the cause."""
+    ranks: RankEffectPart | None
+    """What it did to ranks; null where it touched no phrase that was looked for."""
 
 
 class Effects(DocumentPart):
@@ -171,6 +192,93 @@ class Ranks(DocumentPart):
     """Printed by `tavolan results ranks --json`."""
 
     lines: list[RankLinePart]
+
+
+class AppRankPart(DocumentPart):
+    app: str
+    """Empty for ours."""
+    rank: float | None
+    """The last one of the period; null where the app wasn't found."""
+    rank_before: float | None
+    """The last one of the period before; null where the app wasn't found, or nobody looked."""
+
+
+class RivalRowPart(DocumentPart):
+    store: str
+    storefront: str
+    phrase: str
+    gap: bool
+    """Whether another app is among the first `within`, and ours isn't."""
+    ranks: list[AppRankPart]
+
+
+class WordsPart(DocumentPart):
+    gone: list[str]
+    came: list[str]
+
+
+class PairPart(DocumentPart):
+    theirs: RankShiftPart
+    ours: RankShiftPart | None
+
+
+class ListingChangePart(DocumentPart):
+    app: str
+    locale: str
+    day: str
+    words: dict[str, WordsPart]
+    """By field: title, subtitle, description."""
+    shifts: list[PairPart]
+    """Ranks before and after under the phrases that hold one of these words."""
+
+
+class RivalsDocument(DocumentPart):
+    """Printed by `tavolan results rivals --json`."""
+
+    period: PeriodPart
+    ours: str
+    """Whose ranks count as ours; empty for our app."""
+    within: int
+    rows: list[RivalRowPart]
+    changes: list[ListingChangePart]
+
+
+class WordMovePart(DocumentPart):
+    words: list[str]
+    field: str
+    locale: str
+    instead_of: str
+    """The word that makes room; empty where there's room."""
+    tier: Tier
+    """How the phrase is answered then."""
+    gain: float
+    """The value that the whole listing gains, what other phrases lose counted."""
+    texts: list[TextChange]
+
+
+class WinPart(DocumentPart):
+    store: str
+    storefront: str
+    phrase: str
+    rank: float
+    rank_before: float | None
+    """The one four weeks before; null where the app wasn't found, or nobody looked."""
+    value_at_best: float
+    reach: str
+    score: float
+    """Value at best, times the weight of the reach."""
+    tier: Tier | None
+    """How it's answered now; null where it isn't."""
+    move: WordMovePart | None
+    """What would answer it more strongly; null where no move gains anything."""
+
+
+class WinsDocument(DocumentPart):
+    """Printed by `tavolan results wins --json`."""
+
+    in_all: int
+    """How many phrases rank 11 to 30."""
+    wins: list[WinPart]
 
 
 class ShareLinePart(DocumentPart):

@@ -30,6 +30,7 @@ SHAPES: dict[str, type] = {
     "push@1": hand_over_shapes.Push,
     "ranks@1": results_shapes.Ranks,
     "render@1": shapes.Render,
+    "rivals@1": results_shapes.RivalsDocument,
     "rules@1": shapes.Rules,
     "score@1": shapes.Scores,
     "share@1": results_shapes.Shares,
@@ -38,6 +39,7 @@ SHAPES: dict[str, type] = {
     "swap@1": shapes.Swap,
     "text@1": shapes.Text,
     "title@1": shapes.Title,
+    "wins@1": results_shapes.WinsDocument,
 }
 
 

@@ -1,0 +1,48 @@
+"""Options that commands about results share."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from tavolan.cli.common import open_project
+
+if TYPE_CHECKING:
+    from tavolan.project.model import Project
+
+StorefrontOption = Annotated[
+    list[str] | None, typer.Option("--storefront", help="Only this country's storefront; repeatable.")
+]
+SourceOption = Annotated[
+    list[str] | None, typer.Option("--source", help="Only people from search, browse, referral, paid …; repeatable.")
+]
+ListOption = Annotated[
+    list[str] | None, typer.Option("--list", help="Phrases of this list of terms/; repeatable.", metavar="NAME")
+]
+FigureOption = Annotated[
+    Path | None, typer.Option("--figure", help="Write a chart to this file (.png or .svg).", metavar="FILE")
+]
+DaysOption = Annotated[int, typer.Option("--days", min=1, help="Length of the period, up to the last day known.")]
+FromOption = Annotated[str, typer.Option("--from", help="First day, as 2026-11-01.", metavar="DAY")]
+ToOption = Annotated[str, typer.Option("--to", help="Last day.", metavar="DAY")]
+
+
+def day_of(option: str, text: str) -> date | None:
+    """Return the day that an option gives; None where it's empty. Raises UsageError for one that isn't a day."""
+    from tavolan.errors import UsageError
+
+    if not text:
+        return None
+    try:
+        return datetime.strptime(text, "%Y-%m-%d").date()
+    except ValueError as error:
+        raise UsageError(f'{option} can\'t be "{text}"', "Write a day as 2026-11-30.") from error
+
+
+def open_stores(project: Path | None, wanted: list[str] | None) -> tuple[Project, list[str]]:
+    """Return the project and the stores that are asked for; none where none is, which means all."""
+    opened = open_project(project)
+    return opened, opened.pick("--store", wanted, list(opened.stores)) if wanted else []

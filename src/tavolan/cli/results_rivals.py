@@ -1,0 +1,54 @@
+"""`tavolan results rivals`: our ranks beside those of other apps."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import typer
+
+from tavolan.cli.common import JsonOption, ProjectOption, StoreOption, console, print_json, write_figure
+from tavolan.cli.results_options import (
+    FigureOption,
+    FromOption,
+    ListOption,
+    StorefrontOption,
+    ToOption,
+    day_of,
+    open_stores,
+)
+
+
+def rivals(
+    project: ProjectOption = None,
+    store: StoreOption = None,
+    storefront: StorefrontOption = None,
+    list_name: ListOption = None,
+    other: Annotated[list[str] | None, typer.Option("--app", help="Only this other app; repeatable.")] = None,
+    within: Annotated[
+        int,
+        typer.Option("--within", min=1, help="Mark phrases where another app is in the first so many, and you aren't."),
+    ] = 20,
+    days: Annotated[int, typer.Option("--days", min=1, help="Length of the period, up to the last rank.")] = 182,
+    first: FromOption = "",
+    last: ToOption = "",
+    figure: FigureOption = None,
+    json: JsonOption = False,
+) -> None:
+    """Show where others rank and you don't, and what they changed in their listings, word by word."""
+    from tavolan.reports.documents.results import rivals_document
+    from tavolan.reports.rivaltables import print_rivals
+    from tavolan.results.rivals import rivals as find
+
+    opened, stores = open_stores(project, store)
+    found = find(
+        opened, tuple(stores), tuple(storefront or ()), tuple(list_name or ()), other or (), days,
+        day_of("--from", first), day_of("--to", last),
+    )  # fmt: skip
+    if figure:
+        from tavolan.reports.figures.rival_chart import rival_chart
+
+        write_figure(figure, lambda kind: rival_chart(opened.app.name, found, within, kind))
+    if json:
+        print_json(rivals_document(found, within))
+    else:
+        print_rivals(console(), opened.app.name, found, within)

@@ -1,0 +1,49 @@
+"""`tavolan results wins`: the phrases to win next."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import typer
+
+from tavolan.cli.common import (
+    JsonOption,
+    ProjectOption,
+    StoreOption,
+    WhyOption,
+    console,
+    open_project,
+    print_json,
+    progress_bar,
+    write_figure,
+)
+from tavolan.cli.results_options import FigureOption, ListOption, StorefrontOption
+
+
+def wins(
+    project: ProjectOption = None,
+    store: StoreOption = None,
+    storefront: StorefrontOption = None,
+    list_name: ListOption = None,
+    top: Annotated[int, typer.Option("--top", min=1, help="How many phrases to show.")] = 12,
+    figure: FigureOption = None,
+    why: WhyOption = False,
+    json: JsonOption = False,
+) -> None:
+    """Show the phrases of rank 11 to 30 that are worth most, and which word to move where for each."""
+    from tavolan.reports.documents.results import wins_document
+    from tavolan.reports.wintables import print_wins
+    from tavolan.results.wins import next_wins
+
+    opened = open_project(project)
+    stores = opened.pick("--store", store or [], list(opened.stores))
+    with progress_bar("Trying moves") as move:
+        found = next_wins(opened, stores, storefront, list_name, top, move)
+    if figure:
+        from tavolan.reports.figures.win_chart import win_chart
+
+        write_figure(figure, lambda kind: win_chart(found, kind))
+    if json:
+        print_json(wins_document(found))
+    else:
+        print_wins(console(), found, why)

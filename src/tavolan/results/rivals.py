@@ -1,0 +1,148 @@
+"""Our ranks beside those of other apps, and what those apps changed in their listings, word by word.
+
+A listing of `data/listings.csv` holds from its date until the next one of the same app and locale.
+"""
+
+import math
+from collections.abc import Iterable
+from dataclasses import dataclass, field
+from datetime import date, timedelta
+from itertools import pairwise
+
+import pandas as pd
+
+from tavolan.errors import UsageError
+from tavolan.project.datafile import LISTINGS, Row, read_data
+from tavolan.project.model import Project
+from tavolan.results.periods import Period, period_of
+from tavolan.results.rank_effect import RankShift, rank_shifts
+from tavolan.results.ranks import Selection, last_of, newest_day, phrases_of, read_ranks, written_phrases
+from tavolan.words.changed_words import ChangedWords, changed_words, forms_of, holds_any
+from tavolan.words.known_ranks import KnownRank, measured_app
+from tavolan.words.split import fold, language_matching
+
+# Ranks are compared in so many days before a change and after it, without the first ones after it.
+WINDOW, SETTLE = 42, 3
+# Where another app is among the first so many and ours isn't.
+WITHIN = 20
+_FIELDS = ("title", "subtitle", "description")
+
+
+@dataclass(frozen=True)
+class RivalRow:
+    """The ranks of all apps under a phrase: the last one of the period, and the last one of the period before."""
+
+    store: str
+    storefront: str
+    phrase: str
+    ranks: dict[str, KnownRank]
+
+    def is_gap(self, ours: str, within: int = WITHIN) -> bool:
+        """Whether some other app is among the first `within`, and ours isn't."""
+        own = self.ranks.get(ours)
+        best = min((known.rank for app, known in self.ranks.items() if app != ours), default=math.inf)
+        return best <= within and (own is None or own.rank > within)
+
+
+@dataclass(frozen=True)
+class ListingChange:
+    """What an app changed in a locale's listing on a day, and what moved under the phrases with these words.
+
+    `shifts` are (theirs, ours) under each phrase; ours is None where nobody looked for our app in both windows.
+    """
+
+    app: str
+    locale: str
+    day: date
+    words: dict[str, ChangedWords]
+    shifts: list[tuple[RankShift, RankShift | None]] = field(default_factory=list)
+
+
+@dataclass(frozen=True)
+class Rivals:
+    """Ranks of `ours` and of the other apps, and the changes of their listings, all in a period."""
+
+    period: Period
+    ours: str
+    apps: list[str]
+    rows: list[RivalRow]
+    changes: list[ListingChange]
+
+
+def rivals(
+    project: Project, stores: tuple[str, ...] = (), storefronts: tuple[str, ...] = (), lists: tuple[str, ...] = (),
+    apps: Iterable[str] = (), days: int = 182, first: date | None = None, last: date | None = None,
+) -> Rivals:  # fmt: skip
+    """Return the ranks of our app and others, phrase by phrase, and what the others changed in the period.
+
+    Raises UsageError where there are no ranks, ProjectError for faults in the files.
+    """
+    ours, chosen = measured_app(project), tuple(apps)
+    phrases = written_phrases(project, {fold(phrase) for phrase in phrases_of(project, lists)}) if lists else ()
+    wanted = Selection(stores, storefronts, phrases, (ours, *chosen) if chosen else ())
+    newest = newest_day(project, wanted)
+    if newest is None or (lists and not phrases):
+        raise UsageError("there are no such ranks", "Add them: tavolan results import FILE --app NAME.")
+    period = period_of(newest, days, first, last)
+    # Windows of changes at its beginning reach before it.
+    around = Period(min(period.before().first, period.first - timedelta(days=WINDOW)), period.last)
+    frame = read_ranks(project, Selection(stores, storefronts, phrases, wanted.apps, around))
+    names = sorted({str(app) for app in frame["app"].unique()} - {ours})
+    own_listings = [row for row in read_data(project.root, LISTINGS) if not chosen or row.text("app") in chosen]
+    changes = [_with_shifts(project, frame, ours, change) for change in listing_changes(own_listings, period)]
+    return Rivals(period, ours, names, _rows(frame, period, ours), changes)
+
+
+def _rows(frame: pd.DataFrame, period: Period, ours: str) -> list[RivalRow]:
+    now, before = last_of(frame, period), last_of(frame, period.before())
+    rows: dict[tuple[str, str, str], dict[str, KnownRank]] = {}
+    for key, rank in now.items():
+        store, app, front, phrase = key
+        rows.setdefault((store, front, phrase), {})[app] = KnownRank(rank, before.get(key))
+    found = [RivalRow(*place, ranks) for place, ranks in rows.items()]
+    nowhere = KnownRank(math.inf, None)
+    return sorted(found, key=lambda row: (row.store, row.storefront, row.ranks.get(ours, nowhere).rank, row.phrase))
+
+
+def listing_changes(rows: Iterable[Row], period: Period) -> list[ListingChange]:
+    """Return what apps changed in their listings in a period, oldest first; listings without a date are the oldest."""
+    histories: dict[tuple[str, str], list[Row]] = {}
+    for row in rows:
+        histories.setdefault((row.text("app"), row.text("locale")), []).append(row)
+    found = []
+    for (app, locale), versions in histories.items():
+        versions.sort(key=lambda row: row.text("date"))
+        for old, new in pairwise(versions):
+            day = date.fromisoformat(new.text("date")) if new.text("date") else date.min
+            words = {name: changed_words(old.text(name), new.text(name), language_matching(locale)) for name in _FIELDS}
+            changed = {name: each for name, each in words.items() if each}
+            if changed and period.holds(day):
+                found.append(ListingChange(app, locale, day, changed))
+    return sorted(found, key=lambda change: (change.day, change.app, change.locale))
+
+
+def _with_shifts(project: Project, frame: pd.DataFrame, ours: str, change: ListingChange) -> ListingChange:
+    """Return a change with what moved under the phrases that hold one of its words."""
+    match = language_matching(change.locale)
+    forms = set().union(*(forms_of(words, match) for words in change.words.values()))
+    fronts = {
+        front
+        for store in project.stores.values()
+        for front, reads in store.rulebook.storefronts.reads.items()
+        if change.locale in reads
+    }
+    here = frame[frame["storefront"].isin(list(fronts))]
+    before = Period(change.day - timedelta(days=WINDOW), change.day - timedelta(days=1))
+    begin = change.day + timedelta(days=SETTLE)
+    after = Period(begin, begin + timedelta(days=WINDOW - 1))
+    theirs = rank_shifts(here[here["app"] == change.app], before, after)
+    own = {(one.storefront, one.phrase): one for one in rank_shifts(here[here["app"] == ours], before, after)}
+    touched = [one for one in theirs if holds_any(one.phrase, forms, match)]
+    touched.sort(key=lambda one: (-abs(one.gain), one.phrase))
+    pairs = [(one, own.get((one.storefront, one.phrase))) for one in touched]
+    return ListingChange(change.app, change.locale, change.day, change.words, pairs)
+
+
+def gaps(found: Rivals, within: int = WITHIN) -> list[RivalRow]:
+    """Return the phrases under which another app is among the first `within` and ours isn't."""
+    return [row for row in found.rows if row.is_gap(found.ours, within)]
