@@ -45,6 +45,7 @@ PRINTED = {
     "swap@1": ("terms", "swap", "--out", "recipe", "--in", "calculator"),
     "title@1": ("terms", "title", "--locale", "en-US"),
     "wins@1": ("results", "wins"),
+    "worth@1": ("results", "worth", "--cost", "200"),
 }
 
 

@@ -30,6 +30,7 @@ from tavolan.cli.results_options import (
 )
 from tavolan.cli.results_rivals import rivals
 from tavolan.cli.results_wins import wins
+from tavolan.cli.results_worth import worth
 
 if TYPE_CHECKING:
     from tavolan.project.model import Project
@@ -40,6 +41,7 @@ app = typer.Typer(help="What moved, which change did it, which step lags.", no_a
 app.command("import")(import_results)
 app.command()(rivals)
 app.command()(wins)
+app.command()(worth)
 
 
 @app.command()

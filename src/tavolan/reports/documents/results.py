@@ -20,6 +20,7 @@ if TYPE_CHECKING:
     from tavolan.results.rivals import ListingChange, Rivals
     from tavolan.results.share import ShareLine
     from tavolan.results.wins import Win, Wins
+    from tavolan.results.worth import ListingWorth
 
 
 def effect_document(effects: Iterable[ChangeEffect]) -> Document:
@@ -201,6 +202,30 @@ def _win(one: Win) -> dict[str, Any]:
             "tier": move.tier, "gain": move.gain, "texts": [asdict(change) for change in move.texts],
         },
     }  # fmt: skip
+
+
+def worth_document(found: ListingWorth) -> Document:
+    """Return what changes of the listing are worth as `tavolan/worth@1`."""
+    changes = [
+        {"day": str(one.effect.change.day), "store": one.effect.change.store, "places": one.effect.change.places,
+         "ratio": _interval(one.effect.found.ratio) if one.effect.found else None,
+         "won": _interval(one.won) if one.won else None}
+        for one in found.changes
+    ]  # fmt: skip
+    paid = found.paid
+    return {
+        "schema": "tavolan/worth@1",
+        "changes": changes,
+        "won": _interval(found.won),
+        "install_value": _finite(found.install_value),
+        "value_source": found.value_source,
+        "cost": found.cost,
+        "value": _interval(found.value),
+        "gain": _interval(found.gain),
+        "profit_share": _interval(found.profit_share),
+        "break_even": _finite(found.break_even),
+        "paid": paid and {"cost": paid.cost, "installs": paid.installs, "price": _finite(paid.price)},
+    }
 
 
 def _day(ordinal: int) -> str:

@@ -281,6 +281,43 @@ class WinsDocument(DocumentPart):
     wins: list[WinPart]
 
 
+class WonPart(DocumentPart):
+    day: str
+    store: str
+    places: list[str]
+    ratio: IntervalPart | None
+    won: IntervalPart | None
+    """Installs a month; null where the effect can't be measured."""
+
+
+class PaidPart(DocumentPart):
+    cost: float
+    installs: float
+    """Beyond what came without the campaigns."""
+    price: float | None
+    """Of one; null where they brought none."""
+
+
+class WorthDocument(DocumentPart):
+    """Printed by `tavolan results worth --json`. Amounts are in the currency of the revenue."""
+
+    changes: list[WonPart]
+    won: IntervalPart
+    """Installs a month, all changes together."""
+    install_value: float | None
+    value_source: str
+    cost: float
+    """A month, as `value` and `gain`, what's left after the cost."""
+    value: IntervalPart
+    gain: IntervalPart
+    profit_share: IntervalPart
+    """The gain as a share of the cost; null without a cost."""
+    break_even: float | None
+    """How many installs won a month pay the cost."""
+    paid: PaidPart | None
+    """What campaigns cost; null without one that has a cost."""
+
+
 class ShareLinePart(DocumentPart):
     store: str
     storefront: str

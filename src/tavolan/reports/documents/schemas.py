@@ -40,6 +40,7 @@ SHAPES: dict[str, type] = {
     "text@1": shapes.Text,
     "title@1": shapes.Title,
     "wins@1": results_shapes.WinsDocument,
+    "worth@1": results_shapes.WorthDocument,
 }
 
 

@@ -1,0 +1,48 @@
+"""`tavolan results worth`: what the work on the listing is worth."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import typer
+
+from tavolan.cli.common import JsonOption, ProjectOption, StoreOption, WhyOption, console, print_json, write_figure
+from tavolan.cli.results_options import FigureOption, day_of, open_stores
+
+
+def worth(
+    cost: Annotated[float, typer.Option("--cost", min=0, help="What the work, or a tool for it, costs a month.")],
+    project: ProjectOption = None,
+    store: StoreOption = None,
+    install_value: Annotated[
+        float | None, typer.Option("--install-value", min=0, help="What an install is worth; else revenue ÷ installs.")
+    ] = None,
+    change: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--change", help="Day of a change that counts, repeatable; else all of the listing.", metavar="DAY"
+        ),
+    ] = None,
+    figure: FigureOption = None,
+    why: WhyOption = False,
+    json: JsonOption = False,
+) -> None:
+    """Show what changes of the listing won a month, against what they cost and what paid installs would cost.
+
+    Amounts are in the currency of your revenue.
+    """
+    from tavolan.reports.documents.results import worth_document
+    from tavolan.reports.worthtable import print_worth
+    from tavolan.results.worth import listing_worth
+
+    opened, stores = open_stores(project, store)
+    days = [day for text in change or () if (day := day_of("--change", text))]
+    found = listing_worth(opened, cost, install_value, days, stores)
+    if figure:
+        from tavolan.reports.figures.worth_chart import worth_chart
+
+        write_figure(figure, lambda kind: worth_chart(found, kind))
+    if json:
+        print_json(worth_document(found))
+    else:
+        print_worth(console(), found, why)
