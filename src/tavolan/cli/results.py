@@ -28,6 +28,7 @@ from tavolan.cli.results_options import (
     day_of,
     open_stores,
 )
+from tavolan.cli.results_report import report
 from tavolan.cli.results_rivals import rivals
 from tavolan.cli.results_wins import wins
 from tavolan.cli.results_worth import worth
@@ -40,6 +41,7 @@ if TYPE_CHECKING:
 app = typer.Typer(help="What moved, which change did it, which step lags.", no_args_is_help=True)
 app.command("import")(import_results)
 app.command()(rivals)
+app.command()(report)
 app.command()(wins)
 app.command()(worth)
 

@@ -11,6 +11,7 @@ from tavolan.pictures.design.colour import resolve
 from tavolan.pictures.making.thumbnails import thumbs
 from tavolan.project.model import Project, Store
 from tavolan.project.picture_records import finished, set_files
+from tavolan.reports.page_template import page_from
 from tavolan.reports.rank_words import change_words, rank_words
 from tavolan.rulebooks.model import FieldRule, Role
 from tavolan.words.coverage import Answer, cover
@@ -77,17 +78,8 @@ def build_page(project: Project, findings: list[Finding], plan: Plan | None = No
     Pictures are taken from `out/shots`; those not rendered yet are left out. A `plan` of words is shown beside what the
     listing has.
     """
-    from jinja2 import Environment, FileSystemLoader, StrictUndefined
-
-    environment = Environment(
-        loader=FileSystemLoader(Path(__file__).parent / "templates"),
-        autoescape=True,
-        undefined=StrictUndefined,
-        trim_blocks=True,
-        lstrip_blocks=True,
-    )
-    template = environment.get_template("preview.html.j2")
-    return template.render(
+    return page_from(
+        "preview.html.j2",
         app=project.app,
         palette=resolve(project.shots.palette),
         stores=list(project.stores),

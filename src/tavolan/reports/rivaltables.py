@@ -66,5 +66,10 @@ def words_cell(words: ChangedWords) -> SafeText:
     return cell
 
 
+def words_in_short(words: ChangedWords) -> str:
+    """Return the words that came and those that are gone, without colour."""
+    return words_cell(words).plain.strip()
+
+
 def _shift(shift: RankShift) -> str:
     return f"{rank_words(shift.before)} → {rank_words(shift.after)}"

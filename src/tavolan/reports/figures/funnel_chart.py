@@ -35,7 +35,7 @@ def funnel_chart(report: FunnelReport, kind: str = "png") -> bytes:
                 if not math.isnan(step.goal):
                     axes.plot(step.goal, row, marker=(3, 0, 180), color=LINE, markersize=6, alpha=0.7, linestyle="")
             axes.set_title(STEP_WORDS[name], loc="left", fontsize=15)
-            axes.xaxis.set_major_formatter(PercentFormatter(1))
+            axes.xaxis.set_major_formatter(PercentFormatter(1, decimals=1))
             axes.grid(axis="x", color=GRID)
             axes.set_axisbelow(True)
         panels[0].set_yticks(range(len(shown)), [f"{one.store} {one.storefront}" for one in shown])

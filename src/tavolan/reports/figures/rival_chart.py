@@ -14,8 +14,11 @@ _DARK = 10
 
 
 def rival_chart(name: str, found: Rivals, within: int, kind: str = "png") -> bytes:
-    """Return a PNG of 1280 x 720 pixels, or an SVG: the first store and storefront that has ranks, gaps marked."""
-    place = (found.rows[0].store, found.rows[0].storefront)
+    """Return a PNG of 1280 x 720 pixels, or an SVG: the store and storefront with most gaps, which are framed."""
+    counts: dict[tuple[str, str], int] = {}
+    for row in found.rows:
+        counts[row.store, row.storefront] = counts.get((row.store, row.storefront), 0) + row.is_gap(found.ours, within)
+    place = max(counts, key=lambda key: counts[key])
     rows = [row for row in found.rows if (row.store, row.storefront) == place]
     shown = rows[:_MOST_ROWS]
     apps = [found.ours, *(app for app in found.apps if any(app in row.ranks for row in shown))][:_MOST_APPS]

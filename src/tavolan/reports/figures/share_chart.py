@@ -7,6 +7,7 @@ from tavolan.results.share import ShareLine
 from tavolan.words.known_ranks import OURS
 
 _MOST = 6
+_ROOM = 1.35
 _COLOURS = (NOW, PLANNED, "#3B6EA5", "#8A4F9E", LINE, "#5E7A2E")
 
 
@@ -35,8 +36,9 @@ def share_chart(name: str, lines: list[ShareLine], kind: str = "png") -> bytes:
                 axes.plot(days, list(line.shares.values()), color=colour, linewidth=3 if ours else 1.8,
                           label=line.app or name)  # fmt: skip
             axes.set_title(" · ".join(part for part in key if part), loc="left", fontsize=14)
-            axes.yaxis.set_major_formatter(PercentFormatter(1))
-            axes.set_ylim(bottom=0)
+            axes.yaxis.set_major_formatter(PercentFormatter(1, decimals=1))
+            # The legend is above all lines.
+            axes.set_ylim(0, _ROOM * max(share for line in own for share in line.shares.values()) or 1)
             label_days(axes, 7)
             axes.grid(axis="y", color=GRID)
             axes.set_axisbelow(True)

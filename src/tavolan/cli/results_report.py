@@ -1,0 +1,38 @@
+"""`tavolan results report`: a month's results on one page."""
+
+from __future__ import annotations
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from tavolan.cli.common import ProjectOption, StoreOption, console, progress_bar
+from tavolan.cli.results_options import StorefrontOption, open_stores
+
+
+def report(
+    project: ProjectOption = None,
+    month: Annotated[str, typer.Option("--month", help="The month, as 2026-11; else the newest one.")] = "",
+    store: StoreOption = None,
+    storefront: StorefrontOption = None,
+    out: Annotated[
+        Path | None, typer.Option("--out", help="File to write; else out/report-2026-11.html.", metavar="FILE")
+    ] = None,
+) -> None:
+    """Make one self-contained page of a month, for a client or a boss: what moved, why, which step lags, what to do.
+
+    Every figure has its source and formula; the page prints on paper as it should.
+    """
+    from tavolan.reports.month_page import month_page
+    from tavolan.results.month import month_results
+    from tavolan.support.files import write_text
+
+    opened, stores = open_stores(project, store)
+    with progress_bar("Measuring") as move:
+        found = month_results(opened, month, tuple(stores), tuple(storefront or ()), move)
+    with progress_bar("Drawing") as move:
+        page = month_page(opened, found, move)
+    target = out or opened.root / "out" / f"report-{found.period.first:%Y-%m}.html"
+    write_text(target, page)
+    console().print(str(target), soft_wrap=True)

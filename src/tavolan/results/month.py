@@ -1,0 +1,91 @@
+"""All results of one month together, for a report: what moved, why, which step lags, and what to do next."""
+
+import re
+from calendar import monthrange
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import date, timedelta
+
+from tavolan.errors import UsageError
+from tavolan.project.model import Project
+from tavolan.results.effect import ChangeEffect, Question, effect_of, read_figures
+from tavolan.results.funnel import FunnelReport, funnel_report
+from tavolan.results.metrics import rows_in
+from tavolan.results.moved import Moved, what_moved
+from tavolan.results.periods import Period
+from tavolan.results.ranks import Selection, newest_day
+from tavolan.results.rivals import Rivals, rivals
+from tavolan.results.share import ShareLine, search_shares
+from tavolan.results.wins import Wins, next_wins
+from tavolan.words.known_ranks import measured_app
+
+# How far back the search share goes.
+_SHARE_DAYS = 182
+_MOST_WINS = 8
+
+
+@dataclass(frozen=True)
+class MonthResults:
+    """The results of a month, as far as there are data: `funnel` is None without metrics, the others without ranks.
+
+    `effects` are those of the month's changes, and of earlier ones whose days after them reach into it.
+    """
+
+    period: Period
+    moved: Moved
+    effects: list[ChangeEffect]
+    funnel: FunnelReport | None
+    shares: list[ShareLine]
+    rivals: Rivals | None
+    wins: Wins | None
+
+
+def month_results(
+    project: Project, month: str = "", stores: tuple[str, ...] = (), storefronts: tuple[str, ...] = (),
+    progress: Callable[[int, int | None], None] | None = None,
+) -> MonthResults:  # fmt: skip
+    """Return the results of a month, written as 2026-11; of the newest one with data where none is given.
+
+    A month that isn't over ends on the last day known. Raises UsageError for a month without data.
+    """
+    figures, own = read_figures(project), list(stores) or list(project.stores)
+    app = measured_app(project)
+    last_metric = date.fromordinal(int(figures.metrics["date"].max())) if len(figures.metrics) else None
+    last_rank = newest_day(project, Selection(stores, storefronts, apps=(app,)))
+    known = [day for day in (last_metric, last_rank) if day]
+    if not known:
+        raise UsageError("there are neither metrics nor ranks", "Import some: tavolan results import FILE.")
+    period = _period(month, max(known))
+    say = progress or (lambda _done, _total: None)
+    say(0, 5)
+    moved = what_moved(project, stores, storefronts, first=period.first, last=period.last)
+    say(1, 5)
+    question = Question(storefronts=storefronts)
+    reach = Period(period.first - timedelta(days=question.after + question.settle), period.last)
+    changes = [one for one in figures.changes if one.store in own and reach.holds(one.day)]
+    effects = [effect_of(figures, one, question) for one in changes]
+    has_metrics = not rows_in(figures.metrics, period).empty
+    funnel = funnel_report(project, stores, storefronts, first=period.first, last=period.last) if has_metrics else None
+    say(2, 5)
+    has_ranks = last_rank is not None and last_rank >= period.first
+    first_share = period.last - timedelta(days=_SHARE_DAYS)
+    shares = search_shares(project, stores, storefronts, (), Period(first_share, period.last)) if has_ranks else []
+    say(3, 5)
+    beside = rivals(project, stores, storefronts, first=period.first, last=period.last) if has_ranks else None
+    say(4, 5)
+    wins = next_wins(project, own, list(storefronts), most=_MOST_WINS) if has_ranks else None
+    say(5, 5)
+    return MonthResults(period, moved, effects, funnel, shares, beside, wins)
+
+
+def _period(month: str, newest: date) -> Period:
+    """Return the days of a month up to the newest one known. Raises UsageError for a month that isn't one."""
+    if not month:
+        return Period(newest.replace(day=1), newest)
+    if not re.fullmatch(r"\d{4}-(0[1-9]|1[0-2])", month) or month.startswith("0000"):
+        raise UsageError(f'--month can\'t be "{month}"', "Write a month as 2026-11.")
+    first = date.fromisoformat(f"{month}-01")
+    last = first.replace(day=monthrange(first.year, first.month)[1])
+    if first > newest:
+        raise UsageError(f"there are no data of {month}", f"The newest day is {newest}.")
+    return Period(first, min(last, newest))
