@@ -36,6 +36,7 @@ PRINTED = {
     "plan@1": ("terms", "plan", "--locale", "en-US", "--why"),
     "ranks@1": ("results", "ranks"),
     "render@1": ("shots", "render"),
+    "report@1": ("results", "report"),
     "rivals@1": ("results", "rivals"),
     "rules@1": ("rules",),
     "score@1": ("terms", "score"),

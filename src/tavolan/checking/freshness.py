@@ -3,11 +3,13 @@
 import calendar
 from collections.abc import Callable, Iterator
 from datetime import date
+from pathlib import Path
 
 from tavolan.checking.findings import Finding, Location, Rule
 from tavolan.checking.registry import check
 from tavolan.checking.review import Review
 from tavolan.notes.versions import apart
+from tavolan.project.datafile import DATA_FILES
 from tavolan.project.origins import unknown_origins
 from tavolan.project.state import State
 from tavolan.project.texts import Texts
@@ -126,3 +128,12 @@ def waiver_ended(review: Review, this: Rule) -> Iterator[Finding]:
                 this.id, this.level, waiver.store, waiver.locale, waiver.field, source.shown, line, message, remedy,
                 subject=waiver.rule,
             )  # fmt: skip
+
+
+@check("old-file-name", "note")
+def old_file_name(review: Review, this: Rule) -> Iterator[Finding]:
+    """A data file has a name of earlier versions. It's still read; its new name says better what's in it."""
+    for file in DATA_FILES:
+        if file.old_name and (path := file.path_in(review.project.root)).exists() and path.name != Path(file.name).name:
+            remedy = f"Rename it: git mv {file.old_name} {file.name}"
+            yield this.finding(Location(path=file.old_name), f"is called {file.name} now", remedy)

@@ -172,6 +172,7 @@ def ranks(
     first: FromOption = "",
     last: ToOption = "",
     figure: FigureOption = None,
+    why: WhyOption = False,
     json: JsonOption = False,
 ) -> None:
     """Show where we were found over time, per phrase and storefront, beside other apps."""
@@ -191,7 +192,7 @@ def ranks(
     if json:
         print_json(ranks_document(history))
     else:
-        print_history(console(), opened.app.name, history)
+        print_history(console(), opened.app.name, history, why)
 
 
 @app.command()

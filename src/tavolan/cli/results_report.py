@@ -7,7 +7,7 @@ from typing import Annotated
 
 import typer
 
-from tavolan.cli.common import ProjectOption, StoreOption, console, progress_bar
+from tavolan.cli.common import JsonOption, ProjectOption, StoreOption, console, print_json, progress_bar
 from tavolan.cli.results_options import StorefrontOption, open_stores
 
 
@@ -19,18 +19,24 @@ def report(
     out: Annotated[
         Path | None, typer.Option("--out", help="File to write; else out/report-2026-11.html.", metavar="FILE")
     ] = None,
+    json: JsonOption = False,
 ) -> None:
     """Make one self-contained page of a month, for a client or a boss: what moved, why, which step lags, what to do.
 
-    Every figure has its source and formula; the page prints on paper as it should.
+    Every figure has its source and formula; the page prints on paper as it should. --json prints the figures instead.
     """
+    from tavolan.reports.documents.results import report_document
     from tavolan.reports.month_page import month_page
     from tavolan.results.month import month_results
+    from tavolan.results.rivals import WITHIN
     from tavolan.support.files import write_text
 
     opened, stores = open_stores(project, store)
     with progress_bar("Measuring") as move:
         found = month_results(opened, month, tuple(stores), tuple(storefront or ()), move)
+    if json:
+        print_json(report_document(found, WITHIN))
+        return
     with progress_bar("Drawing") as move:
         page = month_page(opened, found, move)
     target = out or opened.root / "out" / f"report-{found.period.first:%Y-%m}.html"

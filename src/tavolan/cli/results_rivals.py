@@ -6,7 +6,7 @@ from typing import Annotated
 
 import typer
 
-from tavolan.cli.common import JsonOption, ProjectOption, StoreOption, console, print_json, write_figure
+from tavolan.cli.common import JsonOption, ProjectOption, StoreOption, WhyOption, console, print_json, write_figure
 from tavolan.cli.results_options import (
     FigureOption,
     FromOption,
@@ -32,6 +32,7 @@ def rivals(
     first: FromOption = "",
     last: ToOption = "",
     figure: FigureOption = None,
+    why: WhyOption = False,
     json: JsonOption = False,
 ) -> None:
     """Show where others rank and you don't, and what they changed in their listings, word by word."""
@@ -51,4 +52,4 @@ def rivals(
     if json:
         print_json(rivals_document(found, within))
     else:
-        print_rivals(console(), opened.app.name, found, within)
+        print_rivals(console(), opened.app.name, found, within, why)

@@ -112,14 +112,14 @@ def _print_cover(
 ) -> None:
     from tavolan.reports import covertables
     from tavolan.words.coverage import unlocks
-    from tavolan.words.value import Valuer
+    from tavolan.words.value import tier_weight
 
     out = console()
     if phrases:
         covertables.print_coverage(out, opened, answers, uncovered, why)
     else:
         covertables.print_summary(out, opened, answers)
-    weight = Valuer(opened).weight("with-keywords")
+    weight = tier_weight(opened.words, "with-keywords")
     for store_id in stores:
         if opened.stores[store_id].rulebook.search.model == "words":
             covertables.print_unlocks(out, store_id, unlocks([a for a in answers if a.store == store_id], weight))

@@ -13,7 +13,7 @@ from tavolan.results.share import ShareLine
 _MOST = 60
 
 
-def print_history(console: Console, name: str, history: RankHistory) -> None:
+def print_history(console: Console, name: str, history: RankHistory, why: bool = False) -> None:
     """Print first, best and last rank per phrase and storefront; `name` is our app's."""
     console.print(styled("[bold]{}[/]", history.period))
     several_apps = len({line.app for line in history.lines}) > 1
@@ -33,6 +33,13 @@ def print_history(console: Console, name: str, history: RankHistory) -> None:
         console.print(styled("{} {}: {}", change.day, change.store, ", ".join(change.places)), soft_wrap=True)
     for campaign in history.campaigns:
         console.print(styled("{}: {}", campaign.period, campaign.what), soft_wrap=True)
+    if why:
+        looks = sum(len(line.ranks) for line in history.lines)
+        formula = (
+            f"{counted(looks, 'look')} of data/ranks.csv: the first, the best and the last of the period; none: looked "
+            "for, and not among the first of its depth. Changes are those of the journal that touched these storefronts."
+        )
+        console.print(SafeText(formula, "dim"), soft_wrap=True)
 
 
 def print_shares(console: Console, project: Project, lines: list[ShareLine], why: bool) -> None:

@@ -9,13 +9,13 @@ from tavolan.reports.rank_words import rank_cell, rank_words
 from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
 from tavolan.results.rank_effect import RankShift
-from tavolan.results.rivals import ListingChange, RivalRow, Rivals
+from tavolan.results.rivals import SETTLE, WINDOW, ListingChange, RivalRow, Rivals
 from tavolan.words.changed_words import ChangedWords
 
 _MOST_ROWS, _MOST_APPS, _MOST_WORDS, _MOST_SHIFTS = 30, 6, 12, 6
 
 
-def print_rivals(console: Console, name: str, found: Rivals, within: int) -> None:
+def print_rivals(console: Console, name: str, found: Rivals, within: int, why: bool = False) -> None:
     """Print the matrix of ranks of each store and storefront, then the others' changes; `name` is our app's."""
     console.print(styled("[bold]{}[/]  ranks now, and their change against the period before", found.period))
     groups: dict[tuple[str, str], list[RivalRow]] = {}
@@ -38,6 +38,13 @@ def print_rivals(console: Console, name: str, found: Rivals, within: int) -> Non
         _print_change(console, name, change)
     if not found.changes:
         console.print(styled("\n[dim]data/listings.csv has no change of another app's listing in this period.[/]"))
+    if why:
+        formula = (
+            "Ranks are the last ones of the period, beside the last ones of the period before. After a change: medians "
+            f"of the {WINDOW} days before it and, from {SETTLE} days on, after it, of phrases with a word that came or "
+            "is gone. Sources: data/ranks.csv, data/listings.csv; docs/results.md"
+        )
+        console.print(SafeText(formula, "dim"), soft_wrap=True)
 
 
 def _beats(row: RivalRow, app: str, ours: str) -> bool:

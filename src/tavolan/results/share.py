@@ -12,17 +12,21 @@ from dataclasses import dataclass
 
 import numpy as np
 import pandas as pd
+from numpy.typing import NDArray
 
 from tavolan.errors import UsageError
 from tavolan.project.model import Project, Term
-from tavolan.results.periods import Period
-from tavolan.results.ranks import Selection, read_ranks
+from tavolan.results.periods import Period, period_of
+from tavolan.results.ranks import Selection, newest_day, read_ranks
 from tavolan.words.coverage import storefronts_of, targets
 from tavolan.words.known_ranks import OURS
 from tavolan.words.split import fold
 from tavolan.words.value import Valuer
 
+Array = NDArray[np.float64]
 _HOLDS = 28
+# Without a period, so many days up to the newest one are looked at.
+_DAYS = 365
 
 
 @dataclass(frozen=True)
@@ -59,7 +63,13 @@ class Curve:
 
     def catch(self, rank: float) -> float:
         """Return what a rank gets, 0 to 1; nothing behind the depth, and where the app wasn't found."""
-        return float(self._catches[round(rank) - 1]) if 1 <= rank <= len(self._catches) else 0.0
+        return float(self.catches(np.array([rank]))[0])
+
+    def catches(self, ranks: Array) -> Array:
+        """Return what each of some ranks gets."""
+        counted = (ranks >= 1) & (ranks <= len(self._catches))
+        places = np.where(counted, np.round(np.where(counted, ranks, 1)) - 1, 0).astype(np.int64)
+        return np.where(counted, self._catches[places], 0.0)
 
 
 def search_shares(
@@ -68,9 +78,12 @@ def search_shares(
 ) -> list[ShareLine]:  # fmt: skip
     """Return the search share of our app and all others, per store, storefront and list that's asked for.
 
-    Phrases that nobody looked up count as demand that nobody caught. Raises UsageError where there are no ranks.
+    Without a period it's that of the last year. Phrases that nobody looked up count as demand that nobody caught.
+    Raises UsageError where there are no ranks.
     """
-    frame = read_ranks(project, Selection(stores, storefronts, period=period))
+    newest = newest_day(project, Selection(stores, storefronts))
+    span = period or (period_of(newest, _DAYS) if newest else None)
+    frame = read_ranks(project, Selection(stores, storefronts, period=span))
     if frame.empty:
         raise UsageError("there are no ranks", "Fill data/ranks.csv: tavolan results import FILE.")
     curve, valuer = Curve(project.results.steepness, project.results.depth), Valuer(project)
@@ -93,34 +106,24 @@ def _lines(
 ) -> list[ShareLine]:
     demand = {phrase: valuer.worth(term, front).demand for phrase, term in terms.items()}
     total = sum(demand.values())
-    folded = {str(phrase): fold(str(phrase)) for phrase in frame["phrase"].unique()}
-    days = sorted(int(day) for day in frame["date"].unique())
+    names = {str(phrase): fold(str(phrase)) for phrase in frame["phrase"].unique()}
+    wanted = frame[frame["phrase"].isin([name for name, folded in names.items() if folded in demand])]
+    days = np.unique(frame["date"].to_numpy(dtype=np.int64))
     lines = []
-    for app in sorted(map(str, frame["app"].unique()), key=lambda one: (one != OURS, one)):
-        rows = frame[frame["app"] == app].sort_values("date")
-        looks: dict[str, list[tuple[int, float]]] = {}
-        for day, phrase, rank in zip(rows["date"], rows["phrase"].astype(str), rows["rank"], strict=True):
-            if folded[phrase] in demand:
-                looks.setdefault(folded[phrase], []).append((int(day), float(rank)))
-        if not looks or not total:
+    for app in sorted(map(str, wanted["app"].unique()), key=lambda one: (one != OURS, one)):
+        if not total:
             continue
-        caught = dict.fromkeys(days, 0.0)
-        for phrase, known in looks.items():
-            for day, rank in _held(known, days).items():
-                caught[day] += demand[phrase] * curve.catch(rank)
-        lines.append(
-            ShareLine(store, front, app, name, len(terms), {day: sum_ / total for day, sum_ in caught.items()})
-        )
+        caught = np.zeros(len(days))
+        for phrase, rows in wanted[wanted["app"] == app].sort_values("date").groupby("phrase", observed=True):
+            known = rows["date"].to_numpy(dtype=np.int64), rows["rank"].to_numpy(dtype=float)
+            caught += demand[names[str(phrase)]] * curve.catches(_held(*known, days))
+        shares = dict(zip(days.tolist(), (caught / total).tolist(), strict=True))
+        lines.append(ShareLine(store, front, app, name, len(terms), shares))
     return lines
 
 
-def _held(known: list[tuple[int, float]], days: list[int]) -> dict[int, float]:
-    """Return the rank that holds on each day: the last one, unless it's too old."""
-    held, place, last = {}, 0, (-math.inf, math.inf)
-    for day in days:
-        while place < len(known) and known[place][0] <= day:
-            last = known[place]
-            place += 1
-        if day - last[0] <= _HOLDS:
-            held[day] = last[1]
-    return held
+def _held(known: NDArray[np.int64], ranks: Array, days: NDArray[np.int64]) -> Array:
+    """Return the rank that holds on each day: the last one known, infinite where it's too old or there's none."""
+    place = np.searchsorted(known, days, side="right") - 1
+    fresh = (place >= 0) & (days - known[place] <= _HOLDS)
+    return np.where(fresh, ranks[place], math.inf)

@@ -6,11 +6,14 @@ Until our own app has ranks, another one's are the measure where `[results] meas
 import math
 from collections.abc import Iterable, Iterator
 from datetime import date, timedelta
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from tavolan.project.datafile import RANKS, read_data
 from tavolan.project.model import Project
 from tavolan.words.split import fold
+
+if TYPE_CHECKING:
+    from pandas import DataFrame
 
 # How our own app is named in tables; it's empty in files.
 OURS = ""
@@ -84,6 +87,14 @@ def _has_parquet(project: Project) -> bool:
     return (project.root / RANKS.parquet_name).exists()
 
 
+def _needed(frame: "DataFrame") -> "DataFrame":
+    """Return the last rank of each phrase, storefront and store, and the one four weeks before, of rows by date."""
+    keys = ["store", "storefront", "phrase"]
+    newest = frame.groupby(keys, observed=True)["date"].transform("max")
+    old = frame[frame["date"] <= newest - CHANGE_DAYS].drop_duplicates(keys, keep="last")
+    return frame.loc[[*old.index, *frame.drop_duplicates(keys, keep="last").index]]
+
+
 def _rows(project: Project, app: str) -> Iterator[tuple[int, str, str, str, float]]:
     """Yield day, an ordinal, store, storefront, phrase and rank of each look for an app; day 0 where it isn't known."""
     if _has_parquet(project):
@@ -93,6 +104,7 @@ def _rows(project: Project, app: str) -> Iterator[tuple[int, str, str, str, floa
         newest = last_day(project.root, RANKS, [ours]) or date.max
         recent = ("date", ">=", newest - timedelta(days=_LOOK_BACK))
         frame = read_frame(project.root, RANKS, [ours, recent])
+        frame = _needed(frame.sort_values("date", kind="stable"))
         columns = [frame[name].tolist() for name in ("date", "store", "storefront", "phrase")]
         yield from zip(*columns, frame["rank"].fillna(math.inf).tolist(), strict=True)
         return

@@ -10,6 +10,7 @@ from typing import NamedTuple
 
 from tavolan.errors import one_problem
 from tavolan.project.model import Project, Term
+from tavolan.project.schema import WordsTable
 from tavolan.words.demand import DemandOrigin, Demands
 from tavolan.words.difficulty import Difficulties, DifficultyOrigin
 from tavolan.words.known_ranks import best_ranks, known_ranks
@@ -30,6 +31,11 @@ TIER_WEIGHTS: dict[Tier, float] = {
 }
 _LEAST_CHANCE = 0.05
 _FAR = 100
+
+
+def tier_weight(settings: WordsTable, tier: Tier | None) -> float:
+    """Return the weight of a tier by `[words.tiers]`; 0 without one."""
+    return settings.tiers.get(tier, TIER_WEIGHTS[tier]) if tier else 0.0
 
 
 class Worth(NamedTuple):
@@ -102,4 +108,4 @@ class Valuer:
 
     def weight(self, tier: Tier | None) -> float:
         """Return the weight of a tier: how much of a phrase's value an answer of that strength is worth."""
-        return self.settings.tiers.get(tier, TIER_WEIGHTS[tier]) if tier else 0.0
+        return tier_weight(self.settings, tier)

@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from tavolan.results.funnel import Funnel, FunnelReport, Step
     from tavolan.results.history import RankHistory
     from tavolan.results.intervals import Interval
+    from tavolan.results.month import MonthResults
     from tavolan.results.moved import Move, Moved
     from tavolan.results.periods import Period
     from tavolan.results.rank_effect import RankShift
@@ -202,6 +203,22 @@ def _win(one: Win) -> dict[str, Any]:
             "tier": move.tier, "gain": move.gain, "texts": [asdict(change) for change in move.texts],
         },
     }  # fmt: skip
+
+
+def report_document(found: MonthResults, within: int) -> Document:
+    """Return the figures of a month's report as `tavolan/report@1`; each part is as its own document."""
+    parts: dict[str, Document | None] = {
+        "moved": moved_document(found.moved),
+        "effect": effect_document(found.effects),
+        "funnel": funnel_document(found.funnel) if found.funnel else None,
+        "share": share_document(found.shares),
+        "rivals": rivals_document(found.rivals, within) if found.rivals else None,
+        "wins": wins_document(found.wins) if found.wins else None,
+    }
+    own = {
+        name: part and {key: value for key, value in part.items() if key != "schema"} for name, part in parts.items()
+    }
+    return {"schema": "tavolan/report@1", "period": _period(found.period), **own}
 
 
 def worth_document(found: ListingWorth) -> Document:

@@ -334,3 +334,15 @@ class Shares(DocumentPart):
     """Printed by `tavolan results share --json`."""
 
     lines: list[ShareLinePart]
+
+
+class Report(DocumentPart):
+    """Printed by `tavolan results report --json`; each part is as its command prints it, null without data."""
+
+    period: PeriodPart
+    moved: MovedDocument
+    effect: Effects
+    funnel: FunnelDocument | None
+    share: Shares
+    rivals: RivalsDocument | None
+    wins: WinsDocument | None

@@ -30,6 +30,7 @@ SHAPES: dict[str, type] = {
     "push@1": hand_over_shapes.Push,
     "ranks@1": results_shapes.Ranks,
     "render@1": shapes.Render,
+    "report@1": results_shapes.Report,
     "rivals@1": results_shapes.RivalsDocument,
     "rules@1": shapes.Rules,
     "score@1": shapes.Scores,
