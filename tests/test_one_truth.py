@@ -72,7 +72,8 @@ def test_difficulty_is_one_figure_everywhere(sample):
     factors = shown(sample, "terms", "plan", "--locale", "en-US", "--why").out.split("value = ")[0]
     for line in factors.splitlines():
         if line.startswith("en-US") and len(line.split()) > 5:
-            *words, _, _, value, _ = line.split()[1:]
+            # Relevance, demand and its origin, difficulty and its origin, chance, value at best.
+            *words, _, _, _, _, _, value, _ = line.split()[1:]
             chance[" ".join(words)] = float(value)
     opened = tavolan.open_project(sample)
     ranked = {

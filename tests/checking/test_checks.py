@@ -158,3 +158,14 @@ def test_lengths_agree_with_an_independent_count(text):
     assert measure(text, "graphemes") == sum(1 for _ in regex.finditer(r"\X", composed))
     sizes = [1 if ord(c) < 0x80 else 2 if ord(c) < 0x800 else 3 if ord(c) < 0x10000 else 4 for c in composed]
     assert measure(text, "bytes") == sum(sizes)
+
+
+def test_a_data_file_under_its_old_name_is_read_and_noted(project):
+    (project / "data").mkdir()
+    rows = "phrase,storefront,position,app,ratings,stars\npottery kiln,US,1,Clay,10,4\n"
+    (project / "data/results.csv").write_text(rows)
+    (found,) = findings(project, "old-file-name")
+    assert (found.level, found.path) == ("note", "data/results.csv") and "data/search_pages.csv" in found.remedy
+    assert "page" in run_tavolan("terms", "score", "--locale", "en-US", cwd=project).out
+    (project / "data/results.csv").rename(project / "data/search_pages.csv")
+    assert findings(project, "old-file-name") == []

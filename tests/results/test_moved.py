@@ -2,15 +2,17 @@
 
 import csv
 import math
+import shutil
 from datetime import date
 
 import pytest
 
 import tavolan
-from conftest import run_tavolan
+from conftest import replace, run_tavolan
 from tavolan.errors import UsageError
 from tavolan.project.datafile import RANKS
 from tavolan.results.moved import MARKS, Move, what_moved
+from tavolan.sample.year import LAST
 from tavolan.sample.year_ranks import NEVER_INDEXED, NOT_TARGETED
 
 
@@ -81,3 +83,27 @@ def test_the_program_prints_one_screen(year, tmp_path):
 def test_without_data_it_says_what_to_do(project):
     with pytest.raises(UsageError, match="neither metrics nor ranks"):
         what_moved(tavolan.open_project(project))
+
+
+def test_another_app_is_the_measure_before_ours_is_published(year, tmp_path):
+    root = shutil.copytree(year, tmp_path / "kilnary", ignore=shutil.ignore_patterns("metrics.csv", "journal.csv"))
+    with (root / "data/ranks.csv").open(encoding="utf-8", newline="") as file:
+        head, *rows = csv.reader(file)
+    theirs = [row for row in rows if row[2]]
+    with (root / "data/ranks.csv").open("w", encoding="utf-8", newline="") as file:
+        csv.writer(file).writerows([head, *theirs])
+    without = run_tavolan("results", "moved", cwd=root)
+    assert without.code == 2 and "measured_by" in without.err
+    replace(root / "tavolan.toml", "[guard]", '[results]\nmeasured_by = "Claywise"\n\n[guard]')
+    moved = run_tavolan("results", "moved", "--json", cwd=root).json
+    ranks = [row for row in theirs if row[2] == "Claywise" and row[0] == str(LAST) and row[3] == "US"]
+    now = {row[4]: float(row[5]) for row in ranks if row[5]}
+    assert {one["phrase"]: one["now"] for one in moved["moves"] if one["storefront"] == "US"}.items() <= now.items()
+    assert len(moved["moves"]) > 10 and moved["unfound"] == []
+    history = run_tavolan("results", "ranks", "kiln log", "--storefront", "US", "--json", cwd=root).json
+    assert [line["app"] for line in history["lines"]] == ["Claywise"]
+    wins = run_tavolan("results", "wins", "--storefront", "US", "--json", cwd=root).json["wins"]
+    assert wins and all(one["rank"] == now[one["phrase"]] for one in wins)
+    rivals = run_tavolan("results", "rivals", "--storefront", "US", "--json", cwd=root).json
+    assert rivals["ours"] == "Claywise"
+    assert run_tavolan("results", "report", cwd=root).code == 0

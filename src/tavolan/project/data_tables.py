@@ -51,6 +51,14 @@ def read_frame(root: Path, file: DataFile, wanted: Wanted = ()) -> pd.DataFrame:
     return frame
 
 
+def newest_rows(frame: pd.DataFrame, columns: Sequence[str], days: int) -> pd.DataFrame:
+    """Return the last row for each combination of some columns, after the last one that's so many days older."""
+    frame, names = frame.sort_values("date", kind="stable"), list(columns)
+    newest = frame.groupby(names, observed=True)["date"].transform("max")
+    older = frame[frame["date"] <= newest - days].drop_duplicates(names, keep="last")
+    return pd.concat([older, frame.drop_duplicates(names, keep="last")])
+
+
 def texts_of(root: Path, file: DataFile, column: str) -> list[str]:
     """Return the different texts of a column, without reading the others of Parquet."""
     found = {text for part in _columns(root, file, (), column) for text in pc.unique(part[column]).to_pylist()}

@@ -37,7 +37,7 @@ def print_history(console: Console, name: str, history: RankHistory, why: bool =
         looks = sum(len(line.ranks) for line in history.lines)
         formula = (
             f"{counted(looks, 'look')} of data/ranks.csv: the first, the best and the last of the period; none: looked "
-            "for, and not among the first of its depth. Changes are those of the journal that touched these storefronts."
+            "for, and not among the first of its depth. Changes are of these storefronts: docs/results.md"
         )
         console.print(SafeText(formula, "dim"), soft_wrap=True)
 

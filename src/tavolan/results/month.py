@@ -17,7 +17,7 @@ from tavolan.results.ranks import Selection, newest_day
 from tavolan.results.rivals import Rivals, rivals
 from tavolan.results.share import ShareLine, search_shares
 from tavolan.results.wins import Wins, next_wins
-from tavolan.words.known_ranks import measured_app
+from tavolan.words.known_ranks import NO_RANKS, measured_app
 
 # How far back the search share goes.
 _SHARE_DAYS = 182
@@ -54,7 +54,7 @@ def month_results(
     last_rank = newest_day(project, Selection(stores, storefronts, apps=(app,)))
     known = [day for day in (last_metric, last_rank) if day]
     if not known:
-        raise UsageError("there are neither metrics nor ranks", "Import some: tavolan results import FILE.")
+        raise UsageError("there are neither metrics nor ranks of ours", NO_RANKS)
     period = _period(month, max(known))
     say = progress or (lambda _done, _total: None)
     say(0, 5)

@@ -14,7 +14,7 @@ from tavolan.results.periods import Campaign, Change, Period, changes_of, period
 from tavolan.results.ranks import Selection, last_of, lists_by_phrase, newest_day, read_ranks
 from tavolan.results.rate_effect import RateEffect, rate_effect
 from tavolan.words.coverage import cover
-from tavolan.words.known_ranks import OURS, measured_app
+from tavolan.words.known_ranks import NO_RANKS, OURS, measured_app
 from tavolan.words.split import fold
 
 # Entering the first so many is worth a line of its own.
@@ -106,7 +106,7 @@ def what_moved(
         filter(None, [*days_known, newest_day(project, Selection(chosen, fronts, apps=(app,)))]), default=None
     )
     if newest is None:
-        raise UsageError("there are neither metrics nor ranks", "Import some: tavolan results import FILE.")
+        raise UsageError("there are neither metrics nor ranks of ours", NO_RANKS)
     period = period_of(newest, days, first, last)
     both = Period(period.before().first, period.last)
     ranks = read_ranks(project, Selection(chosen, fronts, apps=(app,), period=both))

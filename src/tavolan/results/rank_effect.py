@@ -20,6 +20,8 @@ from tavolan.results.rate_effect import Verdict, log_interval, verdict_of
 
 # Where an app wasn't found, it's taken for as far down as this.
 BEYOND = 200.0
+# Gains that are all alike, but for rounding.
+_NO_SPREAD = 1e-18
 
 
 @dataclass(frozen=True)
@@ -79,5 +81,7 @@ def _ratio(touched: NDArray[np.float64], others: NDArray[np.float64]) -> Interva
     if not len(others) or freedom < 1:
         return Interval(math.nan, math.nan, math.nan)
     squares = sum(float(((group - group.mean()) ** 2).sum()) for group in (touched, others))
+    if squares < _NO_SPREAD:
+        return Interval(math.nan, math.nan, math.nan)
     error = math.sqrt(squares / freedom * (1 / len(touched) + 1 / len(others)))
     return log_interval(float(touched.mean() - others.mean()), error, freedom)

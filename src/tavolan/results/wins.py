@@ -13,6 +13,7 @@ from tavolan.errors import UsageError
 from tavolan.project.model import Project
 from tavolan.results.word_moves import Mover, WordMove
 from tavolan.words.coverage import Answer, aimed_at, cover
+from tavolan.words.known_ranks import NO_RANKS
 from tavolan.words.score import fit_of, score
 from tavolan.words.value import Valuer
 
@@ -48,7 +49,7 @@ def next_wins(
     """
     valuer = Valuer(project)
     if not valuer.known_ranks:
-        raise UsageError("there are no ranks of ours", "Add them: tavolan results import FILE.")
+        raise UsageError("there are no ranks of ours", NO_RANKS)
     answers = aimed_at(project, cover(project, stores, storefronts, valuer), [], lists or [])
     near = [answer for answer in answers if answer.rank and FIRST <= answer.rank.rank <= LAST]
     reach = _reaches(project, valuer, {answer.terms_locale for answer in near})

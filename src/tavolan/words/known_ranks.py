@@ -6,21 +6,20 @@ Until our own app has ranks, another one's are the measure where `[results] meas
 import math
 from collections.abc import Iterable, Iterator
 from datetime import date, timedelta
-from typing import TYPE_CHECKING, NamedTuple
+from typing import NamedTuple
 
 from tavolan.project.datafile import RANKS, read_data
 from tavolan.project.model import Project
 from tavolan.words.split import fold
 
-if TYPE_CHECKING:
-    from pandas import DataFrame
-
 # How our own app is named in tables; it's empty in files.
 OURS = ""
+NO_RANKS = "Import some: tavolan results import FILE. Until yours has ranks, [results] measured_by names another app."
 # A rank is compared with the last one that's older than this by so many days.
 CHANGE_DAYS = 28
 # Of many rows, as Parquet has them, only those of so many days before the newest one are looked at.
 _LOOK_BACK = 120
+_PLACE = ("store", "storefront", "phrase")
 
 
 class KnownRank(NamedTuple):
@@ -87,25 +86,16 @@ def _has_parquet(project: Project) -> bool:
     return (project.root / RANKS.parquet_name).exists()
 
 
-def _needed(frame: "DataFrame") -> "DataFrame":
-    """Return the last rank of each phrase, storefront and store, and the one four weeks before, of rows by date."""
-    keys = ["store", "storefront", "phrase"]
-    newest = frame.groupby(keys, observed=True)["date"].transform("max")
-    old = frame[frame["date"] <= newest - CHANGE_DAYS].drop_duplicates(keys, keep="last")
-    return frame.loc[[*old.index, *frame.drop_duplicates(keys, keep="last").index]]
-
-
 def _rows(project: Project, app: str) -> Iterator[tuple[int, str, str, str, float]]:
     """Yield day, an ordinal, store, storefront, phrase and rank of each look for an app; day 0 where it isn't known."""
     if _has_parquet(project):
-        from tavolan.project.data_tables import last_day, read_frame
+        from tavolan.project.data_tables import last_day, newest_rows, read_frame
 
         ours = ("app", "in", [app])
         newest = last_day(project.root, RANKS, [ours]) or date.max
         recent = ("date", ">=", newest - timedelta(days=_LOOK_BACK))
-        frame = read_frame(project.root, RANKS, [ours, recent])
-        frame = _needed(frame.sort_values("date", kind="stable"))
-        columns = [frame[name].tolist() for name in ("date", "store", "storefront", "phrase")]
+        frame = newest_rows(read_frame(project.root, RANKS, [ours, recent]), _PLACE, CHANGE_DAYS)
+        columns = [frame[name].tolist() for name in ("date", *_PLACE)]
         yield from zip(*columns, frame["rank"].fillna(math.inf).tolist(), strict=True)
         return
     for row in read_data(project.root, RANKS):

@@ -1,0 +1,57 @@
+"""The next wins: those of the file in their order, and moves that do what they say."""
+
+import shutil
+
+import pytest
+
+import tavolan
+from conftest import run_tavolan
+from tavolan.errors import UsageError
+from tavolan.project.text_writing import TextWriter
+from tavolan.project.texts import Texts
+from tavolan.results.wins import next_wins
+from tavolan.words.coverage import cover
+from tavolan.words.known_ranks import known_ranks
+from tavolan.words.score import fit, score
+from tavolan.words.value import Valuer
+
+
+def test_wins_are_the_targets_of_rank_11_to_30_by_value_and_reach(year):
+    kilnary = tavolan.open_project(year)
+    found = next_wins(kilnary, ["ios"], most=100)
+    ranks = known_ranks(kilnary)
+    near = [a for a in cover(kilnary, ["ios"]) if 11 <= ranks.get((a.phrase, a.storefront, "ios"), (0,))[0] <= 30]
+    assert {(one.answer.storefront, one.answer.phrase) for one in found.best} == {
+        (a.storefront, a.phrase) for a in near
+    }
+    assert found.in_all == len(near) > 10
+    scores = [one.score for one in found.best]
+    assert scores == sorted(scores, reverse=True)
+    reach = fit(kilnary, "en-US", score(kilnary, ["en-US"], Valuer(kilnary).difficulties.today)).reach
+    assert all(one.reach == reach[one.answer.phrase] for one in found.best if one.answer.storefront == "US")
+
+
+@pytest.mark.parametrize("storefront", ["US", "DE", "JP"])
+def test_a_move_gains_what_it_says_once_its_texts_are_written(year, tmp_path, storefront):
+    root = shutil.copytree(year, tmp_path / "kilnary", ignore=shutil.ignore_patterns("metrics.csv"))
+    kilnary = tavolan.open_project(root)
+    win = next(one for one in next_wins(kilnary, ["ios"], [storefront]).best if one.move)
+    name = kilnary.app.name
+    assert all(name in change.after for change in win.move.texts if change.address == "title")
+    TextWriter(Texts(kilnary)).write(list(win.move.texts))
+    after = tavolan.open_project(root)
+    gain = sum(a.value for a in cover(after, ["ios"])) - sum(a.value for a in cover(kilnary, ["ios"]))
+    assert gain == pytest.approx(win.move.gain)
+    (now,) = [a for a in cover(after, ["ios"], [storefront]) if a.phrase == win.answer.phrase]
+    assert now.tier == win.move.tier
+
+
+def test_the_command(year, tmp_path):
+    said = run_tavolan("results", "wins", "--top", "3", "--why", "--figure", tmp_path / "w.svg", cwd=year)
+    assert said.code == 0 and "3 phrases of" in said.out and "Order: value × reach" in said.out
+    assert b"<svg" in (tmp_path / "w.svg").read_bytes()
+
+
+def test_without_ranks_it_says_what_to_do(project):
+    with pytest.raises(UsageError, match="no ranks of ours"):
+        next_wins(tavolan.open_project(project), ["ios"])

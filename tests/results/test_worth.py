@@ -1,0 +1,55 @@
+"""What the listing's changes are worth, worked out by hand."""
+
+import csv
+import math
+
+import pytest
+
+import tavolan
+from conftest import run_tavolan
+from tavolan.errors import UsageError
+from tavolan.results.effect import Question, change_at, effect_of, read_figures
+from tavolan.results.worth import listing_worth
+from tavolan.sample.year import CAMPAIGN, SUBTITLE_CHANGE, TITLE_CHANGE
+
+
+def test_it_is_the_effects_of_the_listings_changes_times_their_value(year):
+    kilnary = tavolan.open_project(year)
+    found = listing_worth(kilnary, 100, 0.5)
+    figures = read_figures(kilnary)
+    won = []
+    for day in (TITLE_CHANGE, SUBTITLE_CHANGE):
+        effect = effect_of(figures, change_at(figures, day, "ios"), Question()).found
+        won.append([effect.rate_after * 30.44 * (1 - 1 / ratio) for ratio in effect.ratio])
+    (a, a_low, a_high), (b, b_low, b_high) = won
+    expected = (a + b, a + b - math.hypot(a - a_low, b - b_low), a + b + math.hypot(a_high - a, b_high - b))
+    # The update was written down by hand: it's no change of the listing.
+    assert found.won == pytest.approx(expected) and len(found.changes) == 2
+    assert found.value == pytest.approx([0.5 * one for one in expected])
+    assert found.gain == pytest.approx([0.5 * one - 100 for one in expected]) and found.break_even == 200
+    assert found.profit_share.value == pytest.approx(found.gain.value / 100)
+    assert listing_worth(kilnary, 0, 0.5, [TITLE_CHANGE]).won == pytest.approx((a, a_low, a_high))
+
+
+def test_an_installs_value_and_price_are_those_of_the_files(year):
+    found = listing_worth(tavolan.open_project(year), 100)
+    with (year / "data/metrics.csv").open(encoding="utf-8", newline="") as file:
+        rows = list(csv.DictReader(file))
+    installs, revenue = (sum(float(row[name]) for row in rows) for name in ("installs", "revenue"))
+    assert found.install_value == pytest.approx(revenue / installs)
+    paid = [row for row in rows if (row["source"], row["storefront"], row["store"]) == ("paid", "US", "ios")]
+    first, last = map(str, CAMPAIGN)
+    during = sum(float(row["installs"]) for row in paid if first <= row["date"] <= last)
+    before = [float(row["installs"]) for row in paid if row["date"] < first][-28:]
+    assert found.paid.installs == pytest.approx(during - 14 * sum(before) / 28)
+    assert found.paid.price == pytest.approx(1400 / found.paid.installs)
+
+
+def test_the_command_says_whether_it_pays(year, tmp_path):
+    pays = run_tavolan("results", "worth", "--cost", "50", "--figure", tmp_path / "w.png", cwd=year)
+    assert pays.code == 0 and "It pays" in pays.out and "A paid install cost" in pays.out
+    assert "Can't tell whether it pays" in run_tavolan("results", "worth", "--cost", "250", cwd=year).out
+    assert "It doesn't pay" in run_tavolan("results", "worth", "--cost", "900", "--why", cwd=year).out
+    assert run_tavolan("results", "worth", "--cost", "-1", cwd=year).code == 2
+    with pytest.raises(UsageError, match="no such change"):
+        listing_worth(tavolan.open_project(year), 1, 1, [CAMPAIGN[0]])
