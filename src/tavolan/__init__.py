@@ -21,9 +21,10 @@ if TYPE_CHECKING:
     from tavolan.consoles.session import Console
     from tavolan.pictures.making.planner import Selection
     from tavolan.project.model import Project
+    from tavolan.results.month import MonthResults
     from tavolan.words.coverage import Answer
 
-__all__ = ["__version__", "check", "console", "cover", "open_project", "render"]
+__all__ = ["__version__", "check", "console", "cover", "open_project", "render", "results"]
 
 
 def open_project(folder: str | Path = ".") -> Project:
@@ -55,6 +56,16 @@ def console(project: Project, store: str) -> Console:
     from tavolan.consoles.session import Console
 
     return Console(project, store)
+
+
+def results(project: Project, month: str = "") -> MonthResults:
+    """Return all results of a month, written as 2026-11; of the newest one with data where none is given.
+
+    Raises UsageError for a month without data.
+    """
+    from tavolan.results.month import month_results
+
+    return month_results(project, month)
 
 
 def render(

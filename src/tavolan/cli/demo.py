@@ -77,33 +77,42 @@ def _walk(out: Console, project: Project, full: bool) -> None:
     )
     _hand_over(out, project)
     out.print(
-        styled("[bold]8  tavolan results moved, effect, funnel[/]  what moved, which change did it, which step lags")
+        styled(
+            "[bold]8  tavolan results moved, effect, report[/]  what moved, which change did it, a month on one page"
+        )
     )
-    _results(out, project)
+    report = _results(out, project)
     out.print(styled("[bold]9  tavolan preview[/]  the listing as visitors would meet it\n"))
     write_text(page, build_page(project, findings))
     out.print(styled("[bold]Open next[/]"))
     out.print(f"  {page}", soft_wrap=True)
+    out.print(f"  {report}", soft_wrap=True)
     for board in boards:
         out.print(f"  {board}", soft_wrap=True)
     example = next(file for file in files if "phone-6.9" in file.parts)
     out.print(f"  {example}", soft_wrap=True)
 
 
-def _results(out: Console, project: Project) -> None:
-    """Show the digest of the last weeks, the effect of each change, and the step to repair."""
+def _results(out: Console, project: Project) -> Path:
+    """Show the digest of the last weeks, the effect of each change, and the step to repair; write a month's report."""
+    from tavolan.reports.month_page import month_page
     from tavolan.reports.movedtable import print_moved
     from tavolan.reports.resultstables import print_effects, repair_words
     from tavolan.results.effect import Question, effect_of, read_figures
     from tavolan.results.funnel import funnel_report
+    from tavolan.results.month import month_results
     from tavolan.results.moved import what_moved
+    from tavolan.support.files import write_text
 
     print_moved(out, what_moved(project), why=False)
     figures = read_figures(project)
     print_effects(out, [effect_of(figures, one, Question()) for one in figures.changes])
     if repair := funnel_report(project).repair:
         out.print(repair_words(*repair), soft_wrap=True)
-    out.print()
+    target = project.root / "out" / "report.html"
+    write_text(target, month_page(project, month_results(project)))
+    out.print(f"{target}\n", soft_wrap=True)
+    return target
 
 
 def _exchange(out: Console, project: Project) -> None:

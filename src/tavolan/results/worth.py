@@ -111,11 +111,16 @@ def listing_worth(
     return ListingWorth(found, won, value, source, cost, _paid(figures, own))
 
 
+def won_a_month(rate_after: float, ratio: Interval) -> Interval:
+    """Return how many of the installs a month come from a change: `rate_after` is a day, `ratio` that of the rates."""
+    monthly = rate_after * DAYS_OF_A_MONTH
+    return Interval(*(monthly * (1 - 1 / bound) if bound > 0 else -math.inf for bound in ratio))
+
+
 def _won(one: ChangeEffect) -> Interval | None:
     if one.found is None or math.isnan(one.found.ratio.value):
         return None
-    monthly = one.found.rate_after * DAYS_OF_A_MONTH
-    return Interval(*(monthly * (1 - 1 / ratio) if ratio > 0 else -math.inf for ratio in one.found.ratio))
+    return won_a_month(one.found.rate_after, one.found.ratio)
 
 
 def _sum(won: list[Interval]) -> Interval:
