@@ -107,3 +107,21 @@ def test_another_app_is_the_measure_before_ours_is_published(year, tmp_path):
     rivals = run_tavolan("results", "rivals", "--storefront", "US", "--json", cwd=root).json
     assert rivals["ours"] == "Claywise"
     assert run_tavolan("results", "report", cwd=root).code == 0
+
+
+def test_the_funnel_of_each_store_is_that_of_all_its_rows(kilnary, year):
+    digest = what_moved(kilnary, days=28)
+    sums = {}
+    with (year / "data/metrics.csv").open(encoding="utf-8", newline="") as file:
+        for row in csv.DictReader(file):
+            for number, period in enumerate((digest.period, digest.period.before())):
+                if period.holds(date.fromisoformat(row["date"])):
+                    own = sums.setdefault((row["store"], number), dict.fromkeys(("impressions", "page_views"), 0))
+                    for name in own:
+                        own[name] += int(row[name])
+    assert [one.store for one in digest.funnels] == ["ios", "android"]
+    for one in digest.funnels:
+        page = one.steps[0]
+        for number, share in enumerate((page.share, page.before)):
+            counts = sums[one.store, number]
+            assert share.value == counts["page_views"] / counts["impressions"]

@@ -50,3 +50,18 @@ def test_another_app_measures_until_ours_has_ranks(project):
     assert known_ranks(data(project, "ranks.csv", rows)) == {("kiln log", "US", ""): (5, None)}
     opened = data(project, "ranks.csv", rows + "2026-02-18,,US,raku,8\n")
     assert known_ranks(opened) == {("raku", "US", ""): (8, None)}
+
+
+def test_another_apps_listing_is_covered_by_its_own_words_and_ranks(project):
+    rows = ["2026-01-01,Claywise,en-US,Clay,,", "2026-06-01,Claywise,en-US,Pottery log,Kilns & glazes,Recipe book"]
+    data(project, "listings.csv", "date,app,locale,title,subtitle,description\n" + "\n".join(rows) + "\n")
+    (project / "terms/en-US.csv").write_text("phrase\npottery log\npottery kiln\nglaze recipe\npotto\n")
+    data(project, "ranks.csv", "date,app,storefront,phrase,rank\n2026-02-18,Claywise,US,pottery kiln,5\n")
+    found = run_tavolan("terms", "cover", "--app", "Claywise", "--storefront", "US", "--json", cwd=project).json
+    tiers = {one["phrase"]: (one["tier"], one["rank"]) for one in found["answers"]}
+    assert tiers == {
+        "pottery log": ("title-phrase", None), "pottery kiln": ("with-subtitle", 5), "glaze recipe": (None, None),
+        "potto": (None, None),
+    }  # fmt: skip
+    unknown = run_tavolan("terms", "cover", "--app", "Claywis", cwd=project)
+    assert unknown.code == 2 and 'Did you mean "Claywise"?' in unknown.err

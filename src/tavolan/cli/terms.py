@@ -65,6 +65,7 @@ def cover(
     matrix: Annotated[bool, typer.Option("--matrix", help="One matrix of all phrases and storefronts.")] = False,
     budgets: Annotated[bool, typer.Option("--budgets", help="Keyword space in locales read beside the first.")] = False,
     figure: Annotated[Path | None, typer.Option("--figure", help="Write a heat map of one store to this PNG.")] = None,
+    other: Annotated[str, typer.Option("--app", help="What another app's listing answers, of data/listings.csv.")] = "",
     why: Annotated[
         bool, typer.Option("--why", help="Every phrase, with demand and difficulty and their origin.")
     ] = False,
@@ -77,12 +78,17 @@ def cover(
     from tavolan.reports.documents.build import coverage_document
     from tavolan.words.coverage import aimed_at, storefronts_of
     from tavolan.words.coverage import cover as cover_phrases
+    from tavolan.words.other_listing import with_listing_of
+    from tavolan.words.value import Valuer
 
     opened = open_project(project)
     stores = opened.pick("--store", store or [], list(opened.stores))
     known = list(dict.fromkeys(front for s in stores for front in storefronts_of(opened.stores[s])))
     fronts = opened.pick("--storefront", storefront or [], known)
-    answers = aimed_at(opened, cover_phrases(opened, stores, fronts), locale or [], list_ or [])
+    valuer = None
+    if other:
+        valuer, opened = Valuer(opened, app=other), with_listing_of(opened, other)
+    answers = aimed_at(opened, cover_phrases(opened, stores, fronts, valuer), locale or [], list_ or [])
     if json:
         print_json(coverage_document([a for a in answers if not (uncovered and a.covered)]))
         return

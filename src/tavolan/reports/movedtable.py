@@ -6,7 +6,7 @@ from rich.console import Console
 
 from tavolan.reports.number_words import counted
 from tavolan.reports.rank_words import rank_words
-from tavolan.reports.resultstables import ratio_words, verdict_words
+from tavolan.reports.resultstables import STEP_WORDS, ratio_words, share_words, verdict_words
 from tavolan.reports.styled import SafeText, styled
 from tavolan.results.moved import MARKS, Move, Moved
 
@@ -21,6 +21,9 @@ def print_moved(console: Console, digest: Moved, why: bool) -> None:
         console.print(styled("{}  {:,.0f} installs, {:,.0f} before{}", one.store, one.now, one.before, found))
         if why and one.found:
             console.print(styled("     [dim]{}[/]", "; ".join(one.found.reasons)))
+    for funnel in digest.funnels:
+        steps = [f"{STEP_WORDS[step.name]} {share_words(step)}" for step in funnel.steps if step.name != "direct"]
+        console.print(styled("{}  {}", funnel.store, ", ".join(steps)))
     for mark in MARKS:
         for verb, moves in (("entered", digest.entered(mark)), ("left", digest.left(mark))):
             if moves:

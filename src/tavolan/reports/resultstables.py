@@ -160,6 +160,16 @@ def repair_words(funnel: Funnel, step: Step) -> str:
     )
 
 
+def share_words(step: Step) -> str:
+    """Return a step's share beside that of the period before, and whether it's another by more than chance."""
+    if math.isnan(step.share.value):
+        return "–"
+    if math.isnan(step.before.value):
+        return f"{step.share.value:.1%}"
+    sign = " ↑" if step.share.low > step.before.high else " ↓" if step.share.high < step.before.low else ""
+    return f"{step.share.value:.1%}{sign} ({step.before.value:.1%} before)"
+
+
 def _step(step: Step) -> SafeText:
     if math.isnan(step.share.value):
         return SafeText("–", "dim")

@@ -112,6 +112,17 @@ def funnel_report(
     return FunnelReport(period, tuple(sources), funnels, withheld, repair)
 
 
+def store_funnels(project: Project, metrics: pd.DataFrame, stores: Iterable[str], period: Period) -> list[Funnel]:
+    """Return the funnel of each store, all storefronts and sources together, in a period and in the one before."""
+    rates = _benchmarks(project)
+    funnels = []
+    for store in stores:
+        own = of_places(metrics, store)
+        if not (here := rows_in(own, period)).empty:
+            funnels.append(_funnel(store, "", here, rows_in(own, period.before()), own.iloc[:0], rates))
+    return funnels
+
+
 def _whole(frame: pd.DataFrame) -> pd.DataFrame:
     """Return the rows in which no count of the funnel was withheld: a share of unlike parts says nothing."""
     return frame.dropna(subset=["impressions", "page_views", "installs"])

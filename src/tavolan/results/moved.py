@@ -8,13 +8,16 @@ from datetime import date
 import pandas as pd
 
 from tavolan.errors import UsageError
+from tavolan.project.datafile import LISTINGS, read_data
 from tavolan.project.model import Project
+from tavolan.results.funnel import Funnel, store_funnels
 from tavolan.results.metrics import counts_around, of_places, read_metrics, rows_in
 from tavolan.results.periods import Campaign, Change, Period, changes_of, period_of, read_campaigns
 from tavolan.results.ranks import Selection, last_of, lists_by_phrase, newest_day, read_ranks
 from tavolan.results.rate_effect import RateEffect, rate_effect
 from tavolan.words.coverage import cover
 from tavolan.words.known_ranks import NO_RANKS, OURS, measured_app
+from tavolan.words.other_listing import with_listing_of
 from tavolan.words.split import fold
 
 # Entering the first so many is worth a line of its own.
@@ -69,7 +72,7 @@ class InstallsMoved:
 
 @dataclass(frozen=True)
 class Moved:
-    """All that moved in a period against the one before; ranks are those of `app`."""
+    """All that moved in a period against the one before; ranks are those of `app`, `funnels` those of whole stores."""
 
     period: Period
     app: str
@@ -77,6 +80,7 @@ class Moved:
     unfound: list[Unfound] = field(default_factory=list)
     not_targeted: list[Move] = field(default_factory=list)
     installs: list[InstallsMoved] = field(default_factory=list)
+    funnels: list[Funnel] = field(default_factory=list)
     changes: list[Change] = field(default_factory=list)
     campaigns: list[Campaign] = field(default_factory=list)
 
@@ -116,12 +120,19 @@ def what_moved(
         period,
         app,
         [one for one in moves if one.is_target],
-        _unfound(project, ranks, period, own) if app == OURS else [],
+        _unfound(_listed(project, app), ranks, period, own),
         [one for one in moves if not one.is_target and one.now < math.inf],
         [one for store in own if (one := _installs(metrics, store, period))],
+        store_funnels(project, metrics, own, period),
         [one for one in changes_of(project) if period.holds(one.day) and one.store in own],
         [one for one in read_campaigns(project) if one.period.meets(period) and one.store in ("", *own)],
     )
+
+
+def _listed(project: Project, app: str) -> Project:
+    """Return the project with the listing of the app whose ranks count, so far as it's known."""
+    listed = any(row.text("app") == app for row in read_data(project.root, LISTINGS)) if app != OURS else False
+    return with_listing_of(project, app) if listed else project
 
 
 def _moves(project: Project, ranks: pd.DataFrame, period: Period) -> list[Move]:

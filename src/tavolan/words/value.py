@@ -63,8 +63,8 @@ class Valuer:
       date), at least 1 - log10(rank) / 2: whoever is tenth has half a chance, whatever the difficulty.
     """
 
-    def __init__(self, project: Project, today: date | None = None) -> None:
-        """Raises ProjectError when a weaker tier weighs more than a stronger one."""
+    def __init__(self, project: Project, today: date | None = None, app: str | None = None) -> None:
+        """Take the ranks of `app`, else ours. Raises ProjectError when a weaker tier weighs more than a stronger."""
         self.settings = project.words
         for stronger, weaker in pairwise(TIERS):
             if self.weight(weaker) > self.weight(stronger):
@@ -73,7 +73,7 @@ class Valuer:
                 place = (source.shown, source.line(("words", "tiers")), "words.tiers")
                 raise one_problem(*place, message, "Let no weaker tier weigh more.")
         self.demands = Demands(project)
-        self.known_ranks = known_ranks(project)
+        self.known_ranks = known_ranks(project, app)
         self.ranks = best_ranks(self.known_ranks)
         self._ranked = {phrase for phrase, _ in self.ranks}
         self._everywhere: dict[int, tuple[Term, Worth]] = {}

@@ -105,6 +105,7 @@ def moved_document(digest: Moved) -> Document:
              else None, "verdict": one.found.verdict if one.found else "unknown"}
             for one in digest.installs
         ],
+        "funnels": [_funnel(one) for one in digest.funnels],
         "moves": [_move(one) for one in digest.moves],
         "not_targeted": [_move(one) for one in digest.not_targeted],
         "unfound": [asdict(one) for one in digest.unfound],

@@ -166,6 +166,8 @@ class MovedDocument(DocumentPart):
 
     period: PeriodPart
     installs: list[InstallsPart]
+    funnels: list[FunnelPart]
+    """Of whole stores; their storefront is empty."""
     moves: list[MovePart]
     """Of target phrases."""
     not_targeted: list[MovePart]
