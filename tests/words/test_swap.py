@@ -72,3 +72,22 @@ def test_the_command_shows_and_writes(kilnary_texts):
     long = run_tavolan("terms", "swap", "--out", "glaze", "--in", "glazing techniques", "--locale", "en-US", "--apply",
                        cwd=kilnary_texts)  # fmt: skip
     assert long.code == 2 and "Nothing was written" in long.err
+
+
+def test_a_text_taken_from_another_locale_changes_there_unless_only_this_one_is_named(kilnary_texts):
+    path = kilnary_texts / "copy/en-GB.toml"
+    path.write_text(
+        "\n".join(line for line in path.read_text("utf-8").split("\n") if not line.startswith("title")), "utf-8"
+    )
+    opened = tavolan.open_project(kilnary_texts)
+    assert opened.copy["en-GB"].data["like"] == "en-US" and "title" not in opened.copy["en-GB"].data
+    titles = [one.locale for one in swap_words(opened, "log", "tracker", [], ["title"]).texts]
+    assert titles == ["en-US"]
+    (own,) = swap_words(opened, "log", "tracker", ["en-GB"], ["title"]).texts
+    assert (own.locale, own.before, own.after) == (
+        "en-GB",
+        "Kilnary: Kiln & Glaze Log",
+        "Kilnary: Kiln & Glaze Tracker",
+    )
+    both = swap_words(opened, "log", "tracker", ["en-GB", "en-US"], ["title"]).texts
+    assert [one.locale for one in both] == ["en-US"]

@@ -134,6 +134,11 @@ class Texts:
                 return f"{store}.{key}"
         return key
 
+    def read_address(self, store: str, locale: str, key: str) -> str:
+        """Return where the text that a store reads is: in its own table where it has one, else the shared one."""
+        own = f"{store}.{key}"
+        return own if self.get(locale, own) else key
+
     def limit(self, address: str, locale: str) -> Limit | None:
         """Return the strictest limit of a field in a locale; stores with a text of their own don't count."""
         found = []

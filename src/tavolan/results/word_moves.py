@@ -13,6 +13,7 @@ from tavolan.project.texts import TextChange, Texts
 from tavolan.words import split
 from tavolan.words.coverage import Answer, cover
 from tavolan.words.matching import TIERS, Tier, level_of
+from tavolan.words.swap import SHORT_ROLES
 from tavolan.words.value import Valuer
 
 # More words than this at once are a new text, not a move.
@@ -63,7 +64,7 @@ class Mover:
         rules = store.rulebook.fields
         for field in store.rulebook.searched_fields():
             level = level_of(rules[field].search)
-            if rules[field].role not in ("title", "subtitle", "short", "keywords"):
+            if rules[field].role not in SHORT_ROLES:
                 continue
             here = [
                 word for word, name in answer.used.items() if name not in rules or level_of(rules[name].search) > level
@@ -76,8 +77,8 @@ class Mover:
         self, answer: Answer, store: Store, locale: str, field: str, words: tuple[str, ...]
     ) -> Iterator[WordMove]:
         rule = self._project.stores[store.id].rulebook.fields[field]
-        address = self._address(store, locale, field)
-        before = self._texts.get(locale, address)
+        address = self._texts.read_address(store.id, locale, field)
+        before, _ = self._texts.shown(locale, address)
         for instead_of, after in _with_words(before, words, rule.kind == "list", rule.separator, locale):
             if split.fold(instead_of) in self._kept or self._texts.over(locale, address, after):
                 continue
@@ -94,15 +95,11 @@ class Mover:
         key = store.rulebook.field_with("keywords")
         if not key or field == key:
             return []
-        address = self._address(store, locale, key)
-        before, separator = self._texts.get(locale, address), store.rulebook.fields[key].separator
+        address = self._texts.read_address(store.id, locale, key)
+        (before, _), separator = self._texts.shown(locale, address), store.rulebook.fields[key].separator
         folded = {split.fold(word) for word in words}
         after = separator.join(entry for entry in before.split(separator) if split.fold(entry.strip()) not in folded)
         return [TextChange(locale, address, before, after)] if after and after != before else []
-
-    def _address(self, store: Store, locale: str, field: str) -> str:
-        own = f"{store.id}.{field}"
-        return own if self._texts.get(locale, own) else field
 
     def _fronts(self, store: Store, locale: str) -> list[str]:
         return [front for front in store.rulebook.storefronts.reads if locale in store.reads(front)]

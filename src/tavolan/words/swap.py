@@ -18,7 +18,7 @@ from tavolan.words.value import Valuer
 
 SwapKind = Literal["won", "lost", "stronger", "weaker"]
 # The fields in which a word is weighed against others. Prose has room for all of them.
-_ROLES = ("title", "subtitle", "short", "keywords")
+SHORT_ROLES = ("title", "subtitle", "short", "keywords")
 _LETTER = r"[\p{L}\p{M}\p{N}]"
 
 
@@ -69,7 +69,7 @@ def swap_words(
     if not out and not list(locales):
         raise UsageError("nothing says where to add it", "Name a locale: --locale TAG.")
     texts = Texts(project)
-    changes = _changes(texts, out, into, list(locales) or list(project.app.locales), list(fields), chosen)
+    changes = _changes(texts, out, into, list(locales), list(fields), chosen)
     if not changes:
         where = f"no text of {', '.join(locales) or 'any locale'}"
         message = f'{where} holds "{out}"' if out else "there are no keywords to add it to, or they have it already"
@@ -97,13 +97,16 @@ def _differing(before: list[Answer], after: list[Answer]) -> list[PhraseSwap]:
 def _changes(
     texts: Texts, out: str, into: str, locales: list[str], fields: list[str], stores: list[str]
 ) -> list[TextChange]:
-    project = texts.project
+    project, named = texts.project, set(locales)
     found: dict[tuple[str, str], TextChange] = {}
     for store in (project.stores[name] for name in stores):
-        for tag in (tag for tag in locales if tag in store.locales):
+        for tag in (tag for tag in locales or project.app.locales if tag in store.locales):
             for key in _keys(store, adding=not out):
-                address = _address(texts, store, tag, key)
-                before = texts.get(tag, address)
+                address = texts.read_address(store.id, tag, key)
+                before, lender = texts.shown(tag, address)
+                # What a locale takes from another one changes there, unless only this one is named.
+                if lender and (lender in named or tag not in named):
+                    continue
                 if (tag, address) in found or not before or (fields and address not in fields and key not in fields):
                     continue
                 after = _swapped(store, tag, key, before, out, into)
@@ -114,14 +117,8 @@ def _changes(
 
 def _keys(store: Store, adding: bool) -> list[str]:
     """Return the fields of a store in which words are swapped; for adding one, the keyword list."""
-    roles = ("keywords",) if adding else _ROLES
+    roles = ("keywords",) if adding else SHORT_ROLES
     return [key for key in store.rulebook.searched_fields() if store.rulebook.fields[key].role in roles]
-
-
-def _address(texts: Texts, store: Store, locale: str, key: str) -> str:
-    """Return where the text that a store reads is written."""
-    own = f"{store.id}.{key}"
-    return own if texts.get(locale, own) else key
 
 
 def _swapped(store: Store, locale: str, key: str, text: str, out: str, into: str) -> str:
