@@ -7,7 +7,7 @@ PIP := $(BIN)/python -m pip --disable-pip-version-check --quiet
 # Where compiled modules aren't kept, each command compiles the tool anew: a tenth of a second.
 export PYTHONDONTWRITEBYTECODE :=
 
-.PHONY: help demo test expected fuzz lint bench bench-scale bench-console bench-truth bench-many clean
+.PHONY: help demo test expected fuzz lint bench bench-scale bench-console bench-truth bench-experiments bench-many clean
 
 help:
 	@echo "make demo      install Tavolan into $(VENV) and walk through the sample project"
@@ -17,7 +17,8 @@ help:
 	@echo "make lint      check format, style, types, and who imports whom"
 	@echo "make bench     measure speed, as ratios within one run; bench-many renders 2,000 pictures, bench-scale shows growth,"
 	@echo "               bench-console sends a project of 50 locales to a console, against curl,"
-	@echo "               bench-truth measures how often intervals of effects hold what was planted"
+	@echo "               bench-truth measures how often intervals of effects hold what was planted,"
+	@echo "               bench-experiments how often verdicts under daily looks are right"
 	@echo "make clean     remove $(VENV), kilnary and build results"
 
 $(BIN)/python:
@@ -55,6 +56,9 @@ bench: $(VENV)/installed-dev
 
 bench-scale: $(VENV)/installed-dev
 	@$(BIN)/python bench/scale.py
+
+bench-experiments: $(VENV)/installed-dev
+	@$(BIN)/python bench/experiments.py
 
 bench-console: $(VENV)/installed-dev
 	@$(BIN)/python bench/console_network.py 5

@@ -26,6 +26,7 @@ from tavolan.exchange.receive import read_requests, receive
 from tavolan.exchange.send import send
 from tavolan.exchange.terms_import import import_table, write_terms
 from tavolan.exchange.xliff import parse_xliff
+from tavolan.experiments.files import read_experiments
 from tavolan.notes.template_process import fill_in
 from tavolan.pictures.design.look import BUILT_IN, load_look
 from tavolan.pictures.making.ledger import Ledger
@@ -133,6 +134,10 @@ class Bench:
                 content,
                 inside(data_file.name, lambda _, file=data_file: read_data(self.root, file)),
             )
+        experiment = b'hypothesis = "h"\nstore = "ios"\nexpected = 0.1\n[variant.b]\nlook = "rise"\norder = ["home"]\n'
+        self.readers["experiment"] = (
+            experiment, inside("experiments/x.toml", lambda root: read_experiments(tavolan.open_project(root)))
+        )  # fmt: skip
         metrics = f"{','.join(METRICS.columns)}\n2026-05-01,ios,US,search,9,4,1,0.5\n".encode()
         self.readers["metrics"] = (metrics, inside(METRICS.name, lambda root: read_metrics(tavolan.open_project(root))))
         self.readers["ranks.parquet"] = (
@@ -238,7 +243,7 @@ READERS = [
     "tavolan.toml", "shots.toml", "copy", "terms", "state", "rulebook", "new rulebook", "look", "xliff", "old xliff", "received", "answer", "po",
     "tmx", "memory", "glossary", "sheet.csv", "sheet.xlsx", "import.csv", "import.xlsx", "baseline", "png", "jpeg", "ledger", "journal",
     "template", *(file.name for file in DATA_FILES), "mining", "metrics", "ranks.parquet",
-    "export.csv",
+    "export.csv", "experiment",
 ]  # fmt: skip
 
 

@@ -85,7 +85,7 @@ def test_a_design_that_determines_nothing_is_refused():
         fit_counts(np.ones((9, 2)), np.ones(9))
 
 
-def test_the_examples_of_the_docs_are_right():
-    page = Path(__file__).parents[2] / "docs" / "results.md"
-    failed, tried = doctest.testfile(str(page), module_relative=False)
-    assert tried >= 4 and not failed
+@pytest.mark.parametrize(("page", "least"), [("results.md", 9), ("experiments.md", 4)])
+def test_the_examples_of_the_docs_are_right(page, least):
+    failed, tried = doctest.testfile(str(Path(__file__).parents[2] / "docs" / page), module_relative=False)
+    assert tried >= least and not failed

@@ -114,11 +114,20 @@ BENCHMARKS = DataFile(
     ("store", "step", "rate"),
     {"rate": (0, 1)},
 )
+# What came of an experiment: of a day's visitors that saw a variant, those who did it. The control is a variant too.
+EXPERIMENTS = DataFile(
+    "data/experiments.csv",
+    ("experiment", "date", "variant", "visitors", "hits"),
+    ("experiment", "date", "variant", "visitors", "hits"),
+    {"visitors": (0, ANY), "hits": (0, ANY)},
+    dates=("date",),
+    key=("experiment", "date", "variant"),
+)
 
 
 # Of copy/glossary.csv.
 GLOSSARY_COLUMNS = ("term", "locale", "target", "use", "note")
-DATA_FILES = (REVIEWS, LISTINGS, SUGGESTIONS, SEARCH_PAGES, RANKS, METRICS, CAMPAIGNS, BENCHMARKS)
+DATA_FILES = (REVIEWS, LISTINGS, SUGGESTIONS, SEARCH_PAGES, RANKS, METRICS, CAMPAIGNS, BENCHMARKS, EXPERIMENTS)
 
 
 def read_data(root: Path, file: DataFile) -> list[Row]:

@@ -3,6 +3,7 @@
 from collections.abc import Callable, Iterable
 from typing import Any
 
+from tavolan.project.experiment_schema import ExperimentTable
 from tavolan.project.schema import Config, Shots
 from tavolan.rulebooks.model import FieldRule, Rulebook
 
@@ -89,6 +90,7 @@ _MAKERS: dict[str, Callable[[list[Rulebook]], Schema]] = {
     "tavolan": lambda _: {**Config.model_json_schema(), "title": "tavolan.toml"},
     "shots": lambda _: {**Shots.model_json_schema(), "title": "shots.toml"},
     "copy": _copy,
+    "experiment": lambda _: {**ExperimentTable.model_json_schema(), "title": "experiments/<id>.toml"},
     "rulebook": _rulebook,
 }
 # A look's schema comes from its own package.

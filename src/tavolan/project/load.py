@@ -2,7 +2,7 @@
 
 from dataclasses import replace
 from pathlib import Path
-from typing import TypeVar
+from typing import Any, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
@@ -42,14 +42,14 @@ def load_project(root: Path) -> Project:
         raise one_problem(
             root, None, "", f"is no project: there's no {CONFIG} in it", "Start one with: tavolan new DIR"
         )
-    config, config_source = _read(root / CONFIG, Config, problems)
+    config, config_source = read_model(root / CONFIG, CONFIG, Config, problems)
     books, rule_problems = load_rulebooks(root)
     problems += rule_problems
     # What a rulebook that can't be read would allow isn't known: nothing is said against it then.
     known_rules = not rule_problems
     shots, shots_source = Shots(), Source(SHOTS, "")
     if (root / SHOTS).exists():
-        read_shots, shots_source = _read(root / SHOTS, Shots, problems)
+        read_shots, shots_source = read_model(root / SHOTS, SHOTS, Shots, problems)
         shots = read_shots or shots
     items = list(config.app.items) if config else None
     reader = CopyReader(books, list(config.store) if config else list(books), items, known_rules)
@@ -123,17 +123,23 @@ def _find_origins(project: Project) -> State:
     return find_origins(project)
 
 
-def _read(path: Path, model: type[M], problems: list[Problem]) -> tuple[M | None, Source]:
+def read_model(path: Path, shown: str, model: type[M], problems: list[Problem]) -> tuple[M | None, Source]:
+    """Return a TOML file as a model; None where it can't be read, whose faults are added to `problems`."""
     try:
-        data, text = read_toml(path, path.name)
+        data, text = read_toml(path, shown)
     except ProjectError as error:
         problems += error.problems
-        return None, Source(path.name, "")
+        return None, Source(shown, "")
+    return as_model(data, Source(shown, text), model, problems), Source(shown, text)
+
+
+def as_model(data: dict[str, Any], source: Source, model: type[M], problems: list[Problem]) -> M | None:
+    """Return the data of a TOML file as a model; None where they have faults, which are added to `problems`."""
     try:
-        return model.model_validate(data), Source(path.name, text)
+        return model.model_validate(data)
     except ValidationError as error:
-        problems += problems_of(error, path.name, text, model)
-        return None, Source(path.name, text)
+        problems += problems_of(error, source.shown, source.text, model)
+        return None
 
 
 def _stores(config: Config, source: Source, books: dict[str, Rulebook], problems: list[Problem]) -> dict[str, Store]:

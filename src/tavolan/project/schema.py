@@ -28,9 +28,16 @@ def _colour(value: str) -> str:
     return value.upper()
 
 
+def name_fault(value: str) -> tuple[str, str] | None:
+    """Return what's wrong with a name and what to do; None where it can be one."""
+    if re.fullmatch(r"[a-z0-9][a-z0-9-]*", value):
+        return None
+    return f'"{value}" can\'t be a name', 'Use small letters, digits and hyphens, as in "firing-curve".'
+
+
 def _name(value: str) -> str:
-    if not re.fullmatch(r"[a-z0-9][a-z0-9-]*", value):
-        raise FaultError(f'"{value}" can\'t be a name', 'Use small letters, digits and hyphens, as in "firing-curve".')
+    if fault := name_fault(value):
+        raise FaultError(*fault)
     return value
 
 

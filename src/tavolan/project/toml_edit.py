@@ -14,8 +14,8 @@ from tomlkit.items import Item, Table, Whitespace
 from tavolan.errors import one_problem
 from tavolan.support.files import read_text, write_text
 
-# What a key may hold: a text, a list, an answer, a record of texts and answers.
-TomlValue = str | bool | list[str] | dict[str, str | bool]
+# What a key may hold: a text, an answer, a count, a list, a record of texts and answers.
+TomlValue = str | bool | int | list[str] | dict[str, str | bool]
 
 
 class TomlEditor:

@@ -14,6 +14,7 @@ import numpy as np
 from tavolan.consoles.journal import NAME as JOURNAL
 from tavolan.consoles.journal import Line, add_lines, line_of
 from tavolan.sample.write import HERE
+from tavolan.sample.year_experiments import count_rows
 from tavolan.sample.year_ranks import rank_rows
 from tavolan.support.files import write_text
 
@@ -48,9 +49,10 @@ TRUTHS = (
 
 
 def write_year(folder: Path) -> int:
-    """Write metrics, ranks, campaigns, benchmarks and the journal of the year; return how many files were written."""
+    """Write the year's data files and the journal; return how many files were written."""
     files: dict[str, list[list[Any]]] = {
         "data/metrics.csv": _metrics(),
+        "data/experiments.csv": count_rows(),
         "data/campaigns.csv": [
             ["from", "to", "store", "storefront", "what", "cost"],
             [CAMPAIGN[0], CAMPAIGN[1], "ios", "US", "Spring workshops, search ads", 1400],

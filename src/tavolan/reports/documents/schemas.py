@@ -6,7 +6,7 @@ from pydantic import TypeAdapter
 from pydantic.json_schema import GenerateJsonSchema
 
 from tavolan.project.json_schemas import DRAFT
-from tavolan.reports.documents import hand_over_shapes, results_shapes, shapes
+from tavolan.reports.documents import experiment_shapes, hand_over_shapes, results_shapes, shapes
 
 # The shape of each document by its id and version, as its `schema` names it.
 SHAPES: dict[str, type] = {
@@ -16,10 +16,12 @@ SHAPES: dict[str, type] = {
     "copy@1": shapes.Copy,
     "cover@1": shapes.Cover,
     "effect@1": results_shapes.Effects,
+    "experiments@1": experiment_shapes.Experiments,
     "field@1": shapes.Field,
     "fit@1": shapes.Fit,
     "funnel@1": results_shapes.FunnelDocument,
     "journal@1": hand_over_shapes.Journal,
+    "learned@1": experiment_shapes.LearnedDocument,
     "lists@2": shapes.Lists,
     "locales@1": shapes.Locales,
     "mine@1": shapes.Mine,
@@ -35,11 +37,13 @@ SHAPES: dict[str, type] = {
     "rules@1": shapes.Rules,
     "score@1": shapes.Scores,
     "share@1": results_shapes.Shares,
+    "size@1": experiment_shapes.ExperimentSize,
     "status@2": shapes.Status,
     "suggestions@1": shapes.Suggestions,
     "swap@1": shapes.Swap,
     "text@1": shapes.Text,
     "title@1": shapes.Title,
+    "verdict@1": experiment_shapes.ExperimentVerdict,
     "wins@1": results_shapes.WinsDocument,
     "worth@1": results_shapes.WorthDocument,
 }

@@ -1,0 +1,183 @@
+"""`tavolan experiment`."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Annotated
+
+import typer
+
+from tavolan.cli.common import JsonOption, ProjectOption, WhyOption, console, open_project, print_json, styled
+from tavolan.cli.results_options import FigureOption, day_of
+
+app = typer.Typer(help="Try changes on a part of the visitors, and learn from it.", no_args_is_help=True)
+
+NameArgument = Annotated[str, typer.Argument(help="The experiment: the name of its file.", metavar="ID")]
+
+
+@app.command()
+def new(
+    name: NameArgument,
+    hypothesis: Annotated[str, typer.Option("--hypothesis", help="What you expect, and why, in a sentence.")],
+    project: ProjectOption = None,
+    metric: Annotated[
+        str, typer.Option("--metric", help="page, install or direct: a step of the funnel; or installs, rank.")
+    ] = "install",
+    expected: Annotated[
+        float, typer.Option("--expected", help="The change that you expect: 0.1 for a tenth more.")
+    ] = 0.1,
+    store: Annotated[str, typer.Option("--store", help="The store; else the first one.")] = "",
+    storefront: Annotated[list[str] | None, typer.Option("--storefront", help="Only this country; repeatable.")] = None,
+    locale: Annotated[list[str] | None, typer.Option("--locale", help="Only this locale; repeatable.")] = None,
+    confidence: Annotated[float, typer.Option("--confidence", help="How sure you are, 0 to 1.", min=0, max=1)] = 0.5,
+    effort: Annotated[float, typer.Option("--effort", help="Hours that it takes.", min=0.1)] = 1.0,
+) -> None:
+    """Write down an idea: experiments/ID.toml, with a variant to fill in."""
+    from tavolan.experiments.drafting import draft_text
+    from tavolan.experiments.files import write_new
+
+    opened = open_project(project, write=True)
+    own = opened.pick("--store", [store], list(opened.stores))[0] if store else next(iter(opened.stores))
+    tags = opened.pick("--locale", locale or [], list(opened.stores[own].locales)) if locale else []
+    text = draft_text(hypothesis, metric, expected, own, storefront or [], tags, confidence, effort)
+    path = write_new(opened, name, text)
+    console().print(str(path), soft_wrap=True)
+
+
+@app.command(name="list")
+def list_(project: ProjectOption = None, json: JsonOption = False) -> None:
+    """Show the backlog as a board: running, finished, ready, ideas by gain × confidence ÷ effort, learned."""
+    from tavolan.experiments.backlog import backlog
+    from tavolan.experiments.files import read_experiments
+    from tavolan.reports.documents.experiments import backlog_document
+    from tavolan.reports.experimenttables import print_board
+
+    opened = open_project(project)
+    entries = backlog(opened, read_experiments(opened), date.today())
+    if json:
+        print_json(backlog_document(entries))
+    else:
+        print_board(console(), entries)
+
+
+@app.command()
+def show(name: NameArgument, project: ProjectOption = None, json: JsonOption = False) -> None:
+    """Show one experiment: what's expected, its variants, where it is."""
+    from tavolan.experiments.backlog import backlog
+    from tavolan.experiments.files import experiment_of
+    from tavolan.reports.documents.experiments import backlog_document
+    from tavolan.reports.experimenttables import print_experiment
+
+    opened = open_project(project)
+    (entry,) = backlog(opened, [experiment_of(opened, name)], date.today())
+    if json:
+        print_json(backlog_document([entry]))
+    else:
+        print_experiment(console(), entry)
+
+
+@app.command()
+def size(name: NameArgument, project: ProjectOption = None, json: JsonOption = False) -> None:
+    """Say how many visitors and days the expected effect takes; refuse an experiment that can't end."""
+    from tavolan.errors import UsageError
+    from tavolan.experiments.files import experiment_of
+    from tavolan.experiments.running import no_end_remedy, own_rates, size_of
+    from tavolan.experiments.sizes import MOST_DAYS
+    from tavolan.reports.documents.experiments import size_document
+    from tavolan.reports.experimenttables import print_size
+
+    opened = open_project(project)
+    one = experiment_of(opened, name)
+    found, rates = size_of(opened, one.table), own_rates(opened, one.table)
+    if json:
+        print_json(size_document(one, found, rates))
+    else:
+        print_size(console(), one, found, rates)
+    if found.days is None:
+        raise UsageError(f"{name} can't end within {MOST_DAYS} days", no_end_remedy(found))
+
+
+@app.command()
+def start(
+    name: NameArgument,
+    project: ProjectOption = None,
+    day: Annotated[str, typer.Option("--day", help="The first day; else today.", metavar="DAY")] = "",
+) -> None:
+    """Decide the length, and write it down with the first day. From then on only the verdict may end it."""
+    from tavolan.experiments.files import experiment_of
+    from tavolan.experiments.running import start as begin
+
+    opened = open_project(project, write=True)
+    found = begin(opened, experiment_of(opened, name), day_of("--day", day) or date.today())
+    console().print(f"{name} runs for {found.days} days, or until {found.visitors:,} visitors have seen each side.")
+
+
+@app.command()
+def record(
+    name: NameArgument,
+    file: Annotated[str, typer.Argument(help="CSV: date, variant, visitors, hits; names are guessed.", metavar="FILE")],
+    project: ProjectOption = None,
+    map: Annotated[str, typer.Option("--map", help="Columns by hand: 'Their name=ours,…'.")] = "",
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="Show what would be taken in, write nothing.")] = False,
+) -> None:
+    """Take counts per variant and day in; days that are there already are updated."""
+    from pathlib import Path
+
+    from tavolan.exchange.foreign_table import column_map
+    from tavolan.experiments.files import experiment_of
+    from tavolan.experiments.recording import record_counts
+
+    opened = open_project(project, write=not dry_run)
+    done = record_counts(opened, experiment_of(opened, name), Path(file), column_map(map), write=not dry_run)
+    out = console()
+    for ours, theirs in done.mapping.items():
+        if ours != theirs:
+            out.print(styled("   {} ← {}", ours, theirs))
+    verb = "would be new" if dry_run else "new"
+    out.print(f"{done.added} counts {verb}, {done.changed} changed, {done.same} there already")
+
+
+@app.command()
+def judge(
+    name: NameArgument,
+    project: ProjectOption = None,
+    figure: FigureOption = None,
+    write: Annotated[bool, typer.Option("--write", help="Write outcome and winner into its file.")] = False,
+    why: WhyOption = False,
+    json: JsonOption = False,
+) -> None:
+    """Say what's known: better, worse, no difference worth having, can't tell yet. You may look every day."""
+    from tavolan.experiments.files import experiment_of
+    from tavolan.experiments.running import judge_experiment, write_outcome
+    from tavolan.reports.documents.experiments import verdict_document
+    from tavolan.reports.experimenttables import print_verdict
+
+    opened = open_project(project, write=write)
+    found = judge_experiment(opened, experiment_of(opened, name), date.today())
+    if figure:
+        from tavolan.cli.common import write_figure
+        from tavolan.reports.figures.experiment_chart import experiment_chart
+
+        write_figure(figure, lambda kind: experiment_chart(found, kind))
+    if json:
+        print_json(verdict_document(found))
+    else:
+        print_verdict(console(), found, why)
+    if write:
+        write_outcome(opened, found)
+
+
+@app.command()
+def learned(project: ProjectOption = None, json: JsonOption = False) -> None:
+    """Show what was expected, what came out and why, over all experiments, and how well expectations predict."""
+    from tavolan.experiments.backlog import learned as gather
+    from tavolan.experiments.files import read_experiments
+    from tavolan.reports.documents.experiments import learned_document
+    from tavolan.reports.experimenttables import print_learned
+
+    opened = open_project(project)
+    found = gather(opened, read_experiments(opened), date.today())
+    if json:
+        print_json(learned_document(found))
+    else:
+        print_learned(console(), found)

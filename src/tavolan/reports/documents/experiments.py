@@ -1,0 +1,72 @@
+"""Build the JSON documents about experiments."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Iterable
+from dataclasses import asdict
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from tavolan.experiments.backlog import Entry, Learned
+    from tavolan.experiments.files import Experiment
+    from tavolan.experiments.running import Judged, OwnRates
+    from tavolan.experiments.sizes import Size
+    from tavolan.reports.documents.build import Document
+
+
+def _finite(value: float) -> float | None:
+    return value if math.isfinite(value) else None
+
+
+def backlog_document(entries: Iterable[Entry]) -> Document:
+    """Return experiments as `tavolan/experiments@1`."""
+    return {"schema": "tavolan/experiments@1", "experiments": [_entry(one) for one in entries]}
+
+
+def _entry(entry: Entry) -> dict[str, Any]:
+    table = entry.experiment.table
+    return {
+        "id": entry.experiment.id, "state": entry.state, "hypothesis": table.hypothesis, "metric": table.metric,
+        "expected": table.expected, "store": table.store, "storefronts": table.storefronts, "locales": table.locales,
+        "variants": list(table.variant), "confidence": table.confidence, "effort": table.effort, "gain": entry.gain,
+        "in_installs": entry.in_installs, "priority": entry.priority, "start": table.start, "end": table.end,
+        "outcome": table.outcome, "winner": table.winner, "why": table.why,
+    }  # fmt: skip
+
+
+def size_document(one: Experiment, size: Size, rates: OwnRates) -> Document:
+    """Return the size of an experiment as `tavolan/size@1`."""
+    facts = {**asdict(size), "smallest": _finite(size.smallest)}
+    period = {"first": str(rates.period.first), "last": str(rates.period.last)}
+    return {"schema": "tavolan/size@1", "experiment": one.id, **facts, "rates_of": period}
+
+
+def verdict_document(found: Judged) -> Document:
+    """Return the verdict on an experiment as `tavolan/verdict@1`."""
+    judgements = [
+        {"variant": one.variant, "visitors": one.visitors, "share": _finite(one.share), "control": _finite(one.control),
+         "ratio": {name: _finite(value) for name, value in one.ratio._asdict().items()}, "outcome": one.outcome,
+         "decided": one.decided}
+        for one in found.verdict.judgements
+    ]  # fmt: skip
+    return {
+        "schema": "tavolan/verdict@1", "experiment": found.experiment.id, "first": found.first and str(found.first),
+        "last": found.last and str(found.last), "judgements": judgements, "progress": found.verdict.progress,
+        "split_chance": found.verdict.split_chance, "split_as_planned": not found.verdict.is_split_wrong,
+        "looks": found.verdict.looks, "left_out": found.left_out, "overlaps": found.overlaps,
+        "days_to_go": found.days_to_go, "winner": found.winner,
+    }  # fmt: skip
+
+
+def learned_document(found: Learned) -> Document:
+    """Return what was learned as `tavolan/learned@1`."""
+    rows = [
+        {"id": one.id, "expected": one.table.expected, "outcome": one.table.outcome, "winner": one.table.winner,
+         "why": one.table.why}
+        for one in found.entries
+    ]  # fmt: skip
+    return {
+        "schema": "tavolan/learned@1", "experiments": rows, "as_expected": found.as_expected, "told": found.told,
+        "factor": _finite(found.factor),
+    }  # fmt: skip

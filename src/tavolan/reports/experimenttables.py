@@ -1,0 +1,157 @@
+"""Experiments for people: the backlog as a board, sizes, verdicts, what was learned."""
+
+import math
+
+from rich.console import Console
+
+from tavolan.experiments.backlog import Entry, Learned
+from tavolan.experiments.files import STATES, Experiment, State
+from tavolan.experiments.running import Judged, OwnRates
+from tavolan.experiments.sizes import Size
+from tavolan.experiments.verdicts import Outcome
+from tavolan.reports.number_words import counted
+from tavolan.reports.resultstables import STEP_WORDS, ratio_words
+from tavolan.reports.styled import SafeText, styled
+from tavolan.reports.tables import plain_table
+
+OUTCOME_WORDS: dict[Outcome, str] = {
+    "better": "better than the present page", "worse": "worse than the present page",
+    "none": "no difference worth having", "unknown": "can't tell yet",
+}  # fmt: skip
+_OUTCOME_STYLES: dict[Outcome, str] = {
+    "better": "bold green",
+    "worse": "bold red",
+    "none": "default",
+    "unknown": "yellow",
+}
+_STATE_WORDS: dict[State, str] = {
+    "running": "running", "finished": "finished: write down why", "ready": "ready to start", "idea": "ideas",
+    "learned": "learned",
+}  # fmt: skip
+
+
+def print_board(console: Console, entries: list[Entry]) -> None:
+    """Print all experiments, a table per state."""
+    assert set(_STATE_WORDS) == set(STATES)
+    for state, words in _STATE_WORDS.items():
+        own = [entry for entry in entries if entry.state == state]
+        if not own:
+            continue
+        console.print(styled("[bold]{}[/]  {}", words, len(own)))
+        table = plain_table(
+            "experiment", "place", "metric", "expected", "gain a month", "sure", "hours", "priority", "hypothesis"
+        )
+        for entry in own:
+            table.add_row(*_row(entry))
+        console.print(table)
+    if not entries:
+        console.print('No experiment yet. Write an idea down: tavolan experiment new ID --hypothesis "…"')
+
+
+def _row(entry: Entry) -> list[SafeText]:
+    one = entry.experiment
+    place = f"{one.table.store} {' '.join(one.table.storefronts)}".strip()
+    cells = (
+        place, one.table.metric, f"{one.table.expected:+.0%}", gain_words(entry), f"{one.table.confidence:.0%}",
+        f"{one.table.effort:g}", f"{entry.priority:.0f}", one.table.hypothesis,
+    )  # fmt: skip
+    return [SafeText(one.id, "bold"), *map(SafeText, cells)]
+
+
+def gain_words(entry: Entry) -> str:
+    """Return what an experiment may bring."""
+    return f"{entry.gain:,.0f} installs" if entry.in_installs else f"{entry.gain:.0f} %"
+
+
+def print_experiment(console: Console, entry: Entry) -> None:
+    """Print one experiment and what differs in its variants."""
+    one, table = entry.experiment, entry.experiment.table
+    console.print(styled("[bold]{}[/]  {}  [dim]{}[/]", one.id, _STATE_WORDS[entry.state], one.address))
+    console.print(SafeText(table.hypothesis), soft_wrap=True)
+    console.print(styled("expected {:+.0%} {}; priority {:.0f} = {} × {:.0%} ÷ {:g} h", table.expected, table.metric,
+                         entry.priority, gain_words(entry), table.confidence, table.effort))  # fmt: skip
+    for name, variant in table.variant.items():
+        parts = [key.replace("_", " ") for key, value in variant if value]
+        console.print(styled("   {}: other {}", name, ", ".join(parts)))
+    if table.start:
+        console.print(
+            f"from {table.start} to {table.end or 'no day decided'}, {table.visitors:,} visitors of each side"
+        )
+    if table.outcome:
+        console.print(
+            styled("outcome: {}, winner {}. {}", table.outcome, table.winner or "none", table.why), soft_wrap=True
+        )
+
+
+def print_size(console: Console, one: Experiment, size: Size, rates: OwnRates) -> None:
+    """Print how many visitors and days an experiment takes."""
+    step = STEP_WORDS.get(one.table.metric, one.table.metric)
+    console.print(styled("[bold]{}[/]  {} now {:.1%}, expected {:+.0%}", one.id, step, size.rate, one.table.expected))
+    console.print(
+        f"{size.visitors:,} visitors of each side: {size.fixed:,} for one look at the end, the rest for daily looks"
+    )
+    console.print(
+        f"{size.a_day:,.0f} visitors a day take part, on {counted(size.sides, 'side')}; rates of {rates.period}"
+    )
+    if size.days is not None:
+        console.print(styled("[bold green]{} days[/]", size.days))
+    if not math.isnan(size.smallest):
+        console.print(styled("[dim]The smallest effect that 90 days can show: {:+.1%}[/]", size.smallest))
+
+
+def print_verdict(console: Console, found: Judged, why: bool) -> None:
+    """Print what's known of each variant, and what makes it doubtful."""
+    verdict, table = found.verdict, found.experiment.table
+    span = f"{found.first} to {found.last}" if found.first else "no counts yet"
+    console.print(
+        styled("[bold]{}[/]  {}, {:.0%} of the planned visitors", found.experiment.id, span, verdict.progress)
+    )
+    if verdict.is_split_wrong:
+        doubt = (
+            f"Visitors weren't split as planned (chance {verdict.split_chance:.1g}): the counts can't be trusted. "
+            "Find out why before you read on."
+        )
+        console.print(SafeText(doubt, "bold red"), soft_wrap=True)
+    rows = plain_table("variant", "visitors", "share", "control", "ratio", "verdict")
+    for one in verdict.judgements:
+        words = OUTCOME_WORDS[one.outcome] + (f", since look {one.decided}" if one.decided else "")
+        rows.add_row(SafeText(one.variant, "bold"), f"{one.visitors:,}", _percent(one.share), _percent(one.control),
+                     SafeText(ratio_words(one.ratio)), SafeText(words, _OUTCOME_STYLES[one.outcome]))  # fmt: skip
+    console.print(rows)
+    if all(one.outcome == "unknown" for one in verdict.judgements):
+        over = verdict.progress >= 1 or not found.days_to_go
+        console.print("It's over, and nobody can tell: the effect is smaller than planned for." if over
+                      else f"{counted(found.days_to_go, 'day')} to go")  # fmt: skip
+    if found.left_out:
+        console.print(f"{counted(found.left_out, 'day')} of campaigns left out")
+    for overlap in found.overlaps:
+        console.print(styled("[yellow]Could play a part:[/] {}", overlap), soft_wrap=True)
+    if why:
+        text = (
+            f"{counted(verdict.looks, 'look')}, each may decide: bounds by alpha spending (Lan, DeMets 1983), error "
+            f"rate {table.error:g} over all looks and variants. Intervals hold at all looks together. A difference "
+            f"within {table.margin:.0%} isn't worth having. Split: chi-square, chance {verdict.split_chance:.2g}. "
+            "Formulas: docs/experiments.md"
+        )
+        console.print(SafeText(text, "dim"), soft_wrap=True)
+
+
+def _percent(share: float) -> str:
+    return "–" if math.isnan(share) else f"{share:.2%}"
+
+
+def print_learned(console: Console, found: Learned) -> None:
+    """Print all outcomes beside what was expected."""
+    if not found.entries:
+        console.print("No experiment has an outcome yet: tavolan experiment judge ID --write")
+        return
+    table = plain_table("experiment", "expected", "outcome", "winner", "why")
+    for one in found.entries:
+        outcome = one.table.outcome or "unknown"
+        cells = SafeText(outcome, _OUTCOME_STYLES[outcome]), SafeText(one.table.winner)
+        why = SafeText(one.table.why or "not written down yet")
+        table.add_row(SafeText(one.id, "bold"), f"{one.table.expected:+.0%}", *cells, why)
+    console.print(table)
+    console.print(f"{found.as_expected} of {found.told} that told anything went as expected.")
+    if not math.isnan(found.factor):
+        console.print(f"Effects were {found.factor:.1f} times as large as expected, by the median.")
