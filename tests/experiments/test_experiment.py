@@ -68,7 +68,7 @@ def test_faults_of_a_file_are_named(project, text, message):
 def test_the_backlog_is_sorted_by_gain_confidence_and_effort(year):
     opened = tavolan.open_project(year)
     entries = backlog(opened, read_experiments(opened), TODAY)
-    assert [entry.experiment.id for entry in entries] == ["live-first", "one-look", "glaze-icon"]
+    assert [entry.experiment.id for entry in entries] == ["first-picture", "one-look", "glaze-icon"]
     assert all(entry.in_installs for entry in entries)
     icon = entries[-1]
     assert icon.priority == pytest.approx(icon.gain * 0.5 / 6)

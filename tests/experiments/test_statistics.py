@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from scipy import stats
 from statsmodels.stats.proportion import samplesize_proportions_2indep_onetail
 
-from tavolan.experiments.sequential import bounds, crossing, inflation, spent
+from tavolan.experiments.sequential import USED, bounds, crossing, inflation, spent
 from tavolan.experiments.sizes import MOST_DAYS, fixed_size, planned_size
 from tavolan.experiments.verdicts import CONTROL, Count, judge, ratio_of, split_chance
 
@@ -34,8 +34,9 @@ def test_a_design_with_daily_looks_reaches_its_power():
     for looks in (1, 7, 28):
         times = [(look + 1) / looks for look in range(looks)]
         drift = (stats.norm.isf(0.025) + stats.norm.ppf(0.8)) * math.sqrt(inflation(looks, 0.05, 0.8))
-        assert crossing(times, bounds(times, 0.05), drift) == pytest.approx(0.8, abs=1e-4)
-    assert inflation(1, 0.05, 0.8) == pytest.approx(1, abs=1e-4) and 1 < inflation(28, 0.05, 0.8) < 1.06
+        assert crossing(times, bounds(times, USED * 0.05), drift) == pytest.approx(0.8, abs=1e-4)
+    once = ((stats.norm.isf(USED * 0.025) + stats.norm.ppf(0.8)) / (stats.norm.isf(0.025) + stats.norm.ppf(0.8))) ** 2
+    assert inflation(1, 0.05, 0.8) == pytest.approx(once, abs=1e-4) and once < inflation(28, 0.05, 0.8) < 1.1
 
 
 @pytest.mark.parametrize("times", [[], [0.5, 0.5], [0, 1], [0.5, 1.1]])

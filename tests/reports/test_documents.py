@@ -48,7 +48,7 @@ PRINTED = {
     "suggestions@1": ("locale", "suggest"),
     "swap@1": ("terms", "swap", "--out", "recipe", "--in", "calculator"),
     "title@1": ("terms", "title", "--locale", "en-US"),
-    "verdict@1": ("experiment", "judge", "live-first"),
+    "verdict@1": ("experiment", "judge", "first-picture"),
     "wins@1": ("results", "wins"),
     "worth@1": ("results", "worth", "--cost", "200"),
 }

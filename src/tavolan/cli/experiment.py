@@ -7,7 +7,16 @@ from typing import Annotated
 
 import typer
 
-from tavolan.cli.common import JsonOption, ProjectOption, WhyOption, console, open_project, print_json, styled
+from tavolan.cli.common import (
+    JsonOption,
+    ProjectOption,
+    WhyOption,
+    console,
+    open_project,
+    print_json,
+    progress_bar,
+    styled,
+)
 from tavolan.cli.results_options import FigureOption, day_of
 
 app = typer.Typer(help="Try changes on a part of the visitors, and learn from it.", no_args_is_help=True)
@@ -98,6 +107,19 @@ def size(name: NameArgument, project: ProjectOption = None, json: JsonOption = F
 
 
 @app.command()
+def build(name: NameArgument, project: ProjectOption = None) -> None:
+    """Make the pictures of all variants that differ from the present page, sheets side by side, a pack for each."""
+    from tavolan.experiments.building import build as make
+    from tavolan.experiments.files import experiment_of
+    from tavolan.reports.experimenttables import print_built
+
+    opened = open_project(project)
+    with progress_bar("Rendering") as move:
+        found = make(opened, experiment_of(opened, name), move)
+    print_built(console(), found)
+
+
+@app.command()
 def start(
     name: NameArgument,
     project: ProjectOption = None,
@@ -165,6 +187,27 @@ def judge(
         print_verdict(console(), found, why)
     if write:
         write_outcome(opened, found)
+
+
+@app.command()
+def apply(
+    name: NameArgument,
+    project: ProjectOption = None,
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="Show what would change, write nothing.")] = False,
+) -> None:
+    """Write the winner into the project: texts, captions, order and looks. The journal gets a line."""
+    from tavolan.experiments.applying import apply_winner
+    from tavolan.experiments.files import experiment_of
+    from tavolan.reports.copytables import print_changes
+
+    opened = open_project(project, write=not dry_run)
+    done = apply_winner(opened, experiment_of(opened, name), write=not dry_run)
+    out = console()
+    print_changes(out, done.texts)
+    for line in done.shots:
+        out.print(styled("shots.toml  {}", line), soft_wrap=True)
+    out.print(styled("{} {}. Make its pictures: tavolan shots render", done.winner,
+                     "would be the page" if dry_run else "is the page now"))  # fmt: skip
 
 
 @app.command()

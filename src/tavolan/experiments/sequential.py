@@ -22,6 +22,8 @@ from numpy.typing import NDArray
 from scipy import special
 
 Array = NDArray[np.float64]
+# Shares are no normal variables: so much of an error rate is used, which keeps the rest true (docs/experiments.md).
+USED = 0.9
 # Points of the integration, and how far out a path may be, in standard deviations.
 _POINTS, _FAR = 96, 9.0
 # A look that spends less than this has no bound.
@@ -71,9 +73,12 @@ def crossing(times: Sequence[float], limits: Sequence[float], drift: float) -> f
 
 @lru_cache(maxsize=256)
 def inflation(looks: int, error: float, power: float) -> float:
-    """Return how many times as many visitors daily looks take, for the same error rate and power as one look."""
+    """Return how many times as many visitors daily looks take, for the same error rate and power as one look.
+
+    The bounds are those that verdicts use.
+    """
     times = [(look + 1) / looks for look in range(looks)]
-    limits = bounds(times, error)
+    limits = bounds(times, USED * error)
     fixed = float(special.ndtri(1 - error / 2) + special.ndtri(power))
     low, high = fixed, 2 * fixed
     for _ in range(50):

@@ -15,7 +15,7 @@ from typing import Literal, NamedTuple
 
 from scipy import special
 
-from tavolan.experiments.sequential import bounds
+from tavolan.experiments.sequential import USED, bounds
 from tavolan.results.intervals import Interval
 
 CONTROL = "control"
@@ -95,7 +95,7 @@ def _judged(
         if time > 0 and (not times or (time > times[-1] and times[-1] < 1)):
             times.append(time)
             looks.append((ours, theirs))
-    limits = bounds(times, error) if times else []
+    limits = bounds(times, USED * error) if times else []
     ratio, outcome, decided = Interval(math.nan, 0.0, math.inf), "unknown", 0
     for number, (look, limit) in enumerate(zip(looks, limits, strict=True), 1):
         ratio = _narrower(ratio, ratio_of(*look, limit))

@@ -2,14 +2,14 @@
 
 import json
 import tomllib
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
 import tomlkit
 from tomlkit.exceptions import TOMLKitError
-from tomlkit.items import Item, Table, Whitespace
+from tomlkit.items import AoT, Item, Table, Whitespace
 
 from tavolan.errors import one_problem
 from tavolan.support.files import read_text, write_text
@@ -66,6 +66,25 @@ class TomlEditor:
             table = table[part]
         if key[-1] in table:
             del table[key[-1]]
+
+    def order_tables(self, name: str, order: Sequence[str]) -> None:
+        """Bring the tables of an array, as `[[shot]]`, into an order of their names; others follow as they were."""
+        self._tables(name).sort(key=lambda table: order.index(table["name"]) if table["name"] in order else len(order))
+
+    def set_in(self, name: str, item: str, key: str, value: str) -> None:
+        """Set a key of the table of an array that has a name. Raises KeyError where there's none."""
+        for table in self._tables(name):
+            if table["name"] == item:
+                table[key] = _spelled(value)
+                return
+        raise KeyError(item)
+
+    def _tables(self, name: str) -> list[Any]:
+        array = self._document.get(name)
+        if not isinstance(array, AoT):
+            raise one_problem(self.shown, None, name, "isn't written as tables", f"Write them as [[{name}]].")
+        tables: list[Any] = array.body
+        return tables
 
     def text(self) -> str:
         """Return the file as it would be written."""

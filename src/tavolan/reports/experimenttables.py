@@ -5,6 +5,7 @@ import math
 from rich.console import Console
 
 from tavolan.experiments.backlog import Entry, Learned
+from tavolan.experiments.building import Built
 from tavolan.experiments.files import STATES, Experiment, State
 from tavolan.experiments.running import Judged, OwnRates
 from tavolan.experiments.sizes import Size
@@ -97,6 +98,20 @@ def print_size(console: Console, one: Experiment, size: Size, rates: OwnRates) -
         console.print(styled("[bold green]{} days[/]", size.days))
     if not math.isnan(size.smallest):
         console.print(styled("[dim]The smallest effect that 90 days can show: {:+.1%}[/]", size.smallest))
+
+
+def print_built(console: Console, found: Built) -> None:
+    """Print how many pictures each variant took, and where sheets and packs are."""
+    for one in found.variants:
+        made = f"{counted(one.made, 'picture')} made, {one.kept} kept, {one.same} like the present page"
+        console.print(styled("[bold]{}[/]  {}", one.name, made))
+        where = str(one.pack) if one.pack else "no pack: pictures of the present page are missing"
+        console.print(styled("   {}", where), soft_wrap=True)
+    for path in found.sheets:
+        console.print(str(path), soft_wrap=True)
+    if found.missing:
+        several = counted(len(found.missing), "picture")
+        console.print(styled("[yellow]{} of the present page not up to date:[/] tavolan shots render", several))
 
 
 def print_verdict(console: Console, found: Judged, why: bool) -> None:

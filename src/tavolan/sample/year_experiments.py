@@ -8,7 +8,7 @@ import numpy as np
 from tavolan.project.datafile import EXPERIMENTS
 
 _SEED = 7
-EXPERIMENT, START, DAYS, A_DAY, SHARE = "live-first", date(2026, 9, 1), 21, 360, 0.24
+EXPERIMENT, START, DAYS, A_DAY, SHARE = "first-picture", date(2026, 9, 1), 21, 360, 0.24
 # What each variant does to the share.
 EFFECTS = {"control": 1.0, "schedules-first": 1.22, "plain-words": 1.0}
 EXPERIMENT_TRUTHS = (

@@ -5,25 +5,19 @@ from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 
-import numpy as np
-
 from tavolan.errors import UsageError
 from tavolan.languages.tags import locale_name
-from tavolan.pictures.design.colour import argb
 from tavolan.pictures.making.drawing_version import drawing_version
 from tavolan.pictures.making.job import Job
 from tavolan.pictures.making.planner import Planner, Selection
 from tavolan.pictures.making.thumbnails import board_key, keep_board_key, thumbs
+from tavolan.pictures.outputs.sheet_paper import FLAG, INK, MUTED, SheetPaper
 from tavolan.pictures.raster import png
-from tavolan.pictures.raster.backends import skia
-from tavolan.pictures.raster.canvas import Pixels, canvas_on
-from tavolan.pictures.text.fonts import Fonts
-from tavolan.pictures.text.typeset import Style, Typesetter
+from tavolan.pictures.raster.canvas import Pixels
 from tavolan.project.model import Project
 from tavolan.project.picture_records import digest_of, finished
 from tavolan.support.files import write_inside
 
-_GROUND, _INK, _MUTED, _FLAG, _SEAM = "#F3F1EE", "#221D1A", "#7D736C", "#C2261E", "#D9D4CE"
 _LENT = "#8A5A00"
 _THUMB, _GAP, _LABEL, _HEAD, _MARGIN = 190, 16, 178, 150, 48
 _WANTED_SHAPE = 1.6
@@ -137,33 +131,29 @@ class _Board:
         self.shots = list(dict.fromkeys(job.target.name for job in jobs))
         self.width, self.height = jobs[0].setting.size
         self.sheet = plan_sheet(len(self.locales), len(self.shots), round(_THUMB * self.height / self.width))
-        width, height = self.sheet.size
-        self.pixels: Pixels = np.zeros((height, width, 4), np.uint8)
-        self.canvas, self._surface = canvas_on(self.pixels)
+        self.paper = SheetPaper(*self.sheet.size)
         self.paths = {job.target.file: paths[job.target.file] for job in jobs if job.target.file in paths}
         self.thumbs = small
-        self.setter = Typesetter(Fonts(None, "en"), "en")
 
     def draw(self) -> Pixels:
         """Return the drawn sheet."""
-        self.canvas.clear(argb(_GROUND))
         first = self.jobs[0]
-        self._text(
-            f"{self.project.app.name}  ·  {first.target.store}  ·  {first.target.place}", _MARGIN, 46, 36, 700, _INK
+        self.paper.text(
+            f"{self.project.app.name}  ·  {first.target.store}  ·  {first.target.place}", _MARGIN, 46, 36, 700, INK
         )
         missing = len(self.jobs) - len(self.paths)
         flagged = sum(bool(_flags(job)) for job in self.jobs)
         facts = [f"{self.width}×{self.height}", f"{len(self.locales)} locales", f"{len(self.shots)} shots"]
         facts += [f"{flagged} to look at"] if flagged else []
         facts += [f"{missing} not rendered"] if missing else []
-        self._text("  ·  ".join(facts), _MARGIN, 88, 20, 500, _FLAG if missing or flagged else _MUTED)
+        self.paper.text("  ·  ".join(facts), _MARGIN, 88, 20, 500, FLAG if missing or flagged else MUTED)
         for block in range(self.sheet.blocks):
             for index, name in enumerate(self.shots):
                 x = self._block_x(block) + _LABEL + index * (_THUMB + _GAP)
-                self._text(f"{index + 1:02d}  {name}", x, _HEAD - 8, 17, 600, _MUTED, _THUMB)
+                self.paper.text(f"{index + 1:02d}  {name}", x, _HEAD - 8, 17, 600, MUTED, _THUMB)
         for row, tag in enumerate(self.locales):
             self._row(row, tag)
-        return self.pixels
+        return self.paper.pixels
 
     def _block_x(self, block: int) -> int:
         return _MARGIN + block * (self.sheet.block_width + _MARGIN)
@@ -171,52 +161,24 @@ class _Board:
     def _row(self, row: int, tag: str) -> None:
         x = self._block_x(row // self.sheet.rows_per_block)
         y = _HEAD + 16 + row % self.sheet.rows_per_block * self.sheet.row_height
-        self._text(tag, x, y + 22, 26, 700, _INK, _LABEL - 16)
-        self._text(locale_name(tag), x, y + 52, 15, 450, _MUTED, _LABEL - 16)
+        self.paper.text(tag, x, y + 22, 26, 700, INK, _LABEL - 16)
+        self.paper.text(locale_name(tag), x, y + 52, 15, 450, MUTED, _LABEL - 16)
         sizes = {job.caption_size for job in self.jobs if job.target.locale == tag and job.caption}
         if sizes:
-            self._text(f"caption {', '.join(map(str, sorted(sizes)))} px", x, y + 76, 15, 450, _MUTED, _LABEL - 16)
+            self.paper.text(f"caption {', '.join(map(str, sorted(sizes)))} px", x, y + 76, 15, 450, MUTED, _LABEL - 16)
         # Said once for the whole row: it's one fact, and the sheet isn't red all over.
         own = [job for job in self.jobs if job.target.locale == tag]
         lent = [job for job in own if _lent_from(job)]
         if lent:
             words = f"screens of {_lent_from(lent[0])}" + (f" in {len(lent)}" if len(lent) < len(own) else "")
-            self._text(words, x, y + 100, 15, 600, _LENT, _LABEL - 16)
+            self.paper.text(words, x, y + 100, 15, 600, _LENT, _LABEL - 16)
         for job in self.jobs:
             if job.target.locale == tag:
                 self._cell(job, x + _LABEL + self.shots.index(job.target.name) * (_THUMB + _GAP), y)
 
     def _cell(self, job: Job, x: int, y: int) -> None:
-        sk = skia()
-        box = sk.Rect.MakeXYWH(x, y, _THUMB, self.sheet.thumb_height)
-        path = self.paths.get(job.target.file)
-        flags = _flags(job)
-        if path:
-            image = sk.Image.MakeFromEncoded(sk.Data.MakeWithoutCopy(self.thumbs[path]))
-            fine = sk.SamplingOptions(sk.FilterMode.kLinear, sk.MipmapMode.kLinear)
-            self.canvas.drawImageRect(image, box, fine)
-        else:
-            self.canvas.drawRect(box, sk.Paint(Color=argb("#E6E2DD")))
-            self._text("not rendered", x, int(y + self.sheet.thumb_height / 2), 17, 600, _FLAG, _THUMB, "centre")
-        line = sk.Paint(AntiAlias=True, Style=sk.Paint.kStroke_Style)
-        line.setStrokeWidth(5 if flags else 1)
-        line.setColor(argb(_FLAG if flags else _SEAM))
-        self.canvas.drawRect(box.makeOutset(2.5, 2.5) if flags else box, line)
+        path, flags = self.paths.get(job.target.file), _flags(job)
+        small = self.thumbs[path] if path else None
+        self.paper.picture(small, x, y, _THUMB, self.sheet.thumb_height, framed=bool(flags))
         if flags:
-            self._text(", ".join(flags), x, y + self.sheet.thumb_height + 17, 14.5, 650, _FLAG, _THUMB)
-
-    def _text(
-        self,
-        text: str,
-        x: int,
-        y: int,
-        size: float,
-        weight: int,
-        colour: str,
-        width: float = 4000,
-        align: str = "start",
-    ) -> None:
-        """Write one line, shrunk to its width; `y` is its vertical middle."""
-        style = Style(weight, argb(colour), 0, align)
-        made = self.setter.label(text, style, size, width)
-        made.paint(self.canvas, x, y - made.Height / 2)
+            self.paper.text(", ".join(flags), x, y + self.sheet.thumb_height + 17, 14.5, 650, FLAG, _THUMB)

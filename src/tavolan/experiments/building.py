@@ -1,0 +1,208 @@
+"""Make the pictures of an experiment's variants: only what differs from the present page, a sheet, a pack for each."""
+
+import hashlib
+import json
+import zipfile
+from collections.abc import Callable
+from contextlib import closing
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+from tavolan.errors import ProjectError, UsageError
+from tavolan.experiments.files import Experiment
+from tavolan.experiments.variants import as_variant
+from tavolan.experiments.verdicts import CONTROL
+from tavolan.pictures.making.job import Job
+from tavolan.pictures.making.ledger import Ledger
+from tavolan.pictures.making.planner import Planner, Selection
+from tavolan.pictures.making.workers import make_pictures
+from tavolan.pictures.outputs.variant_sheet import SheetRow, draw_variants
+from tavolan.project.model import Project
+from tavolan.support.files import delete_inside, read_bytes, write_inside
+from tavolan.support.transaction import writing
+
+SCHEMA = "tavolan/variant@1"
+_MADE = "made.json"
+# The earliest time that a zip can hold: packs of the same pictures are the same bytes.
+_TIME = (1980, 1, 1, 0, 0, 0)
+Place = tuple[str, str, int]
+
+
+@dataclass(frozen=True)
+class BuiltVariant:
+    """A variant's pictures: how many were made now, were there already, and are those of the present page."""
+
+    name: str
+    made: int
+    kept: int
+    same: int
+    pack: Path | None
+    pictures: dict[Place, Path]
+
+
+@dataclass(frozen=True)
+class Built:
+    """All variants of an experiment, and the sheets that show them side by side.
+
+    `missing` are pictures of the present page that aren't rendered, or are older than what they're made from.
+    """
+
+    variants: list[BuiltVariant]
+    sheets: list[Path]
+    missing: list[str]
+
+
+def build(project: Project, one: Experiment, progress: Callable[[int, int | None], None] | None = None) -> Built:
+    """Make what differs, under `out/experiments/<id>/`.
+
+    Raises UsageError without a variant, ProjectError with every caption and screen that can't be used, before anything
+    is painted.
+    """
+    if not one.table.variant:
+        raise UsageError(f"{one.id} has no variant", f"Write [variant.<name>] into {one.address}.")
+    store = one.table.store
+    wanted = Selection((store,), tuple(one.table.locales or project.stores[store].locales))
+    with writing(project.root, "out"), closing(Ledger(project.root, write=False)) as ledger:
+        control = {_place(job): job for job in Planner(project, ledger).possible(wanted)}
+        there = {
+            place: project.root / ledger.records[job.target.file].path
+            for place, job in control.items()
+            if ledger.is_current(job)
+        }
+        missing = [job.target.file for place, job in control.items() if place not in there]
+        by_key = {control[place].key: path for place, path in there.items()}
+        folder = f"out/experiments/{one.id}"
+        known = _known(project.root, folder)
+        planned = {
+            name: Planner(as_variant(project, store, variant), ledger) for name, variant in one.table.variant.items()
+        }
+        jobs = {name: planner.jobs(wanted) for name, planner in planned.items()}
+        control_keys = {job.key for job in control.values()}
+        todo: dict[str, list[Job]] = {}
+        for name, own in jobs.items():
+            differing = [_moved(job, f"{folder}/{name}") for job in own if job.key not in control_keys]
+            todo[name] = [job for job in differing if not _is_made(project.root, known, job)]
+        in_all, done = sum(map(len, todo.values())), 0
+        for name, own in todo.items():
+            planned[name].check_showcase(own)
+            for job, painted, problems in make_pictures(project.root, own, planned[name].fitter.setters):
+                if problems:
+                    raise ProjectError(problems)
+                if painted is not None:
+                    known[job.target.file] = {"key": job.key, "path": painted.facts.path}
+                done += 1
+                if progress:
+                    progress(done, in_all)
+        variants = [_finish(project, one, folder, name, jobs[name], todo[name], known, by_key) for name in jobs]
+        files = {f"{folder}/{variant.name}" for variant in variants}
+        kept = {file: record for file, record in known.items() if file.rsplit("/", 3)[0] in files}
+        write_inside(project.root, f"{folder}/{_MADE}", json.dumps(kept, indent=1, sort_keys=True).encode())
+        sheets = _sheets(project, one, folder, control, there, variants)
+    return Built(variants, sheets, missing)
+
+
+def _place(job: Job) -> Place:
+    return job.target.place, job.target.locale, job.target.number
+
+
+def _moved(job: Job, folder: str) -> Job:
+    """Return a job whose picture goes into a variant's folder."""
+    target = job.target
+    file = f"{folder}/{target.place}/{target.locale}/{target.number:02d}-{target.name}.png"
+    return replace(job, target=replace(target, file=file))
+
+
+def _known(root: Path, folder: str) -> dict[str, dict[str, str]]:
+    """Return what was made before, by file; nothing where that can't be read."""
+    path = root / folder / _MADE
+    if not path.is_file():
+        return {}
+    try:
+        found = json.loads(read_bytes(path, f"{folder}/{_MADE}"))
+    except ValueError:
+        # It's made anew then: it only spares work.
+        return {}
+    records = found.items() if isinstance(found, dict) else ()
+    return {file: one for file, one in records if isinstance(one, dict) and {"key", "path"} <= set(one)}
+
+
+def _is_made(root: Path, known: dict[str, dict[str, str]], job: Job) -> bool:
+    record = known.get(job.target.file)
+    return record is not None and record["key"] == job.key and (root / record["path"]).is_file()
+
+
+def _finish(
+    project: Project, one: Experiment, folder: str, name: str, jobs: list[Job], made: list[Job],
+    known: dict[str, dict[str, str]], by_key: dict[str, Path],
+) -> BuiltVariant:  # fmt: skip
+    """Delete what the variant no longer has, and pack it."""
+    pictures: dict[Place, Path] = {}
+    own: set[Path] = set()
+    for job in jobs:
+        record = known.get(_moved(job, f"{folder}/{name}").target.file)
+        if record and record["key"] == job.key:
+            pictures[_place(job)] = project.root / record["path"]
+            own.add(pictures[_place(job)])
+        elif job.key in by_key:
+            pictures[_place(job)] = by_key[job.key]
+    for path in (project.root / folder / name).rglob("*.*"):
+        if path.is_file() and path not in own:
+            delete_inside(project.root, path.relative_to(project.root).as_posix())
+    pack = None
+    if len(pictures) == len(jobs):
+        pack = project.root / f"{folder}/{name}.zip"
+        write_inside(project.root, f"{folder}/{name}.zip", _packed(project, one, name, jobs, pictures))
+    return BuiltVariant(name, len(made), len(own) - len(made), len(jobs) - len(own), pack, pictures)
+
+
+def _packed(project: Project, one: Experiment, name: str, jobs: list[Job], pictures: dict[Place, Path]) -> bytes:
+    """Return a zip of a variant's pictures in the store's own codes, with a manifest and its texts."""
+    import io
+
+    book = project.stores[one.table.store].rulebook
+    entries: list[dict[str, Any]] = []
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_STORED) as archive:
+        for job in jobs:
+            path = pictures[_place(job)]
+            data = read_bytes(path, path.relative_to(project.root).as_posix())
+            code = book.store_code(job.target.locale) or job.target.locale
+            file = f"{job.target.place}/{code}/{job.target.number:02d}-{job.target.name}{path.suffix}"
+            entries.append(
+                {"file": file, "bytes": len(data), "sha256": hashlib.sha256(data).hexdigest(), "key": job.key}
+            )
+            archive.writestr(zipfile.ZipInfo(file, _TIME), data)
+        manifest = {"schema": SCHEMA, "experiment": one.id, "variant": name, "store": one.table.store,
+                    "texts": one.table.variant[name].texts, "files": entries}  # fmt: skip
+        archive.writestr(zipfile.ZipInfo("manifest.json", _TIME), json.dumps(manifest, ensure_ascii=False, indent=1))
+    return out.getvalue()
+
+
+def _mark(path: Path | None, present: Path | None, there: dict[Place, Path]) -> str:
+    """Return what's other in a place than on the present page."""
+    if path == present:
+        return ""
+    return "moved" if path in there.values() else "differs"
+
+
+def _sheets(
+    project: Project, one: Experiment, folder: str, control: dict[Place, Job], there: dict[Place, Path],
+    variants: list[BuiltVariant],
+) -> list[Path]:  # fmt: skip
+    """Write a sheet per size class and locale: the control above, a row for each variant."""
+    shots = [job for job in control.values() if job.target.kind == "shot"]
+    files = []
+    for at in dict.fromkeys((job.target.place, job.target.locale) for job in shots):
+        own = [place for place, job in control.items() if place[:2] == at and job.target.kind == "shot"]
+        size = control[own[0]].setting.size
+        rows = [SheetRow(CONTROL, "the present page", [there.get(place) for place in own], [""] * len(own))]
+        for variant in variants:
+            paths = [variant.pictures.get(place) for place in own]
+            marks = [_mark(path, there.get(place), there) for path, place in zip(paths, own, strict=True)]
+            rows.append(SheetRow(variant.name, "", paths, marks))
+        title = f"{project.app.name}  ·  {one.id}  ·  {' '.join(at)}"
+        shown = f"{folder}/sheet-{at[0]}-{at[1]}.png"
+        write_inside(project.root, shown, draw_variants(project.root, title, one.table.hypothesis, rows, size))
+        files.append(project.root / shown)
+    return files
