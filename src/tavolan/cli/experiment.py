@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from datetime import date
+from pathlib import Path
 from typing import Annotated
 
 import typer
@@ -124,33 +125,59 @@ def start(
     name: NameArgument,
     project: ProjectOption = None,
     day: Annotated[str, typer.Option("--day", help="The first day; else today.", metavar="DAY")] = "",
+    on_console: Annotated[bool, typer.Option("--on-console", help="Start it on the store's console too.")] = False,
 ) -> None:
     """Decide the length, and write it down with the first day. From then on only the verdict may end it."""
     from tavolan.experiments.files import experiment_of
-    from tavolan.experiments.running import start as begin
+    from tavolan.experiments.on_console import start_on_console
+    from tavolan.experiments.running import length_of, write_start
 
     opened = open_project(project, write=True)
-    found = begin(opened, experiment_of(opened, name), day_of("--day", day) or date.today())
+    one, first = experiment_of(opened, name), day_of("--day", day) or date.today()
+    found = length_of(opened, one)
+    if on_console:
+        start_on_console(opened, one, first, found.days or 0)
+    write_start(opened, one, first, found)
     console().print(f"{name} runs for {found.days} days, or until {found.visitors:,} visitors have seen each side.")
+
+
+@app.command()
+def stop(name: NameArgument, project: ProjectOption = None) -> None:
+    """Stop an experiment on the store's console, once the verdict is there."""
+    from tavolan.experiments.files import experiment_of
+    from tavolan.experiments.on_console import stop_on_console
+
+    opened = open_project(project)
+    console().print(f"{name} ran for {stop_on_console(opened, experiment_of(opened, name))} days and is stopped.")
 
 
 @app.command()
 def record(
     name: NameArgument,
-    file: Annotated[str, typer.Argument(help="CSV: date, variant, visitors, hits; names are guessed.", metavar="FILE")],
+    file: Annotated[
+        Path | None,
+        typer.Argument(help="CSV or XLSX: date, variant, visitors, hits; names are guessed.", metavar="FILE"),
+    ] = None,
     project: ProjectOption = None,
     map: Annotated[str, typer.Option("--map", help="Columns by hand: 'Their name=ours,…'.")] = "",
+    from_console: Annotated[bool, typer.Option("--from-console", help="Fetch them from the store's console.")] = False,
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Show what would be taken in, write nothing.")] = False,
 ) -> None:
     """Take counts per variant and day in; days that are there already are updated."""
-    from pathlib import Path
-
+    from tavolan.errors import UsageError
     from tavolan.exchange.foreign_table import column_map
     from tavolan.experiments.files import experiment_of
+    from tavolan.experiments.on_console import fetch_counts
     from tavolan.experiments.recording import record_counts
 
     opened = open_project(project, write=not dry_run)
-    done = record_counts(opened, experiment_of(opened, name), Path(file), column_map(map), write=not dry_run)
+    one = experiment_of(opened, name)
+    if (file is None) != from_console:
+        raise UsageError("counts come from a file or a console", "Name one file, or give --from-console.")
+    if file is None:
+        done = fetch_counts(opened, one, write=not dry_run)
+    else:
+        done = record_counts(opened, one, file, column_map(map), write=not dry_run)
     out = console()
     for ours, theirs in done.mapping.items():
         if ours != theirs:

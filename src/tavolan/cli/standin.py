@@ -36,6 +36,10 @@ def store_console(
     refuse: Annotated[
         list[str] | None, typer.Option("--refuse", help="Refuse the next review: 'en-US title=reason'; repeatable.")
     ] = None,
+    day: Annotated[float, typer.Option("--day", min=0, help="Seconds that a day of an experiment takes.")] = 0.0,
+    truth: Annotated[
+        list[str] | None, typer.Option("--truth", help="What a variant does: 'NAME=1.2'; else seeded; repeatable.")
+    ] = None,
     taken: Annotated[list[str] | None, typer.Option("--taken", help="A title of another app; repeatable.")] = None,
     meddle: Annotated[
         list[str] | None,
@@ -49,7 +53,8 @@ def store_console(
     from tavolan.standins.console.server import CLIENT_ID, SECRET, ConsoleServer
 
     manners = Manners(slow, busy, fail, drop, token, build, review, picture, refusals=_by_place("--refuse", refuse),
-                      taken=tuple(taken or ()), meddling=_by_place("--meddle", meddle))  # fmt: skip
+                      taken=tuple(taken or ()), meddling=_by_place("--meddle", meddle), day=day,
+                      truths=_truths(truth))  # fmt: skip
     server = ConsoleServer(port, manners, keep)
     for name in store or shipped_ids():
         add_app(server.state, f"{app_id}-{name}", name, default_locale)
@@ -60,6 +65,19 @@ def store_console(
     out.print(f"Connect:   tavolan console connect {server.address}", soft_wrap=True)
     sys.stdout.flush()
     server.serve()
+
+
+def _truths(given: list[str] | None) -> dict[str, float]:
+    """Return what's given as `NAME=FACTOR`, by name."""
+    from tavolan.errors import UsageError
+
+    found = {}
+    for item in given or []:
+        name, sign, factor = item.partition("=")
+        if not sign or not factor.replace(".", "", 1).isdigit():
+            raise UsageError(f'--truth "{item}" names no factor', 'Write it as --truth "schedules-first=1.2".')
+        found[name] = float(factor)
+    return found
 
 
 def _by_place(option: str, given: list[str] | None) -> dict[str, str]:

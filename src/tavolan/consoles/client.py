@@ -117,6 +117,14 @@ class Client:
         query = {"since": str(since)} if since else {}
         return self._pages(f"{self._app}/reports/metrics", protocol.Page[protocol.Metric], query)
 
+    def experiments(self) -> list[protocol.Experiment]:
+        """Return all experiments."""
+        return list(self._pages(f"{self._app}/experiments", protocol.Page[protocol.Experiment]))
+
+    def experiment_counts(self, name: str) -> Iterator[protocol.ExperimentCount]:
+        """Yield what each whole day and variant of an experiment brought."""
+        return self._pages(f"{self._app}/experiments/{name}/counts", protocol.Page[protocol.ExperimentCount])
+
     def file(self, sha256: str) -> bytes:
         """Return a picture's file. Raises OutsideError when what comes isn't what was asked for."""
         data = self._send("GET", f"{self._app}/files/{sha256}").content
@@ -167,6 +175,14 @@ class Client:
         """Attach notes for the testers of a build."""
         answer = self._send("PUT", f"{self._app}/builds/{number}/tester-notes/{locale}", json={"text": text})
         return self._read(answer, protocol.Build)
+
+    def start_experiment(self, new: protocol.NewExperiment) -> protocol.Experiment:
+        """Start an experiment."""
+        return self._post(f"{self._app}/experiments", new, protocol.Experiment)
+
+    def stop_experiment(self, name: str) -> protocol.Experiment:
+        """Stop an experiment."""
+        return self._post(f"{self._app}/experiments/{name}/stop", None, protocol.Experiment)
 
     def upload(self, path: Path, sha256: str) -> bool:
         """Bring a file there, going on where it broke off; return False where it's there already."""

@@ -223,3 +223,34 @@ class Review(Shape):
     stars: Annotated[int, Field(ge=1, le=5)]
     text: str
     reply: str = ""
+
+
+class NewExperiment(Shape):
+    """An experiment to start. `share` is the part of the visitors that takes part, evenly on all sides."""
+
+    name: Name
+    variants: list[Name] = Field(min_length=1)
+    storefronts: list[str] = []
+    locales: list[str] = []
+    share: float = Field(1.0, gt=0, le=1)
+    start: date
+    days: int = Field(ge=1, le=90)
+
+
+class Experiment(Shape):
+    """An experiment, and how many whole days it ran."""
+
+    name: str
+    variants: list[str]
+    start: date
+    state: Literal["running", "ended"]
+    days: int
+
+
+class ExperimentCount(Shape):
+    """The visitors of a day that saw a variant, and those of them who did it; the present page is `control`."""
+
+    day: date
+    variant: str
+    visitors: int
+    hits: int

@@ -65,11 +65,18 @@ def record_counts(
             problems.append(Problem(str(path), line, "", str(error), ""))
     if problems:
         raise ProjectError(problems[:20])
+    return merge_counts(project, one, found, mapping, write=write)
+
+
+def merge_counts(
+    project: Project, one: Experiment, found: Mapping[tuple[date, str], Count], mapping: dict[str, str], *, write: bool
+) -> Recorded:
+    """Merge counts by day and variant into the file: what's there is updated, nothing is doubled."""
     known = {(day, name): count for day, own in read_counts(project, one.id).items() for name, count in own.items()}
     added = sum(key not in known for key in found)
     changed = sum(known.get(key, count) != count for key, count in found.items())
     if write:
-        _write(project, one.id, known | found)
+        _write(project, one.id, {**known, **found})
     return Recorded(mapping, added, changed, len(found) - added - changed)
 
 

@@ -75,10 +75,10 @@ def size_of(project: Project, table: ExperimentTable) -> Size:
         raise UsageError(message, "Expect less: the new rate must be between 0 and 100 %.") from error
 
 
-def start(project: Project, one: Experiment, day: date) -> Size:
-    """Write start, end, and the visitors and days that are decided now, and return the size.
+def length_of(project: Project, one: Experiment) -> Size:
+    """Return the size of an experiment that's about to start.
 
-    Raises UsageError where it's no time to start, and for an experiment that can't end.
+    Raises UsageError for one that has started, that has no variant, or that can't end.
     """
     table = one.table
     if table.start:
@@ -88,9 +88,14 @@ def start(project: Project, one: Experiment, day: date) -> Size:
     size = size_of(project, table)
     if size.days is None:
         raise UsageError(f"{one.id} can't end within {MOST_DAYS} days", no_end_remedy(size))
-    last = day + timedelta(days=size.days - 1)
-    write_keys(project, one, start=day.isoformat(), end=last.isoformat(), visitors=size.visitors, days=size.days)
     return size
+
+
+def write_start(project: Project, one: Experiment, day: date, size: Size) -> None:
+    """Write start, end, and the visitors and days that are decided now."""
+    days = size.days or MOST_DAYS
+    last = day + timedelta(days=days - 1)
+    write_keys(project, one, start=day.isoformat(), end=last.isoformat(), visitors=size.visitors, days=days)
 
 
 def no_end_remedy(size: Size) -> str:

@@ -11,7 +11,7 @@ from fastapi.security import HTTPBasic, HTTPBasicCredentials, HTTPBearer
 from starlette.exceptions import HTTPException
 
 from tavolan.consoles import protocol
-from tavolan.standins.console import files, listings, reports, versions
+from tavolan.standins.console import experiments, files, listings, reports, versions
 from tavolan.standins.console.back_office import Manners, RefusedError, sections_of
 from tavolan.standins.console.desk import PAGE, After, AppId, Desk, Sha256, paged
 from tavolan.standins.console.page import page_of
@@ -76,6 +76,7 @@ def console_app(state: State, manners: Manners, client_id: str, secret: str) -> 
     files.add_routes(router, desk)
     versions.add_routes(router, desk)
     reports.add_routes(router, desk)
+    experiments.add_routes(router, desk)
     app.include_router(router)
 
     _add_page(app, desk)

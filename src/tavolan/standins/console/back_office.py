@@ -22,7 +22,8 @@ class Manners:
 
     `drop` cuts connections off, each time before or after the change was made, by turns. `refusals` are given in the
     next review, by field as `de-DE title`. `taken` are titles of other apps. `meddling` are texts, by field too, that
-    somebody else writes just before the next change of that locale arrives.
+    somebody else writes just before the next change of that locale arrives. A day of an experiment passes in `day`
+    seconds, all at once where it's 0; `truths` are what variants do to the share of those who do it, by name.
     """
 
     slow: float = 0.0
@@ -37,6 +38,8 @@ class Manners:
     refusals: dict[str, str] = field(default_factory=dict)
     taken: tuple[str, ...] = ()
     meddling: dict[str, str] = field(default_factory=dict)
+    day: float = 0.0
+    truths: dict[str, float] = field(default_factory=dict)
 
 
 class RefusedError(Exception):

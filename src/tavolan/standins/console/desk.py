@@ -24,6 +24,7 @@ Sha256 = Annotated[str, Path(pattern=r"^[0-9a-f]{64}$")]
 After = Annotated[str, Query(max_length=300)]
 IfMatch = Annotated[str | None, Header()]
 IfNoneMatch = Annotated[str | None, Header()]
+NameInPath = Annotated[str, Path(pattern=r"^[A-Za-z0-9][A-Za-z0-9._-]{0,79}$")]
 IdempotencyKey = Annotated[str, Header(min_length=1, max_length=100)]
 
 

@@ -2,9 +2,9 @@
 
 import time
 from datetime import UTC, datetime
-from typing import Annotated, Any
+from typing import Any
 
-from fastapi import APIRouter, Path
+from fastapi import APIRouter
 
 from tavolan.consoles.protocol import (
     EDITABLE,
@@ -25,10 +25,9 @@ from tavolan.standins.console.back_office import (
     moved_on,
     sections_of,
 )
-from tavolan.standins.console.desk import PAGE, After, AppId, Desk, IdempotencyKey, Locale, paged
+from tavolan.standins.console.desk import PAGE, After, AppId, Desk, IdempotencyKey, Locale, NameInPath, paged
 from tavolan.standins.console.state import Kept
 
-NameInPath = Annotated[str, Path(pattern=r"^[A-Za-z0-9][A-Za-z0-9._-]{0,79}$")]
 _OPEN = (*EDITABLE, "waiting", "in review", "approved")
 
 

@@ -1,0 +1,54 @@
+"""An experiment on a store's console: start it there, fetch its counts, stop it."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import date
+
+from tavolan.consoles.client import Client
+from tavolan.consoles.comparison import client_for, console_stores
+from tavolan.consoles.protocol import NewExperiment
+from tavolan.errors import UsageError
+from tavolan.experiments.files import Experiment
+from tavolan.experiments.recording import Recorded, merge_counts
+from tavolan.experiments.verdicts import CONTROL, Count
+from tavolan.project.model import Project
+
+
+@contextmanager
+def _client(project: Project, one: Experiment) -> Iterator[Client]:
+    console_stores(project, [one.table.store])
+    client = client_for(project, one.table.store)
+    try:
+        yield client
+    finally:
+        client.close()
+
+
+def start_on_console(project: Project, one: Experiment, day: date, days: int) -> None:
+    """Start an experiment on its store's console. Raises UsageError without a console, OutsideError for a refusal."""
+    table = one.table
+    new = NewExperiment(name=one.id, variants=list(table.variant), storefronts=table.storefronts,
+                        locales=list(table.locales), share=table.share, start=day, days=days)  # fmt: skip
+    with _client(project, one) as client:
+        client.start_experiment(new)
+
+
+def fetch_counts(project: Project, one: Experiment, *, write: bool = True) -> Recorded:
+    """Merge the counts of an experiment's console into `data/experiments.csv`.
+
+    Raises UsageError for a variant that the experiment doesn't have, OutsideError as consoles do.
+    """
+    with _client(project, one) as client:
+        counts = list(client.experiment_counts(one.id))
+    known = {CONTROL, *one.table.variant}
+    for count in counts:
+        if count.variant not in known:
+            raise UsageError(f'the console counts "{count.variant}", which is no variant of {one.id}')
+    found = {(count.day, count.variant): Count(count.visitors, count.hits) for count in counts}
+    return merge_counts(project, one, found, {}, write=write)
+
+
+def stop_on_console(project: Project, one: Experiment) -> int:
+    """Stop an experiment there, and return how many whole days it ran."""
+    with _client(project, one) as client:
+        return client.stop_experiment(one.id).days
