@@ -18,7 +18,19 @@ from tavolan.support.version import __version__
 
 _HELP = "Write, localize and check an app's store listing, and render its store pictures, from plain files."
 _COMMANDS = ("demo", "new", "check", "preview", "status", "schema")
-_GROUPS = ("copy", "terms", "shots", "locale", "notes", "rules", "console", "results", "experiment", "standin")
+_GROUPS = (
+    "copy",
+    "terms",
+    "shots",
+    "locale",
+    "notes",
+    "rules",
+    "console",
+    "results",
+    "experiment",
+    "reviews",
+    "standin",
+)
 
 
 def commands(first: str = "") -> typer.Typer:

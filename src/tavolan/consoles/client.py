@@ -117,6 +117,10 @@ class Client:
         query = {"since": str(since)} if since else {}
         return self._pages(f"{self._app}/reports/metrics", protocol.Page[protocol.Metric], query)
 
+    def reviews(self) -> Iterator[protocol.Review]:
+        """Yield all reviews, oldest first."""
+        return self._pages(f"{self._app}/reviews", protocol.Page[protocol.Review])
+
     def experiments(self) -> list[protocol.Experiment]:
         """Return all experiments."""
         return list(self._pages(f"{self._app}/experiments", protocol.Page[protocol.Experiment]))

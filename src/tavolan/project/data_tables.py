@@ -17,6 +17,7 @@ from pyarrow import csv, parquet
 
 from tavolan.errors import Problem, ProjectError, one_problem
 from tavolan.project.datafile import DataFile, stream_data
+from tavolan.support.csvfile import unguarded
 from tavolan.support.files import require_file, write_bytes
 
 # Days from the first day of the calendar to that of Arrow's dates.
@@ -25,15 +26,18 @@ _MOST_FAULTS = 20
 # More rows than this are kept in Parquet.
 MOST_IN_CSV = 200_000
 _ROW_GROUP = 100_000
+# As `csvfile.guarded` and `unguarded` have it.
+_FORMULA, _GUARDED = r"^'*[=+\-@\t\r]", r"^''*[=+\-@\t\r]"
 
 # Conditions on columns that rows must meet, as (column, "in" or ">=" or "<=", values).
 Wanted = Sequence[tuple[str, str, Any]]
 
 
-def read_frame(root: Path, file: DataFile, wanted: Wanted = ()) -> pd.DataFrame:
-    """Return the rows of a data file that are wanted, with all its columns: days as ordinals, texts as categories.
+def read_frame(root: Path, file: DataFile, wanted: Wanted = (), columns: Sequence[str] = ()) -> pd.DataFrame:
+    """Return the rows of a data file that are wanted: days as ordinals, texts as categories, running text as objects.
 
-    Raises ProjectError for faults and for rows that share their key, with their line in CSV.
+    With `columns` only those are read where that spares something, and returned. Raises ProjectError for faults and for
+    rows that share their key, with their line in CSV.
     """
     path, many = file.path_in(root), root / file.parquet_name
     parts = []
@@ -41,11 +45,14 @@ def read_frame(root: Path, file: DataFile, wanted: Wanted = ()) -> pd.DataFrame:
         table = _by_arrow(path, file)
         parts.append(_filtered(_by_rows(root, file) if table is None else table, wanted))
     if many.exists():
-        parts.append(_from_parquet(many, file, wanted))
+        parts.append(_from_parquet(many, file, wanted, list(columns) or None))
     if not parts:
         parts.append(_schema(file).empty_table())
-    frame = _framed(pa.concat_tables(parts).unify_dictionaries(), file)
-    if frame.duplicated(list(file.key)).any():
+    whole = pa.concat_tables(parts).unify_dictionaries()
+    if columns:
+        return _framed(whole.select(list(columns)), file)
+    frame = _framed(whole, file)
+    if file.key and frame.duplicated(list(file.key)).any():
         _check_once(root, file)
         frame = frame.drop_duplicates(list(file.key), keep="first")
     return frame
@@ -84,6 +91,7 @@ def _columns(root: Path, file: DataFile, wanted: Wanted, name: str) -> Iterator[
 
 def _schema(file: DataFile) -> pa.Schema:
     kinds = {name: pa.dictionary(pa.int32(), pa.string()) for name in file.columns}
+    kinds |= dict.fromkeys(file.prose, pa.string())
     kinds |= dict.fromkeys(file.dates, pa.date32()) | dict.fromkeys(file.numbers, pa.float64())
     return pa.schema([(name, kinds[name]) for name in file.columns])
 
@@ -98,9 +106,19 @@ def _by_arrow(path: Path, file: DataFile) -> pa.Table | None:
         table = csv.read_csv(path, convert_options=options, parse_options=csv.ParseOptions(newlines_in_values=True))
         known = set(file.required) <= set(table.column_names) <= set(file.columns)
         whole = _with_all_columns(table, schema) if known and _are_distinct(table.column_names) else None
+        whole = whole if whole is None else _unguarded(whole, file)
         return whole if whole is not None and _is_clean(whole, file) else None
     except (pa.ArrowInvalid, pa.ArrowKeyError, UnicodeDecodeError):
         return None
+
+
+def _unguarded(table: pa.Table, file: DataFile) -> pa.Table:
+    """Return a table whose running texts are as they were before they were made safe for spreadsheets."""
+    for name in file.prose:
+        column = table[name]
+        safe = pc.if_else(pc.match_substring_regex(column, _GUARDED), pc.utf8_slice_codeunits(column, 1), column)
+        table = table.set_column(table.schema.get_field_index(name), name, safe)
+    return table
 
 
 def _are_distinct(names: Sequence[str]) -> bool:
@@ -113,6 +131,8 @@ def _with_all_columns(table: pa.Table, schema: pa.Schema) -> pa.Table:
     for part in schema:
         if part.name in table.column_names:
             columns.append(table[part.name].cast(part.type))
+        elif pa.types.is_string(part.type):
+            columns.append(pa.array([""], pa.string()).take(pa.array(np.zeros(table.num_rows, np.int32))))
         elif pa.types.is_dictionary(part.type):
             nothing = pa.array(np.zeros(table.num_rows, np.int32))
             columns.append(pa.DictionaryArray.from_arrays(nothing, pa.array([""])))
@@ -128,6 +148,9 @@ def _is_clean(table: pa.Table, file: DataFile) -> bool:
         if pa.types.is_dictionary(part.type):
             texts = set(pc.unique(column).to_pylist())
             if any(text is None or text != text.strip() for text in texts) or (name in file.required and "" in texts):
+                return False
+        elif pa.types.is_string(part.type):
+            if name in file.required and pc.any(pc.equal(pc.utf8_trim_whitespace(column), "")).as_py():
                 return False
         elif name in file.required and column.null_count:
             return False
@@ -147,7 +170,7 @@ def _by_rows(root: Path, file: DataFile) -> pa.Table:
             if name in file.numbers:
                 columns[name].append(row.numbers.get(name))
             else:
-                text = row.text(name)
+                text = unguarded(row.text(name)) if name in file.prose else row.text(name)
                 columns[name].append((date.fromisoformat(text) if text else None) if name in file.dates else text)
     return pa.table(columns, schema=_schema(file))
 
@@ -184,7 +207,7 @@ def _from_parquet(path: Path, file: DataFile, wanted: Wanted, names: list[str] |
 
 
 def _framed(table: pa.Table, file: DataFile) -> pd.DataFrame:
-    for name in file.dates:
+    for name in (name for name in file.dates if name in table.column_names):
         place = table.schema.get_field_index(name)
         days = pc.fill_null(pc.add(table[name].cast(pa.int32()).cast(pa.int64()), _EPOCH), 0)
         table = table.set_column(place, name, days)
@@ -202,9 +225,12 @@ def write_frame(root: Path, file: DataFile, frame: pd.DataFrame) -> None:
     for part in _schema(file):
         column = frame[part.name]
         if part.name in file.dates:
-            columns[part.name] = pa.array(column - _EPOCH, pa.int32(), from_pandas=True).cast(pa.date32())
+            days = (column - _EPOCH).where(column > 0)
+            columns[part.name] = pa.array(days, pa.int32(), from_pandas=True).cast(pa.date32())
         elif part.name in file.numbers:
             columns[part.name] = pa.array(column, pa.float64(), from_pandas=True)
+        elif part.name in file.prose:
+            columns[part.name] = pa.array(column.astype(object), pa.string())
         else:
             columns[part.name] = pa.array(column.astype(str), pa.string()).dictionary_encode()
     table = pa.table(columns, schema=_schema(file))
@@ -224,8 +250,13 @@ def _as_csv(table: pa.Table, file: DataFile) -> bytes:
         column = table[part.name]
         if part.name in file.numbers and pc.all(pc.equal(column, pc.floor(column))).as_py() is not False:
             table = table.set_column(place, part.name, column.cast(pa.int64()))
-        elif pa.types.is_dictionary(part.type):
+        elif pa.types.is_dictionary(part.type) or pa.types.is_string(part.type):
             texts = column.cast(pa.string())
+            if part.name in file.prose:
+                # A spreadsheet would take it for a formula.
+                texts = pc.if_else(
+                    pc.match_substring_regex(texts, _FORMULA), pc.binary_join_element_wise("'", texts, ""), texts
+                )
             table = table.set_column(place, part.name, pc.if_else(pc.equal(texts, ""), None, texts))
     head = f"{','.join(file.columns)}\n".encode()
     try:

@@ -21,7 +21,7 @@ class DataFile:
     """What a data file must look like. `numbers` maps columns to their least and most allowed values.
 
     `dates` are columns of days as 2026-11-30; of `either`, one at least is filled in; `key` are the columns that no two
-    rows share. A file that's still called `old_name` is read on.
+    rows share; `prose` are columns of running text. A file that's still called `old_name` is read on.
     """
 
     name: str
@@ -31,6 +31,7 @@ class DataFile:
     dates: tuple[str, ...] = ()
     either: tuple[str, ...] = ()
     key: tuple[str, ...] = ()
+    prose: tuple[str, ...] = ()
     old_name: str = ""
 
     @property
@@ -57,8 +58,27 @@ class Row(NamedTuple):
 
 
 ANY = math.inf
+# A reply is ours; `stars_after` are those that its reader gave later. `featured` is `yes` or empty.
 REVIEWS = DataFile(
-    "data/reviews.csv", ("locale", "stars", "text", "date"), ("locale", "stars", "text"), {"stars": (1, 5)}
+    "data/reviews.csv",
+    (
+        "id",
+        "store",
+        "storefront",
+        "locale",
+        "date",
+        "version",
+        "stars",
+        "text",
+        "featured",
+        "reply",
+        "replied",
+        "stars_after",
+    ),
+    ("locale", "stars", "text"),
+    {"stars": (1, 5), "stars_after": (1, 5)},
+    dates=("date", "replied"),
+    prose=("text", "reply"),
 )
 LISTINGS = DataFile(
     "data/listings.csv",

@@ -180,8 +180,8 @@ def _mapped(kind: Kind, header: list[str], given: Given) -> dict[str, str]:
     return mapping
 
 
-def column_of(kind: Kind, ours: str, header: list[str], given: Mapping[str, str] | None = None) -> str:
-    """Return the column that's ours, as it's given or by its name; "" where there's none."""
+def column_of(kind: str, ours: str, header: list[str], given: Mapping[str, str] | None = None) -> str:
+    """Return the column that's ours, as it's given or by its name in the table of names; "" where there's none."""
     if chosen := next((theirs for theirs, name in (given or {}).items() if name == ours), ""):
         return chosen if chosen in header else ""
     # In the order of the names: the first is the likeliest.

@@ -5,6 +5,7 @@ The year ends on 2026-11-25. Files that are there are kept.
 
 import csv
 import io
+from collections.abc import Callable
 from datetime import date, timedelta
 from pathlib import Path
 from typing import Any
@@ -16,6 +17,7 @@ from tavolan.consoles.journal import Line, add_lines, line_of
 from tavolan.sample.write import HERE
 from tavolan.sample.year_experiments import count_rows
 from tavolan.sample.year_ranks import rank_rows
+from tavolan.sample.year_reviews import review_rows
 from tavolan.support.files import write_text
 
 LAST = date(2026, 11, 25)
@@ -64,12 +66,15 @@ def write_year(folder: Path) -> int:
         ],
     }  # fmt: skip
     written = 0
-    # The short table that comes with the texts gives way to a year's, unless somebody changed it.
-    short = (HERE / "data/ranks.csv").read_bytes()
-    ranks = folder / "data/ranks.csv"
-    if not ranks.exists() or ranks.read_bytes() == short:
-        files["data/ranks.csv"] = rank_rows(folder, LAST)
-        ranks.unlink(missing_ok=True)
+    # The short tables that come with the texts give way to a year's, unless somebody changed them.
+    longer: dict[str, Callable[[], list[list[Any]]]] = {
+        "data/ranks.csv": lambda: rank_rows(folder, LAST), "data/reviews.csv": lambda: review_rows(LAST, DAYS),
+    }  # fmt: skip
+    for name, rows_of in longer.items():
+        path = folder / name
+        if not path.exists() or path.read_bytes() == (HERE / name).read_bytes():
+            files[name] = rows_of()
+            path.unlink(missing_ok=True)
     for name, rows in files.items():
         if not (folder / name).exists():
             out = io.StringIO(newline="")

@@ -48,9 +48,7 @@ def gather(project: Project, locale: str) -> Iterator[SourceText]:
 
     Raises ProjectError when a data file can't be read.
     """
-    for line, cells, numbers in stream_data(project.root, REVIEWS):
-        if cells["locale"] == locale:
-            yield SourceText("reviews", f"line {line}", cells["text"], "", numbers["stars"])
+    yield from _reviews(project, locale)
     for row in _latest(stream_data(project.root, LISTINGS)):
         if row.text("locale") == locale:
             for name in ("title", "subtitle", "description"):
@@ -63,6 +61,18 @@ def gather(project: Project, locale: str) -> Iterator[SourceText]:
     for store in list(project.stores.values())[:1]:
         own = project.value(store.id, locale, store.rulebook.field_with("prose")).content
         yield from (SourceText("own description", "", line) for line in str(own or "").split("\n") if line.strip())
+
+
+def _reviews(project: Project, locale: str) -> Iterator[SourceText]:
+    for line, cells, numbers in stream_data(project.root, REVIEWS):
+        if cells["locale"] == locale:
+            yield SourceText("reviews", f"line {line}", cells["text"], "", numbers["stars"])
+    if (project.root / REVIEWS.parquet_name).exists():
+        from tavolan.project.data_tables import read_frame
+
+        frame = read_frame(project.root, REVIEWS, [("locale", "in", [locale])])
+        for name, text, stars in zip(frame["id"], frame["text"], frame["stars"], strict=True):
+            yield SourceText("reviews", str(name), text, "", stars)
 
 
 def _latest(listings: Iterable[Row]) -> Iterator[Row]:
@@ -112,7 +122,7 @@ def mine(
     fillers = frozenset(split.fold(word, match.language) for word in fillers) | function_words(language)
     facts = Facts()
     corpus = corpus_of(facts.noted(gather(project, locale)), match, progress)
-    rules, forms = _rules(project, corpus, match, fillers)
+    rules, forms = word_rules(project, corpus, match, fillers)
     subject = _subject_words(project, locale, match, fillers)
     about = np.zeros(corpus.count, np.bool_)
     on_subject = np.array([form in subject for form in forms], np.bool_)
@@ -135,7 +145,7 @@ def mine(
     return Mining(sorted(described, key=lambda one: (one.covered, -one.score, -one.texts, one.phrase)), total)
 
 
-def _rules(
+def word_rules(
     project: Project, corpus: Corpus, match: split.Matching, fillers: frozenset[str]
 ) -> tuple[WordRules, list[str]]:
     """Return what words may do in a candidate, and the forms by their number."""

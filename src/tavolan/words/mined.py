@@ -69,7 +69,7 @@ def describe(
     corpus: Corpus, facts: Facts, ranked: list[tuple[float, int]], numbers: Longs, places: Longs, size: int
 ) -> list[Mined]:
     """Return candidates of one length with their sources; `numbers` says which is at which of the `places`."""
-    spelled = _spelled(corpus, len(ranked), numbers, places, size)
+    spelled = spelled_phrases(corpus, len(ranked), numbers, places, size)
     found = [Mined(phrase, score, texts) for phrase, (score, texts) in zip(spelled, ranked, strict=True)]
     both = distinct(numbers * corpus.count + corpus.texts[places])
     number, text = both // max(1, corpus.count), both % max(1, corpus.count)
@@ -102,7 +102,7 @@ def _add_people(found: list[Mined], facts: Facts, number: Longs, text: Longs) ->
         one.stars = float(total / count) if count else None
 
 
-def _spelled(corpus: Corpus, count: int, numbers: Longs, places: Longs, size: int) -> list[str]:
+def spelled_phrases(corpus: Corpus, count: int, numbers: Longs, places: Longs, size: int) -> list[str]:
     """Return how each candidate is written most often, of equals the first by alphabet."""
     best: list[tuple[int, str]] = [(0, "")] * count
     if not len(places):

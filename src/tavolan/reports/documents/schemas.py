@@ -6,7 +6,7 @@ from pydantic import TypeAdapter
 from pydantic.json_schema import GenerateJsonSchema
 
 from tavolan.project.json_schemas import DRAFT
-from tavolan.reports.documents import experiment_shapes, hand_over_shapes, results_shapes, shapes
+from tavolan.reports.documents import experiment_shapes, hand_over_shapes, results_shapes, review_shapes, shapes
 
 # The shape of each document by its id and version, as its `schema` names it.
 SHAPES: dict[str, type] = {
@@ -30,6 +30,7 @@ SHAPES: dict[str, type] = {
     "pack@1": shapes.Pack,
     "plan@1": shapes.Plan,
     "push@1": hand_over_shapes.Push,
+    "queue@1": review_shapes.QueueDocument,
     "ranks@1": results_shapes.Ranks,
     "render@1": shapes.Render,
     "report@1": results_shapes.Report,
@@ -42,6 +43,7 @@ SHAPES: dict[str, type] = {
     "suggestions@1": shapes.Suggestions,
     "swap@1": shapes.Swap,
     "text@1": shapes.Text,
+    "themes@1": review_shapes.ThemesDocument,
     "title@1": shapes.Title,
     "verdict@1": experiment_shapes.ExperimentVerdict,
     "wins@1": results_shapes.WinsDocument,

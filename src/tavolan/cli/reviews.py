@@ -1,0 +1,150 @@
+"""`tavolan reviews`."""
+
+from __future__ import annotations
+
+from datetime import date
+from pathlib import Path
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from tavolan.cli.common import (
+    JsonOption,
+    LocaleOption,
+    ProjectOption,
+    StoreOption,
+    console,
+    open_project,
+    print_json,
+    progress_bar,
+    styled,
+    write_figure,
+)
+from tavolan.cli.results_options import FigureOption, StorefrontOption, open_stores
+
+if TYPE_CHECKING:
+    from tavolan.project.model import Project
+    from tavolan.reviews.importing import ImportedReviews
+
+app = typer.Typer(help="What to answer first, and what people praise and complain about.", no_args_is_help=True)
+
+
+@app.callback()
+def reviews() -> None:
+    """What to answer first, and what people praise and complain about."""
+
+
+@app.command(name="import")
+def import_reviews(
+    files: Annotated[list[Path] | None, typer.Argument(help="CSV or XLSX exports.", metavar="FILES")] = None,
+    project: ProjectOption = None,
+    store: Annotated[str, typer.Option("--store", help="The store, where no column says it.")] = "",
+    storefront: Annotated[str, typer.Option("--storefront", help="The country, where no column says it.")] = "",
+    locale: Annotated[str, typer.Option("--locale", help="The language, where no column says it.")] = "",
+    map: Annotated[str, typer.Option("--map", help="Columns by hand: 'Their name=ours,…'.")] = "",
+    day_order: Annotated[str, typer.Option("--day-order", help="dmy or mdy, where 3/4 may be both.")] = "",
+    from_console: Annotated[bool, typer.Option("--from-console", help="Fetch them from the consoles.")] = False,
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="Show what would be taken in, write nothing.")] = False,
+) -> None:
+    """Take reviews in: columns are guessed and shown, those that are there already updated, none doubled."""
+    from tavolan.consoles.comparison import console_stores
+    from tavolan.errors import UsageError
+    from tavolan.exchange.foreign_table import column_map
+    from tavolan.reviews.importing import fetch_reviews, read_review_export
+
+    if day_order not in ("", "dmy", "mdy"):
+        raise UsageError(f'--day-order can\'t be "{day_order}"', "Write dmy or mdy.")
+    if bool(files) == from_console:
+        raise UsageError(
+            "nothing to take in" if not files else "either files or a console", "Name files, or give --from-console."
+        )
+    opened = open_project(project, write=not dry_run)
+    if store:
+        opened.pick("--store", [store], list(opened.stores))
+    only = next(iter(opened.stores)) if len(opened.stores) == 1 else ""
+    values = {"store": store or only, "storefront": storefront, "locale": locale}
+    order = "dmy" if day_order == "dmy" else "mdy" if day_order else None
+    found = []
+    for path in files or ():
+        with progress_bar(f"Reading {path.name}"):
+            found.append(read_review_export(opened, path, column_map(map), values, order))  # type: ignore[arg-type]
+    for name in console_stores(opened, [store] if store else []) if from_console else ():
+        with progress_bar(f"Fetching reviews of {name}"):
+            found.append(fetch_reviews(opened, name))
+    for done in found:
+        _take_in(opened, done, dry_run)
+
+
+def _take_in(project: Project, done: ImportedReviews, dry_run: bool) -> None:
+    from tavolan.reports.number_words import counted
+    from tavolan.reviews.importing import merge_reviews, write_reviews
+
+    with progress_bar(f"Merging {done.path.name}"):
+        after = merge_reviews(project, done.rows)
+        if not dry_run:
+            write_reviews(project, after)
+    out = console()
+    out.print(styled("[bold]{}[/]", done.path), soft_wrap=True)
+    for ours, theirs in done.mapping.items():
+        if ours != theirs:
+            out.print(styled("   {} ← {}", ours, theirs))
+    if done.not_kept:
+        out.print(styled("   [dim]no place for: {}[/]", ", ".join(done.not_kept)), soft_wrap=True)
+    for repair in done.repairs:
+        out.print(styled("   [yellow]{}[/]", repair), soft_wrap=True)
+    verb = "would be new" if dry_run else "new"
+    out.print(f"   {counted(after.added, 'review')} {verb}, {after.changed} changed, {after.same} there already")
+
+
+@app.command()
+def queue(
+    project: ProjectOption = None,
+    store: StoreOption = None,
+    storefront: StorefrontOption = None,
+    locale: LocaleOption = None,
+    top: Annotated[int, typer.Option("--top", min=1, help="How many to show.")] = 10,
+    json: JsonOption = False,
+) -> None:
+    """Show what to answer first: featured ones, those changed since your reply, low stars, praise last."""
+    from tavolan.reports.documents.reviews import queue_document
+    from tavolan.reports.reviewtables import print_queue
+    from tavolan.reviews.queue import review_queue
+
+    opened, stores = open_stores(project, store)
+    with progress_bar("Reading"):
+        found = review_queue(opened, date.today(), stores, storefront or (), locale or (), top)
+    if json:
+        print_json(queue_document(found))
+    else:
+        print_queue(console(), found)
+
+
+@app.command()
+def themes(
+    locale: Annotated[str, typer.Option("--locale", help="Whose reviews; else the source locale's.")] = "",
+    project: ProjectOption = None,
+    store: StoreOption = None,
+    storefront: StorefrontOption = None,
+    least: Annotated[int, typer.Option("--least", min=2, help="Fewest reviews that must hold it.")] = 3,
+    top: Annotated[int, typer.Option("--top", min=1, help="How many of each kind.")] = 10,
+    figure: FigureOption = None,
+    why: Annotated[bool, typer.Option("--why", help="Say by which method.")] = False,
+    json: JsonOption = False,
+) -> None:
+    """Show what people praise and complain about, what the newest version did to it, and what no picture shows yet."""
+    from tavolan.reports.documents.reviews import themes_document
+    from tavolan.reports.reviewtables import print_themes
+    from tavolan.reviews.themes import themes_of
+
+    opened, stores = open_stores(project, store)
+    tag = opened.pick("--locale", [locale], opened.app.locales)[0] if locale else opened.source_locale
+    with progress_bar("Reading") as move:
+        found = themes_of(opened, tag, stores, storefront or (), least, top, lambda texts: move(texts, None))
+    if figure:
+        from tavolan.reports.figures.theme_chart import theme_chart
+
+        write_figure(figure, lambda kind: theme_chart(found, kind))
+    if json:
+        print_json(themes_document(found))
+    else:
+        print_themes(console(), found, why)

@@ -1,0 +1,71 @@
+"""The shapes of documents about reviews."""
+
+from typing import Literal
+
+from tavolan.reports.documents.document_part import DocumentPart
+from tavolan.reports.documents.results_shapes import IntervalPart
+from tavolan.reviews.queue import Reason
+from tavolan.reviews.themes import Kind
+
+
+class WaitingPart(DocumentPart):
+    id: str
+    store: str
+    storefront: str
+    locale: str
+    day: str | None
+    version: str
+    stars: int
+    text: str
+    reply: str
+    reason: Reason
+    days: int | None
+    """Since it was written; null where the day isn't known."""
+
+
+class QueueDocument(DocumentPart):
+    """Printed by `tavolan reviews queue --json`."""
+
+    first: list[WaitingPart]
+    waiting: int
+    """How many wait in all."""
+    reviews: int
+    answered: IntervalPart
+    wait: float | None
+    """Days until a reply, the median."""
+    rated_anew: int
+    """How many were rated anew after a reply."""
+    before: float | None
+    """Their mean stars before, and `after`."""
+    after: float | None
+
+
+class ThemePart(DocumentPart):
+    phrase: str
+    kind: Kind
+    score: float
+    """Dunning's G²."""
+    texts: int
+    share: IntervalPart
+    newest: IntervalPart
+    """The share in reviews of the newest version, and `earlier` in those of all before it."""
+    earlier: IntervalPart
+    stars: float
+    example: str
+    trend: Literal["more", "less", ""]
+    """Whether the newest version's reviews say it more or less often; empty where nobody can tell."""
+    target: bool
+    shown: bool
+    """Whether a caption of a picture says it."""
+    storefronts: dict[str, int]
+    also: list[str]
+    """Phrases that stand in nearly the same reviews."""
+
+
+class ThemesDocument(DocumentPart):
+    """Printed by `tavolan reviews themes --json`."""
+
+    locale: str
+    reviews: int
+    version: str
+    themes: list[ThemePart]

@@ -1,0 +1,1 @@
+"""Reviews: what to answer first, what people praise and complain about."""
