@@ -4,8 +4,10 @@ import io
 import json
 import tomllib
 import zipfile
+from pathlib import Path
 
 import pytest
+from jsonschema import Draft202012Validator
 
 import tavolan
 from conftest import run_tavolan
@@ -50,6 +52,8 @@ def test_only_what_differs_is_made_and_only_once(rendered):
     assert [variant.made for variant in again] == [0, 0] and again[1].kept == words.made
     with zipfile.ZipFile(swapped.pack) as archive:
         manifest = json.loads(archive.read("manifest.json"))
+        schema = json.loads((Path(__file__).parents[2] / "docs/schemas/variant@1.json").read_text("utf-8"))
+        Draft202012Validator(schema).validate(manifest)
         files = [entry["file"] for entry in manifest["files"]]
         assert files[:2] == ["phone-6.9/en-US/01-kiln.png", "phone-6.9/en-US/02-home.png"]
         home = next((rendered / "out/shots/ios/phone-6.9/en-US").glob("*home.png"))

@@ -281,7 +281,8 @@ def test_a_font_replaced_while_we_run_is_painted_and_recorded(rendered, in_place
     assert latin <= set(made(rendered).why)
     after = digests(rendered)
     assert all(before[name] != after[name] for name in latin)
-    # A process that begins with the new font finds all as it would paint it.
-    shutil.rmtree(rendered / "out")
-    assert run_tavolan("shots", "render", cwd=rendered).code == 0
-    assert digests(rendered) == after
+    if not in_place:
+        # A process that begins with the new font finds all as it would paint it.
+        shutil.rmtree(rendered / "out")
+        assert run_tavolan("shots", "render", cwd=rendered).code == 0
+        assert digests(rendered) == after

@@ -17,7 +17,7 @@ from tavolan.sample.year import write_year
 
 SCHEMAS = Path(__file__).parents[2] / "docs" / "schemas"
 # What needs more than a project to be printed: tested where that is.
-ELSEWHERE = {"pack@1", "baseline@1", "compare@1", "push@1", "journal@1"}
+ELSEWHERE = {"pack@1", "baseline@1", "compare@1", "push@1", "journal@1", "variant@1"}
 # Which command prints which document, in the sample project or the small rendered one.
 PRINTED = {
     "check@1": ("check",),
@@ -142,9 +142,9 @@ def _keys(schema, parts, seen):
         yield from _keys(below, parts, seen)
 
 
-@pytest.mark.parametrize("name", ["tavolan", "shots", "copy", "rulebook"])
+@pytest.mark.parametrize("name", ["tavolan", "shots", "copy", "rulebook", "experiment"])
 def test_the_page_of_files_names_every_key(name):
     schema = run_tavolan("schema", name).json
-    page = (SCHEMAS.parent / "files.md").read_text("utf-8")
+    page = (SCHEMAS.parent / ("experiments.md" if name == "experiment" else "files.md")).read_text("utf-8")
     known = set(re.findall(r"[A-Za-z_][\w-]*", page))
     assert {key for key in _keys(schema, schema.get("$defs", {}), set()) if key not in known} == set()

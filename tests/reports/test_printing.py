@@ -69,6 +69,7 @@ def hostile(project):
         ["copy", "choose", "en-US", "subtitle", "1", "--force", "--dry-run"],
         ["copy", "set", "en-US", "promo", "[/s] :smile:", "--dry-run"], ["terms", "cover", "--all"],
         ["terms", "cover"], ["terms", "cover", "--matrix"], ["terms", "mine", "--locale", "en-US"],
+        ["reviews", "queue"], ["reviews", "themes"],
         ["terms", "score"], ["terms", "fit", "--locale", "en-US"], ["terms", "lists"],
         ["terms", "title", "--locale", "en-US"], ["terms", "plan", "--locale", "en-US", "--why"],
         ["locale", "status", "--units"], ["locale", "send"], ["locale", "suggest"], ["notes", "show"],

@@ -110,3 +110,22 @@ class LearnedDocument(DocumentPart):
     """How many told anything."""
     factor: float | None
     """What came out by what was expected, the median."""
+
+
+class VariantFile(DocumentPart):
+    file: str
+    bytes: int
+    sha256: str
+    key: str
+    """Digest of all that decides what the picture looks like."""
+
+
+class VariantPack(DocumentPart):
+    """`manifest.json` of a variant's pack: `tavolan experiment build`."""
+
+    experiment: str
+    variant: str
+    store: str
+    texts: dict[str, dict[str, str]]
+    """What's other than on the present page, by locale and field."""
+    files: list[VariantFile]

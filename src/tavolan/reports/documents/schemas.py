@@ -45,6 +45,7 @@ SHAPES: dict[str, type] = {
     "text@1": shapes.Text,
     "themes@1": review_shapes.ThemesDocument,
     "title@1": shapes.Title,
+    "variant@1": experiment_shapes.VariantPack,
     "verdict@1": experiment_shapes.ExperimentVerdict,
     "wins@1": results_shapes.WinsDocument,
     "worth@1": results_shapes.WorthDocument,
