@@ -87,7 +87,7 @@ def steps(base: Path, name: str) -> tuple[int, dict[str, bytes]]:
     return counted, left
 
 
-@pytest.mark.parametrize("number", range(200 if SEARCH else 2))
+@pytest.mark.parametrize("number", range(200 if SEARCH else 1))
 def test_a_render_killed_at_any_moment_is_made_up_for(base: Path, tmp_path: Path, number: int) -> None:
     root = again(base, tmp_path / "killed")
     shutil.rmtree(root / "out/shots")
@@ -112,11 +112,10 @@ def without_out(files: dict[str, bytes]) -> dict[str, bytes]:
 
 
 def some(name: str, count: int) -> list[int]:
-    """Which steps are tried: a few of them, spread; all in a search."""
+    """Which steps are tried: one of them; all in a search."""
     if SEARCH:
         return list(range(1, count + 1))
-    wanted = 2 if name in OFTEN else 1
-    return sorted(random.Random(name).sample(range(1, count + 1), min(wanted, count)))
+    return [random.Random(name).randint(1, count)]
 
 
 @pytest.mark.parametrize("name", COMMANDS)

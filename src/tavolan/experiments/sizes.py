@@ -17,7 +17,7 @@ from tavolan.experiments.sequential import inflation
 
 # Stores end an experiment after so many days.
 MOST_DAYS = 90
-_WEEK = 7
+_WEEK, _ROUNDS = 7, 6
 
 
 @dataclass(frozen=True)
@@ -67,9 +67,13 @@ def _days(fixed: float, a_day: float, sides: int, error: float, power: float) ->
     """Return the whole weeks, in days, that a size takes; 0 where nobody comes."""
     if a_day <= 0:
         return 0
+    # More looks take a little more: a few rounds settle it. More weeks than this can't be had anyway.
     days = _WEEK
-    while days <= 10 * MOST_DAYS and fixed * inflation(min(days, MOST_DAYS), error, power) * sides > a_day * days:
-        days += _WEEK
+    for _ in range(_ROUNDS):
+        needed = fixed * inflation(min(days, MOST_DAYS), error, power) * sides / a_day
+        if needed <= days or days > MOST_DAYS:
+            return days
+        days = math.ceil(min(needed, 10 * MOST_DAYS) / _WEEK) * _WEEK
     return days
 
 
