@@ -115,7 +115,7 @@ def test_from_idea_to_learned(kilnary, year, tmp_path):
     assert (tmp_path / "j.png").read_bytes().startswith(b"\x89PNG")
     replace(path, 'outcome = "better"', 'outcome = "better"\nwhy = "Short words sell."')
     learned = run("learned", "--json").json
-    assert learned["as_expected"] == learned["told"] == 1 and learned["factor"] > 1
+    assert learned["as_expected"] == learned["clear"] == 1 and learned["factor"] > 1
     assert "Short words sell." in run("learned").out and "learned" in run("list").out
     assert run("show", "first-word").code == 2
 

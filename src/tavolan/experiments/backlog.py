@@ -8,10 +8,12 @@ gain     = expected change x installs a month of the store and storefronts, as t
 import math
 from dataclasses import dataclass
 from datetime import date
+from statistics import median
 
 import pandas as pd
 
 from tavolan.experiments.files import STATES, Experiment, State
+from tavolan.experiments.running import judge_experiment
 from tavolan.project.model import Project
 from tavolan.results.metrics import of_places, read_metrics, rows_in
 from tavolan.results.periods import Period, period_of
@@ -58,29 +60,25 @@ def _installs_a_month(rows: pd.DataFrame) -> float:
 class Learned:
     """All experiments that ended, and how well our expectations predict.
 
-    `as_expected` counts those that went the way that was expected, of `told` that told anything. `factor` is what came
-    out by what was expected, the median of those with a measured ratio; NaN without any.
+    `as_expected` counts those that went the way that was expected, of `clear` with a clear outcome. `factor` is what
+    came out by what was expected, the median of those with a measured ratio; NaN without any.
     """
 
     entries: list[Experiment]
     as_expected: int
-    told: int
+    clear: int
     factor: float
 
 
 def learned(project: Project, experiments: list[Experiment], today: date) -> Learned:
     """Return what was learned from all experiments that have an outcome."""
-    from statistics import median
-
-    from tavolan.experiments.running import judge_experiment
-
     ended = [one for one in experiments if one.table.outcome]
-    told = [one for one in ended if one.table.outcome != "unknown"]
+    clear = [one for one in ended if one.table.outcome != "unknown"]
     hoped = {1.0: "better", -1.0: "worse"}
-    right = sum(one.table.outcome == hoped[math.copysign(1, one.table.expected)] for one in told)
+    right = sum(one.table.outcome == hoped[math.copysign(1, one.table.expected)] for one in clear)
     factors = []
     for one in ended:
         if one.table.start and one.table.visitors and one.table.variant:
             ratios = [each.ratio.value for each in judge_experiment(project, one, today).verdict.judgements]
             factors += [math.log(ratio) / math.log1p(one.table.expected) for ratio in ratios if ratio > 0]
-    return Learned(ended, right, len(told), median(factors) if factors else math.nan)
+    return Learned(ended, right, len(clear), median(factors) if factors else math.nan)

@@ -191,7 +191,10 @@ def judge_experiment(project: Project, one: Experiment, today: date) -> Judged:
 
 
 def write_outcome(project: Project, found: Judged) -> None:
-    """Write outcome and winner into the experiment's file. Raises UsageError while it can't be told and isn't over."""
+    """Write outcome and winner into the experiment's file.
+
+    Raises UsageError while nobody can tell and it isn't over, and where visitors weren't split as planned.
+    """
     outcomes = {one.outcome for one in found.verdict.judgements}
     if found.verdict.is_split_wrong:
         raise UsageError("visitors weren't split as planned: there's no outcome", "Find out why, and start anew.")

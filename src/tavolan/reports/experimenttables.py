@@ -167,6 +167,6 @@ def print_learned(console: Console, found: Learned) -> None:
         why = SafeText(one.table.why or "not written down yet")
         table.add_row(SafeText(one.id, "bold"), f"{one.table.expected:+.0%}", *cells, why)
     console.print(table)
-    console.print(f"{found.as_expected} of {found.told} that told anything went as expected.")
+    console.print(f"{found.as_expected} of {found.clear} with a clear outcome went as expected.")
     if not math.isnan(found.factor):
         console.print(f"Effects were {found.factor:.1f} times as large as expected, by the median.")

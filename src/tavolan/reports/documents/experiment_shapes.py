@@ -106,8 +106,8 @@ class LearnedDocument(DocumentPart):
 
     experiments: list[LearnedPart]
     as_expected: int
-    told: int
-    """How many told anything."""
+    clear: int
+    """How many had a clear outcome."""
     factor: float | None
     """What came out by what was expected, the median."""
 

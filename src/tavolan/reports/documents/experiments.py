@@ -67,6 +67,6 @@ def learned_document(found: Learned) -> Document:
         for one in found.entries
     ]  # fmt: skip
     return {
-        "schema": "tavolan/learned@1", "experiments": rows, "as_expected": found.as_expected, "told": found.told,
+        "schema": "tavolan/learned@1", "experiments": rows, "as_expected": found.as_expected, "clear": found.clear,
         "factor": _finite(found.factor),
     }  # fmt: skip
