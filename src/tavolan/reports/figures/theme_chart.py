@@ -5,6 +5,8 @@ from tavolan.reports.figures.style import BEST, GRID, INK, NOW, chart_style
 from tavolan.reviews.themes import Themes
 
 _MOST = 10
+# Beside the longest line there's room for its count.
+_ROOM = 1.18
 
 
 def theme_chart(found: Themes, kind: str = "png") -> bytes:
@@ -25,8 +27,7 @@ def theme_chart(found: Themes, kind: str = "png") -> bytes:
                               color=INK, fontsize=11)  # fmt: skip
             axes.set_yticks(range(len(themes)), [theme.phrase for theme in themes])
             axes.set_ylim(max(len(themes), 1) - 0.4, -0.6)
-            axes.set_xlim(left=0)
-            axes.margins(x=0.15)
+            axes.set_xlim(0, _ROOM * max((theme.share.high for theme in themes), default=1))
             axes.xaxis.set_major_formatter(PercentFormatter(1, decimals=0))
             axes.set_title(name, loc="left", fontsize=15)
             axes.grid(axis="x", color=GRID)
