@@ -28,7 +28,7 @@ def theme_chart(found: Themes, kind: str = "png") -> bytes:
             axes.set_yticks(range(len(themes)), [theme.phrase for theme in themes])
             axes.set_ylim(max(len(themes), 1) - 0.4, -0.6)
             axes.set_xlim(0, _ROOM * max((theme.share.high for theme in themes), default=1))
-            axes.xaxis.set_major_formatter(PercentFormatter(1, decimals=0))
+            axes.xaxis.set_major_formatter(PercentFormatter(1))
             axes.set_title(name, loc="left", fontsize=15)
             axes.grid(axis="x", color=GRID)
             axes.set_axisbelow(True)
