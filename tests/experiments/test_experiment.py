@@ -85,7 +85,8 @@ def test_sizes_come_from_the_projects_own_rates(year):
 
 
 def test_from_idea_to_learned(kilnary, year, tmp_path):
-    (kilnary / "data/metrics.csv").write_bytes((year / "data/metrics.csv").read_bytes())
+    head, *rows = (year / "data/metrics.csv").read_text("utf-8").splitlines(keepends=True)
+    (kilnary / "data/metrics.csv").write_text(head + "".join(row for row in rows if ",ios,US," in row))
 
     def run(*command):
         return run_tavolan("experiment", *command, cwd=kilnary)

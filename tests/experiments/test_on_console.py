@@ -19,8 +19,8 @@ def console(project, year):
     config.write_text(config.read_text("utf-8") + f'\n[console.ios]\nurl = "{server.address}"\napp = "potto-ios"\n'
                       'client_id_env = "POTTO_ID"\nclient_secret_env = "POTTO_SECRET"\n', "utf-8")  # fmt: skip
     (project / "data").mkdir()
-    rows = (year / "data/metrics.csv").read_text("utf-8").splitlines(keepends=True)
-    (project / "data/metrics.csv").write_text("".join(row for row in rows if ",android," not in row))
+    head, *rows = (year / "data/metrics.csv").read_text("utf-8").splitlines(keepends=True)
+    (project / "data/metrics.csv").write_text(head + "".join(row for row in rows if ",ios,US," in row))
     (project / "experiments").mkdir()
     text = 'hypothesis = "h"\nstore = "ios"\nstorefronts = ["US"]\nexpected = 0.2\n[variant.bold]\nlook = "rise"\n[variant.shy]\nlook = "stand"\n'
     for name in ("first", "second"):
