@@ -60,6 +60,9 @@ def test_texts_from_outside_are_never_mark_up(year, tmp_path, project):
 
 def test_months_without_data_and_no_months_are_refused(year):
     kilnary = tavolan.open_project(year)
-    for month, message in (("2026-13", "can't be"), ("November", "can't be"), ("2027-01", "no data of 2027-01")):
+    for month, message in (("2026-13", "can't be"), ("November", "can't be"), ("2027-01", "no data of 2027-01"),
+                           ("2025-01", "neither metrics nor ranks of 2025-01-01")):  # fmt: skip
         with pytest.raises(UsageError, match=message):
             month_results(kilnary, month)
+    with pytest.raises(UsageError, match="neither metrics nor ranks"):
+        month_results(kilnary, storefronts=("AQ",))

@@ -61,5 +61,8 @@ def test_the_command(year, tmp_path):
     assert (tmp_path / "r.png").read_bytes().startswith(b"\x89PNG")
     only = run_tavolan("results", "rivals", "--app", "Claywise", "--days", "30", cwd=year).out
     assert "Emberloom" not in only and "no change of another app's listing" in only
+    for option, name, message in (("--list", "seasnal", 'no list "seasnal"'), ("--app", "Claywis", '"Claywise"?')):
+        unknown = run_tavolan("results", "rivals", option, name, cwd=year)
+        assert unknown.code == 2 and message in unknown.err
     with pytest.raises(UsageError, match="no such ranks"):
         rivals(tavolan.open_project(year), storefronts=("FR",))

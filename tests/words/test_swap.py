@@ -55,6 +55,8 @@ def test_words_are_swapped_as_search_sees_them(kilnary_texts):
 def test_a_swap_that_makes_no_sense_is_refused(kilnary_texts, out, into, message):
     with pytest.raises(UsageError, match=message):
         swap_words(tavolan.open_project(kilnary_texts), out, into)
+    with pytest.raises(UsageError, match='no field "titel"'):
+        swap_words(tavolan.open_project(kilnary_texts), "log", "tracker", [], ["titel"])
 
 
 def test_the_command_shows_and_writes(kilnary_texts):

@@ -3,10 +3,10 @@
 from dataclasses import dataclass, replace
 from datetime import date
 
-from tavolan.errors import UnknownNameError, UsageError
+from tavolan.errors import UsageError
 from tavolan.project.model import Project
 from tavolan.results.periods import Campaign, Change, Period, changes_of, read_campaigns
-from tavolan.results.ranks import Selection, lists_by_phrase, phrases_of, read_ranks, written_phrases
+from tavolan.results.ranks import Selection, check_names, lists_by_phrase, phrases_of, read_ranks, written_phrases
 from tavolan.words.known_ranks import measured_app
 from tavolan.words.split import fold
 
@@ -55,12 +55,9 @@ def rank_history(project: Project, selection: Selection, lists: tuple[str, ...] 
 
     Our ranks, or those that `measured_by` names in their place, come first.
 
-    Raises UsageError for a list that isn't in `terms/`, and where there are no such ranks.
+    Raises UsageError for a list that isn't in `terms/`, an app without ranks, and where there are no such ranks.
     """
-    known = {term.list for terms in project.terms.values() for term in terms if term.list}
-    for name in lists:
-        if name not in known:
-            raise UnknownNameError("terms/ has no list", name, known, option="--list")
+    check_names(project, lists, selection.apps)
     phrases = {fold(phrase) for phrase in (*selection.phrases, *phrases_of(project, lists))}
     of_phrase = lists_by_phrase(project)
     written = written_phrases(project, phrases or of_phrase.keys())

@@ -10,7 +10,7 @@ from tavolan.errors import UsageError
 from tavolan.project.model import Project
 from tavolan.results.effect import ChangeEffect, Question, effect_of, read_figures
 from tavolan.results.funnel import FunnelReport, funnel_report
-from tavolan.results.metrics import rows_in
+from tavolan.results.metrics import of_places, rows_in
 from tavolan.results.moved import Moved, what_moved
 from tavolan.results.periods import Period
 from tavolan.results.ranks import Selection, newest_day
@@ -56,6 +56,10 @@ def month_results(
     if not known:
         raise UsageError("there are neither metrics nor ranks of ours", NO_RANKS)
     period = _period(month, max(known))
+    has_metrics = not rows_in(of_places(figures.metrics, storefronts=storefronts), period).empty
+    has_ranks = newest_day(project, Selection(stores, storefronts, apps=(app,), period=period)) is not None
+    if not (has_metrics or has_ranks):
+        raise UsageError(f"there are neither metrics nor ranks of {period}", "Choose another month, or storefront.")
     say = progress or (lambda _done, _total: None)
     say(0, 5)
     moved = what_moved(project, stores, storefronts, first=period.first, last=period.last)
@@ -64,10 +68,8 @@ def month_results(
     reach = Period(period.first - timedelta(days=question.after + question.settle), period.last)
     changes = [one for one in figures.changes if one.store in own and reach.holds(one.day)]
     effects = [effect_of(figures, one, question) for one in changes]
-    has_metrics = not rows_in(figures.metrics, period).empty
     funnel = funnel_report(project, stores, storefronts, first=period.first, last=period.last) if has_metrics else None
     say(2, 5)
-    has_ranks = last_rank is not None and last_rank >= period.first
     first_share = period.last - timedelta(days=_SHARE_DAYS)
     shares = search_shares(project, stores, storefronts, (), Period(first_share, period.last)) if has_ranks else []
     say(3, 5)

@@ -7,6 +7,7 @@ from datetime import date
 
 import pandas as pd
 
+from tavolan.errors import UnknownNameError
 from tavolan.project.data_tables import Wanted, last_day, read_frame, texts_of
 from tavolan.project.datafile import RANKS
 from tavolan.project.model import Project
@@ -72,6 +73,17 @@ def lists_by_phrase(project: Project) -> dict[str, list[str]]:
         for term in terms:
             found.setdefault(fold(term.phrase), []).extend([term.list] if term.list else [])
     return found
+
+
+def check_names(project: Project, lists: Collection[str], apps: Collection[str]) -> None:
+    """Raise UnknownNameError for a list that isn't in `terms/`, and for an app that has no ranks."""
+    known = {term.list for terms in project.terms.values() for term in terms if term.list}
+    for name in lists:
+        if name not in known:
+            raise UnknownNameError("terms/ has no list", name, known, option="--list")
+    for name in apps:
+        if name not in (there := texts_of(project.root, RANKS, "app")):
+            raise UnknownNameError(f"{RANKS.name} has no app", name, filter(None, there), option="--app")
 
 
 def phrases_of(project: Project, lists: Collection[str]) -> list[str]:

@@ -16,7 +16,7 @@ from tavolan.project.datafile import LISTINGS, Row, read_data
 from tavolan.project.model import Project
 from tavolan.results.periods import Period, period_of
 from tavolan.results.rank_effect import RankShift, rank_shifts
-from tavolan.results.ranks import Selection, last_of, newest_day, phrases_of, read_ranks, written_phrases
+from tavolan.results.ranks import Selection, check_names, last_of, newest_day, phrases_of, read_ranks, written_phrases
 from tavolan.words.changed_words import ChangedWords, changed_words, forms_of, holds_any
 from tavolan.words.known_ranks import KnownRank, measured_app
 from tavolan.words.split import fold, language_matching
@@ -75,9 +75,11 @@ def rivals(
 ) -> Rivals:  # fmt: skip
     """Return the ranks of our app and others, phrase by phrase, and what the others changed in the period.
 
-    Raises UsageError where there are no ranks, ProjectError for faults in the files.
+    Raises UsageError where there are no ranks, and for lists and apps that aren't there; ProjectError for faults in the
+    files.
     """
     ours, chosen = measured_app(project), tuple(apps)
+    check_names(project, lists, chosen)
     phrases = written_phrases(project, {fold(phrase) for phrase in phrases_of(project, lists)}) if lists else ()
     wanted = Selection(stores, storefronts, phrases, (ours, *chosen) if chosen else ())
     newest = newest_day(project, wanted)

@@ -69,6 +69,9 @@ def swap_words(
     if not out and not list(locales):
         raise UsageError("nothing says where to add it", "Name a locale: --locale TAG.")
     texts = Texts(project)
+    for field in fields:
+        # Raises UnknownNameError for one that there isn't.
+        texts.key(field)
     changes = _changes(texts, out, into, list(locales), list(fields), chosen)
     if not changes:
         where = f"no text of {', '.join(locales) or 'any locale'}"
