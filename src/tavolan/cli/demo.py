@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import date
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -95,6 +96,8 @@ def _walk(out: Console, project: Project, full: bool) -> None:
 
 def _results(out: Console, project: Project) -> Path:
     """Show the digest of the last weeks, the effect of each change, and the step to repair; write a month's report."""
+    from tavolan.experiments.backlog import backlog
+    from tavolan.experiments.files import read_experiments
     from tavolan.reports.month_page import month_page
     from tavolan.reports.movedtable import print_moved
     from tavolan.reports.resultstables import print_effects, repair_words
@@ -110,7 +113,8 @@ def _results(out: Console, project: Project) -> Path:
     if repair := funnel_report(project).repair:
         out.print(repair_words(*repair), soft_wrap=True)
     target = project.root / "out" / "report.html"
-    write_text(target, month_page(project, month_results(project)))
+    entries = backlog(project, read_experiments(project), date.today())
+    write_text(target, month_page(project, month_results(project), entries))
     out.print(f"{target}\n", soft_wrap=True)
     return target
 

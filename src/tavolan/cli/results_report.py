@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import date
 from pathlib import Path
 from typing import Annotated
 
@@ -25,6 +26,8 @@ def report(
 
     Every figure has its source and formula; the page prints on paper as it should. --json prints the figures instead.
     """
+    from tavolan.experiments.backlog import backlog
+    from tavolan.experiments.files import read_experiments
     from tavolan.reports.documents.results import report_document
     from tavolan.reports.month_page import month_page
     from tavolan.results.month import month_results
@@ -38,7 +41,7 @@ def report(
         print_json(report_document(found, WITHIN))
         return
     with progress_bar("Drawing") as move:
-        page = month_page(opened, found, move)
+        page = month_page(opened, found, backlog(opened, read_experiments(opened), date.today()), move)
     target = out or opened.root / "out" / f"report-{found.period.first:%Y-%m}.html"
     write_text(target, page)
     console().print(str(target), soft_wrap=True)

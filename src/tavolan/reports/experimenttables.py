@@ -25,7 +25,7 @@ _OUTCOME_STYLES: dict[Outcome, str] = {
     "none": "default",
     "unknown": "yellow",
 }
-_STATE_WORDS: dict[State, str] = {
+STATE_WORDS: dict[State, str] = {
     "running": "running", "finished": "finished: write down why", "ready": "ready to start", "idea": "ideas",
     "learned": "learned",
 }  # fmt: skip
@@ -33,8 +33,8 @@ _STATE_WORDS: dict[State, str] = {
 
 def print_board(console: Console, entries: list[Entry]) -> None:
     """Print all experiments, a table per state."""
-    assert set(_STATE_WORDS) == set(STATES)
-    for state, words in _STATE_WORDS.items():
+    assert set(STATE_WORDS) == set(STATES)
+    for state, words in STATE_WORDS.items():
         own = [entry for entry in entries if entry.state == state]
         if not own:
             continue
@@ -67,7 +67,7 @@ def gain_words(entry: Entry) -> str:
 def print_experiment(console: Console, entry: Entry) -> None:
     """Print one experiment and what differs in its variants."""
     one, table = entry.experiment, entry.experiment.table
-    console.print(styled("[bold]{}[/]  {}  [dim]{}[/]", one.id, _STATE_WORDS[entry.state], one.address))
+    console.print(styled("[bold]{}[/]  {}  [dim]{}[/]", one.id, STATE_WORDS[entry.state], one.address))
     console.print(SafeText(table.hypothesis), soft_wrap=True)
     console.print(styled("expected {:+.0%} {}; priority {:.0f} = {} × {:.0%} ÷ {:g} h", table.expected, table.metric,
                          entry.priority, gain_words(entry), table.confidence, table.effort))  # fmt: skip

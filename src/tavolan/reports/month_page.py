@@ -1,14 +1,16 @@
 """The report of a month: one self-contained page, on screen and on paper, every figure with its source and formula."""
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from functools import partial
 
 from markupsafe import Markup
 
+from tavolan.experiments.backlog import Entry
 from tavolan.pictures.design.colour import resolve
 from tavolan.project.model import Project
+from tavolan.reports.experimenttables import STATE_WORDS, gain_words
 from tavolan.reports.month_steps import next_steps
 from tavolan.reports.page_template import page_from
 from tavolan.reports.rank_words import rank_words
@@ -32,8 +34,11 @@ class Headline:
     tone: str = ""
 
 
-def month_page(project: Project, found: MonthResults, progress: Callable[[int, int | None], None] | None = None) -> str:
-    """Return the page as HTML. `progress` hears of charts, drawn and in all."""
+def month_page(
+    project: Project, found: MonthResults, experiments: Sequence[Entry] = (),
+    progress: Callable[[int, int | None], None] | None = None,
+) -> str:  # fmt: skip
+    """Return the page as HTML, with the backlog of experiments. `progress` hears of charts, drawn and in all."""
     drawn = [(one, one.series) for one in found.effects if one.series is not None][-_MOST_CHARTS:]
     charts = _Charts(progress, 1 + len(drawn) + bool(found.funnel) + bool(found.shares) + bool(found.rivals))
     from tavolan.reports.figures.effect_chart import effect_chart
@@ -52,6 +57,9 @@ def month_page(project: Project, found: MonthResults, progress: Callable[[int, i
         crossings=_crossings(found.moved),
         gaps=gaps(beside)[:_MOST_GAPS] if beside else [],
         within=WITHIN,
+        experiments=experiments,
+        state_words=STATE_WORDS,
+        gain_words=gain_words,
         steps=next_steps(project, found),
         moved_chart=charts.draw(lambda: moved_chart(found.moved, "svg")),
         effect_charts=[charts.draw(partial(effect_chart, *pair, "svg")) for pair in drawn],
