@@ -98,7 +98,8 @@ def size(name: NameArgument, project: ProjectOption = None, json: JsonOption = F
 
     opened = open_project(project)
     one = experiment_of(opened, name)
-    found, rates = size_of(opened, one.table), own_rates(opened, one.table)
+    rates = own_rates(opened, one.table)
+    found = size_of(opened, one.table, rates)
     if json:
         print_json(size_document(one, found, rates))
     else:

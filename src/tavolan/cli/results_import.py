@@ -7,12 +7,12 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from tavolan.cli.common import ProjectOption, console, open_project, progress_bar, styled
+from tavolan.cli.common import ProjectOption, open_project, progress_bar
+from tavolan.cli.importing import day_order_of, print_taken, require_one_source
 
 if TYPE_CHECKING:
     from tavolan.project.model import Project
     from tavolan.results.importing import Imported
-    from tavolan.results.merging import Merged
 
 
 def import_results(
@@ -36,12 +36,8 @@ def import_results(
 
     if kind not in ("", "metrics", "ranks"):
         raise UsageError(f'--as can\'t be "{kind}"', "Write metrics or ranks.")
-    if day_order not in ("", "dmy", "mdy"):
-        raise UsageError(f'--day-order can\'t be "{day_order}"', "Write dmy or mdy.")
-    if bool(files) == from_console:
-        raise UsageError(
-            "nothing to take in" if not files else "either files or a console", "Name files, or give --from-console."
-        )
+    order = day_order_of(day_order)
+    require_one_source(files, from_console)
     opened = open_project(project, write=not dry_run)
     if store:
         opened.pick("--store", [store], list(opened.stores))
@@ -53,8 +49,7 @@ def import_results(
         "app": other,
         "depth": str(depth or ""),
     }
-    given = Given("metrics" if kind == "metrics" else "ranks" if kind else None, column_map(map), values,
-                  "dmy" if day_order == "dmy" else "mdy" if day_order else None)  # fmt: skip
+    given = Given("metrics" if kind == "metrics" else "ranks" if kind else None, column_map(map), values, order)
     found = _fetched(opened, store) if from_console else []
     # All files are read before anything of them is written.
     for path in files or ():
@@ -73,7 +68,7 @@ def take_in(project: Project, done: Imported, dry_run: bool) -> None:
         after = merged(project, FILES[done.kind], done.rows)
         if not dry_run:
             write_merged(project, after, ORDERS[done.kind])
-    _print(done, after, dry_run)
+    print_taken(done, done.kind, "row", (after.added, after.changed, after.same), dry_run)
 
 
 def _fetched(project: Project, store: str) -> list[Imported]:
@@ -85,19 +80,3 @@ def _fetched(project: Project, store: str) -> list[Imported]:
         with progress_bar(f"Fetching metrics of {name}"):
             found.append(fetch_metrics(project, name))
     return found
-
-
-def _print(done: Imported, after: Merged, dry_run: bool) -> None:
-    from tavolan.reports.number_words import counted
-
-    out = console()
-    out.print(styled("[bold]{}[/]  {}", done.path, done.kind), soft_wrap=True)
-    for ours, theirs in done.mapping.items():
-        if ours != theirs:
-            out.print(styled("   {} ← {}", ours, theirs))
-    if done.not_kept:
-        out.print(styled("   [dim]no place for: {}[/]", ", ".join(done.not_kept)), soft_wrap=True)
-    for repair in done.repairs:
-        out.print(styled("   [yellow]{}[/]", repair), soft_wrap=True)
-    verb = "would be new" if dry_run else "new"
-    out.print(f"   {counted(after.added, 'row')} {verb}, {after.changed} changed, {after.same} there already")

@@ -17,9 +17,9 @@ from tavolan.cli.common import (
     open_project,
     print_json,
     progress_bar,
-    styled,
     write_figure,
 )
+from tavolan.cli.importing import day_order_of, print_taken, require_one_source
 from tavolan.cli.results_options import FigureOption, StorefrontOption, open_stores
 
 if TYPE_CHECKING:
@@ -48,26 +48,20 @@ def import_reviews(
 ) -> None:
     """Take reviews in: columns are guessed and shown, those that are there already updated, none doubled."""
     from tavolan.consoles.comparison import console_stores
-    from tavolan.errors import UsageError
     from tavolan.exchange.foreign_table import column_map
     from tavolan.reviews.importing import fetch_reviews, read_review_export
 
-    if day_order not in ("", "dmy", "mdy"):
-        raise UsageError(f'--day-order can\'t be "{day_order}"', "Write dmy or mdy.")
-    if bool(files) == from_console:
-        raise UsageError(
-            "nothing to take in" if not files else "either files or a console", "Name files, or give --from-console."
-        )
+    order = day_order_of(day_order)
+    require_one_source(files, from_console)
     opened = open_project(project, write=not dry_run)
     if store:
         opened.pick("--store", [store], list(opened.stores))
     only = next(iter(opened.stores)) if len(opened.stores) == 1 else ""
     values = {"store": store or only, "storefront": storefront, "locale": locale}
-    order = "dmy" if day_order == "dmy" else "mdy" if day_order else None
     found = []
     for path in files or ():
         with progress_bar(f"Reading {path.name}"):
-            found.append(read_review_export(opened, path, column_map(map), values, order))  # type: ignore[arg-type]
+            found.append(read_review_export(opened, path, column_map(map), values, order))
     for name in console_stores(opened, [store] if store else []) if from_console else ():
         with progress_bar(f"Fetching reviews of {name}"):
             found.append(fetch_reviews(opened, name))
@@ -76,24 +70,13 @@ def import_reviews(
 
 
 def _take_in(project: Project, done: ImportedReviews, dry_run: bool) -> None:
-    from tavolan.reports.number_words import counted
     from tavolan.reviews.importing import merge_reviews, write_reviews
 
     with progress_bar(f"Merging {done.path.name}"):
         after = merge_reviews(project, done.rows)
         if not dry_run:
             write_reviews(project, after)
-    out = console()
-    out.print(styled("[bold]{}[/]", done.path), soft_wrap=True)
-    for ours, theirs in done.mapping.items():
-        if ours != theirs:
-            out.print(styled("   {} ← {}", ours, theirs))
-    if done.not_kept:
-        out.print(styled("   [dim]no place for: {}[/]", ", ".join(done.not_kept)), soft_wrap=True)
-    for repair in done.repairs:
-        out.print(styled("   [yellow]{}[/]", repair), soft_wrap=True)
-    verb = "would be new" if dry_run else "new"
-    out.print(f"   {counted(after.added, 'review')} {verb}, {after.changed} changed, {after.same} there already")
+    print_taken(done, "", "review", (after.added, after.changed, after.same), dry_run)
 
 
 @app.command()

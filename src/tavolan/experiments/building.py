@@ -1,6 +1,7 @@
 """Make the pictures of an experiment's variants: only what differs from the present page, a sheet, a pack for each."""
 
 import hashlib
+import io
 import json
 import zipfile
 from collections.abc import Callable
@@ -17,6 +18,7 @@ from tavolan.pictures.making.job import Job
 from tavolan.pictures.making.ledger import Ledger
 from tavolan.pictures.making.planner import Planner, Selection
 from tavolan.pictures.making.workers import make_pictures
+from tavolan.pictures.outputs.packs import add_entry
 from tavolan.pictures.outputs.variant_sheet import SheetRow, draw_variants
 from tavolan.project.model import Project
 from tavolan.support.files import delete_inside, read_bytes, write_inside
@@ -24,8 +26,6 @@ from tavolan.support.transaction import writing
 
 SCHEMA = "tavolan/variant@1"
 _MADE = "made.json"
-# The earliest time that a zip can hold: packs of the same pictures are the same bytes.
-_TIME = (1980, 1, 1, 0, 0, 0)
 Place = tuple[str, str, int]
 
 
@@ -158,8 +158,6 @@ def _finish(
 
 def _packed(project: Project, one: Experiment, name: str, jobs: list[Job], pictures: dict[Place, Path]) -> bytes:
     """Return a zip of a variant's pictures in the store's own codes, with a manifest and its texts."""
-    import io
-
     book = project.stores[one.table.store].rulebook
     entries: list[dict[str, Any]] = []
     out = io.BytesIO()
@@ -172,10 +170,10 @@ def _packed(project: Project, one: Experiment, name: str, jobs: list[Job], pictu
             entries.append(
                 {"file": file, "bytes": len(data), "sha256": hashlib.sha256(data).hexdigest(), "key": job.key}
             )
-            archive.writestr(zipfile.ZipInfo(file, _TIME), data)
+            add_entry(archive, file, data)
         manifest = {"schema": SCHEMA, "experiment": one.id, "variant": name, "store": one.table.store,
                     "texts": one.table.variant[name].texts, "files": entries}  # fmt: skip
-        archive.writestr(zipfile.ZipInfo("manifest.json", _TIME), json.dumps(manifest, ensure_ascii=False, indent=1))
+        add_entry(archive, "manifest.json", json.dumps(manifest, ensure_ascii=False, indent=1).encode())
     return out.getvalue()
 
 

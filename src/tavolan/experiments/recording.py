@@ -71,7 +71,7 @@ def record_counts(
 def merge_counts(
     project: Project, one: Experiment, found: Mapping[tuple[date, str], Count], mapping: dict[str, str], *, write: bool
 ) -> Recorded:
-    """Merge counts by day and variant into the file: what's there is updated, nothing is doubled."""
+    """Merge counts by day and variant into the file: known ones are updated, none is doubled."""
     known = {(day, name): count for day, own in read_counts(project, one.id).items() for name, count in own.items()}
     added = sum(key not in known for key in found)
     changed = sum(known.get(key, count) != count for key, count in found.items())

@@ -62,9 +62,12 @@ def _step(table: ExperimentTable) -> StepName:
     return steps[table.metric]
 
 
-def size_of(project: Project, table: ExperimentTable) -> Size:
-    """Return how many visitors and days an experiment takes. Raises UsageError for one that can't be sized."""
-    rates = own_rates(project, table)
+def size_of(project: Project, table: ExperimentTable, rates: OwnRates | None = None) -> Size:
+    """Return how many visitors and days an experiment takes. Raises UsageError for one that can't be sized.
+
+    `rates` that are known spare reading the metrics once more.
+    """
+    rates = rates or own_rates(project, table)
     variants = max(1, len(table.variant))
     try:
         return planned_size(

@@ -14,6 +14,7 @@ from typing import Any, Literal
 
 import numpy as np
 import pandas as pd
+from numpy.typing import NDArray
 
 from tavolan.errors import Problem, ProjectError, UsageError, nearest
 from tavolan.exchange.foreign_table import country_code, plain_name, spelled_number
@@ -203,7 +204,7 @@ def _readers(
     readers["source"] = _source
     own_app = project.app.name.casefold()
     readers["app"] = lambda text: "" if text.strip().casefold() == own_app else text.strip()
-    readers["store"] = lambda text: _store(project, text)
+    readers["store"] = lambda text: store_named(project, text)
     cells = table[mapping["date"]].unique().tolist() if "date" in mapping else []
     readers["date"] = day_reader(cells, given.day_order)
     if kind == "ranks":
@@ -215,9 +216,26 @@ def _read_column(
     path: Path, name: str, column: "pd.Series[str]", reader: Callable[[str], Any], problems: list[Problem]
 ) -> "pd.Series[Any]":
     """Return a column read cell by cell, each different one once."""
+    before = len(problems)
+    read, codes = read_once(path, name, column, reader, problems)
+    if len(problems) > before:
+        return pd.Series(np.nan, index=column.index)
+    if all(isinstance(value, str) for value in read):
+        places, names = pd.factorize(np.array(read, dtype="object"))
+        return pd.Series(pd.Categorical.from_codes(places[codes], categories=pd.Index(names)), index=column.index)
+    numbers = np.array([np.nan if value is None else value for value in read], dtype=float)
+    return pd.Series(numbers[codes], index=column.index)
+
+
+def read_once(
+    path: Path, name: str, column: "pd.Series[str]", reader: Callable[[str], Any], problems: list[Problem]
+) -> tuple[list[Any], NDArray[np.integer[Any]]]:
+    """Return what a reader makes of each different cell, None where it can't, and which of them each cell is.
+
+    What the reader can't read is added to `problems`, with the lines of the first 20 cells.
+    """
     cells = column.cat.remove_unused_categories().cat
     read: list[Any] = []
-    before = len(problems)
     for text in cells.categories:
         try:
             read.append(reader(str(text)))
@@ -225,14 +243,7 @@ def _read_column(
             lines = (column.index[column == text] + 2).tolist()
             problems += [Problem(str(path), int(line), name, str(error), "") for line in lines[:_MOST_FAULTS]]
             read.append(None)
-    if len(problems) > before:
-        return pd.Series(np.nan, index=column.index)
-    codes = cells.codes.to_numpy()
-    if all(isinstance(value, str) for value in read):
-        places, names = pd.factorize(np.array(read, dtype="object"))
-        return pd.Series(pd.Categorical.from_codes(places[codes], categories=pd.Index(names)), index=column.index)
-    numbers = np.array([np.nan if value is None else value for value in read], dtype=float)
-    return pd.Series(numbers[codes], index=column.index)
+    return read, cells.codes.to_numpy()
 
 
 def _count(text: str) -> float | None:
@@ -278,7 +289,8 @@ def _source(text: str) -> str:
     return text.strip().casefold()
 
 
-def _store(project: Project, text: str) -> str:
+def store_named(project: Project, text: str) -> str:
+    """Return the store that a cell names, "" for an empty one. Raises ValueError for one that isn't the project's."""
     plain = text.strip().casefold()
     if plain and plain not in project.stores:
         raise ValueError(f'"{text}" isn\'t a store of this project')

@@ -21,7 +21,7 @@ from tavolan.project.datafile import REVIEWS
 from tavolan.project.model import Project
 from tavolan.results.foreign_frame import read_foreign
 from tavolan.results.import_dates import DayOrder, day_reader
-from tavolan.results.importing import column_of
+from tavolan.results.importing import column_of, read_once, store_named
 from tavolan.reviews.table import with_ids
 from tavolan.support.transaction import changing
 
@@ -154,7 +154,7 @@ def _readers(
     for name in (name for name in REVIEWS.dates if name in mapping):
         cells = [text for text in table[mapping[name]].unique().tolist() if text.strip()]
         readers[name] = partial(_day, day_reader(cells, order))
-    readers |= {"stars": _stars, "stars_after": _stars, "store": lambda text: _store(project, text)}
+    readers |= {"stars": _stars, "stars_after": _stars, "store": lambda text: store_named(project, text)}
     readers["storefront"] = lambda text: country_code(text.strip()) or text.strip().upper() if text.strip() else ""
     readers["locale"] = lambda text: _locale(project, text)
     readers["featured"] = lambda text: "" if text.strip().casefold() in _NO else "yes"
@@ -169,17 +169,9 @@ def _cells(
     path: Path, name: str, column: "pd.Series[str]", reader: Callable[[str], Any], problems: list[Problem]
 ) -> Any:
     """Return a column read cell by cell, each different one once."""
-    cells = column.cat.remove_unused_categories().cat
-    read: list[Any] = []
-    for text in cells.categories:
-        try:
-            read.append(reader(str(text)))
-        except ValueError as error:
-            lines = (column.index[column == text] + 2).tolist()
-            problems += [Problem(str(path), int(line), name, str(error), "") for line in lines[:_MOST_FAULTS]]
-            read.append(None)
+    read, codes = read_once(path, name, column, reader, problems)
     values = np.array(read, dtype=object)
-    return values[cells.codes.to_numpy()] if len(values) else values
+    return values[codes] if len(values) else values
 
 
 def _stars(text: str) -> float:
@@ -189,13 +181,6 @@ def _stars(text: str) -> float:
     if value is None or not 1 <= value <= 5:
         raise ValueError(f'"{text}" are no stars from 1 to 5')
     return value
-
-
-def _store(project: Project, text: str) -> str:
-    plain = text.strip().casefold()
-    if plain and plain not in project.stores:
-        raise ValueError(f'"{text}" isn\'t a store of this project')
-    return plain
 
 
 def _locale(project: Project, text: str) -> str:

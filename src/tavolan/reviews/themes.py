@@ -42,7 +42,7 @@ class Theme:
 
     `target` says whether it's a target phrase, `shown` whether a caption of a picture says it. `newest` and `earlier`
     are shares of the texts of the newest version and of all before it; `trend` is "" where nobody can tell.
-    `also` are phrases that stand in nearly the same reviews.
+    `also` are phrases that nearly the same reviews hold.
     """
 
     phrase: str

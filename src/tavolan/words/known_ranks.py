@@ -35,10 +35,10 @@ Known = dict[tuple[str, str, str], KnownRank]
 
 def measured_app(project: Project) -> str:
     """Return the app whose ranks are ours: OURS, or the one that `measured_by` names as long as we have none."""
-    rod = project.results.measured_by
-    if not rod or any(app == OURS for app in _apps(project)):
+    other = project.results.measured_by
+    if not other or any(app == OURS for app in _apps(project)):
         return OURS
-    return rod
+    return other
 
 
 def _apps(project: Project) -> Iterable[str]:

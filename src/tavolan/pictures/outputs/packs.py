@@ -104,16 +104,16 @@ def _zip(file: Path, project: Project, jobs: list[Job], ledger: Ledger, store: s
             folder = f"{job.target.place}/{code}" if job.target.kind == "shot" else f"graphics/{code}"
             place = f"{folder}/{Path(job.target.file).stem}{path.suffix}"
             entries.append(_entry(job, place, data, path))
-            _add(archive, place, data)
+            add_entry(archive, place, data)
         for path in sorted((project.root / "out" / "icons" / store).rglob("*.png")):
             place = "icons/" + path.relative_to(project.root / "out" / "icons" / store).as_posix()
             data = read_bytes(path, path.relative_to(project.root).as_posix())
             entries.append({"file": place, "bytes": len(data), "sha256": hashlib.sha256(data).hexdigest()})
-            _add(archive, place, data)
+            add_entry(archive, place, data)
         codes = {tag: project.stores[store].rulebook.store_code(tag) for tag in project.stores[store].locales}
         manifest = {"schema": SCHEMA, "store": store, "app": project.app.name, "version": project.app.version,
                     "locales": codes, "files": entries}  # fmt: skip
-        _add(archive, "manifest.json", json.dumps(manifest, ensure_ascii=False, indent=1).encode())
+        add_entry(archive, "manifest.json", json.dumps(manifest, ensure_ascii=False, indent=1).encode())
 
 
 def _entry(job: Job, place: str, data: bytes, path: Path) -> dict[str, Any]:
@@ -135,7 +135,8 @@ def _entry(job: Job, place: str, data: bytes, path: Path) -> dict[str, Any]:
     }
 
 
-def _add(archive: zipfile.ZipFile, name: str, data: bytes) -> None:
+def add_entry(archive: zipfile.ZipFile, name: str, data: bytes) -> None:
+    """Add a file to a pack: the same files make the same bytes, whenever they're packed."""
     info = zipfile.ZipInfo(name, _TIME)
     info.external_attr = 0o644 << 16
     info.compress_type = zipfile.ZIP_DEFLATED if name.endswith(".json") else zipfile.ZIP_STORED

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterable
 from dataclasses import asdict
 from typing import TYPE_CHECKING, Any
+
+from tavolan.reports.documents.results import finite, interval_part
 
 if TYPE_CHECKING:
     from tavolan.experiments.backlog import Entry, Learned
@@ -13,10 +14,6 @@ if TYPE_CHECKING:
     from tavolan.experiments.running import Judged, OwnRates
     from tavolan.experiments.sizes import Size
     from tavolan.reports.documents.build import Document
-
-
-def _finite(value: float) -> float | None:
-    return value if math.isfinite(value) else None
 
 
 def backlog_document(entries: Iterable[Entry]) -> Document:
@@ -37,7 +34,7 @@ def _entry(entry: Entry) -> dict[str, Any]:
 
 def size_document(one: Experiment, size: Size, rates: OwnRates) -> Document:
     """Return the size of an experiment as `tavolan/size@1`."""
-    facts = {**asdict(size), "smallest": _finite(size.smallest)}
+    facts = {**asdict(size), "smallest": finite(size.smallest)}
     period = {"first": str(rates.period.first), "last": str(rates.period.last)}
     return {"schema": "tavolan/size@1", "experiment": one.id, **facts, "rates_of": period}
 
@@ -45,8 +42,8 @@ def size_document(one: Experiment, size: Size, rates: OwnRates) -> Document:
 def verdict_document(found: Judged) -> Document:
     """Return the verdict on an experiment as `tavolan/verdict@1`."""
     judgements = [
-        {"variant": one.variant, "visitors": one.visitors, "share": _finite(one.share), "control": _finite(one.control),
-         "ratio": {name: _finite(value) for name, value in one.ratio._asdict().items()}, "outcome": one.outcome,
+        {"variant": one.variant, "visitors": one.visitors, "share": finite(one.share), "control": finite(one.control),
+         "ratio": interval_part(one.ratio), "outcome": one.outcome,
          "decided": one.decided}
         for one in found.verdict.judgements
     ]  # fmt: skip
@@ -68,5 +65,5 @@ def learned_document(found: Learned) -> Document:
     ]  # fmt: skip
     return {
         "schema": "tavolan/learned@1", "experiments": rows, "as_expected": found.as_expected, "clear": found.clear,
-        "factor": _finite(found.factor),
+        "factor": finite(found.factor),
     }  # fmt: skip

@@ -41,7 +41,7 @@ def _effect(one: ChangeEffect) -> dict[str, Any]:
         "before": _period(one.before),
         "after": _period(one.after),
         "left_out": one.left_out,
-        "ratio": _interval(found.ratio) if found else None,
+        "ratio": interval_part(found.ratio) if found else None,
         "rate_before": found.rate_before if found else None,
         "rate_after": found.rate_after if found else None,
         "verdict": found.verdict if found else "unknown",
@@ -52,7 +52,7 @@ def _effect(one: ChangeEffect) -> dict[str, Any]:
         "suspects": one.suspects,
         "ranks": one.ranks
         and {
-            "ratio": _interval(one.ranks.ratio),
+            "ratio": interval_part(one.ranks.ratio),
             "verdict": one.ranks.verdict,
             "touched": [_shift(shift) for shift in one.ranks.touched],
             "others": [_shift(shift) for shift in one.ranks.others],
@@ -90,8 +90,8 @@ def _funnel(one: Funnel) -> dict[str, Any]:
 
 def _step(step: Step) -> dict[str, Any]:
     return {
-        "step": step.name, "share": _interval(step.share), "before": _interval(step.before), "goal": _finite(step.goal),
-        "goal_from": step.benchmark_source or "our other storefronts", "lags": step.lags,
+        "step": step.name, "share": interval_part(step.share), "before": interval_part(step.before),
+        "goal": finite(step.goal), "goal_from": step.benchmark_source or "our other storefronts", "lags": step.lags,
     }  # fmt: skip
 
 
@@ -101,8 +101,9 @@ def moved_document(digest: Moved) -> Document:
         "schema": "tavolan/moved@1",
         "period": _period(digest.period),
         "installs": [
-            {"store": one.store, "before": one.before, "now": one.now, "ratio": _interval(one.found.ratio) if one.found
-             else None, "verdict": one.found.verdict if one.found else "unknown"}
+            {"store": one.store, "before": one.before, "now": one.now,
+             "ratio": interval_part(one.found.ratio) if one.found else None,
+             "verdict": one.found.verdict if one.found else "unknown"}
             for one in digest.installs
         ],
         "funnels": [_funnel(one) for one in digest.funnels],
@@ -116,19 +117,20 @@ def moved_document(digest: Moved) -> Document:
 
 
 def _move(one: Move) -> dict[str, Any]:
-    return {"store": one.store, "storefront": one.storefront, "phrase": one.phrase, "before": _finite(one.before),
-            "now": _finite(one.now), "mark": one.mark}  # fmt: skip
+    return {"store": one.store, "storefront": one.storefront, "phrase": one.phrase, "before": finite(one.before),
+            "now": finite(one.now), "mark": one.mark}  # fmt: skip
 
 
 def _period(period: Period) -> dict[str, str]:
     return {"first": str(period.first), "last": str(period.last)}
 
 
-def _interval(interval: Interval) -> dict[str, float | None]:
-    return {name: _finite(value) for name, value in interval._asdict().items()}
+def interval_part(interval: Interval) -> dict[str, float | None]:
+    """Return an estimate and its bounds as JSON has them."""
+    return {name: finite(value) for name, value in interval._asdict().items()}
 
 
-def _finite(value: float) -> float | None:
+def finite(value: float) -> float | None:
     """Return a number that JSON knows; null for one that isn't known or has no bound."""
     return value if math.isfinite(value) else None
 
@@ -137,7 +139,7 @@ def ranks_document(history: RankHistory) -> Document:
     """Return ranks over time as `tavolan/ranks@1`."""
     lines = [
         {"store": one.store, "app": one.app, "storefront": one.storefront, "phrase": one.phrase,
-         "lists": list(one.lists), "ranks": {_day(day): _finite(rank) for day, rank in one.ranks.items()}}
+         "lists": list(one.lists), "ranks": {_day(day): finite(rank) for day, rank in one.ranks.items()}}
         for one in history.lines
     ]  # fmt: skip
     return {"schema": "tavolan/ranks@1", "lines": lines}
@@ -158,8 +160,8 @@ def rivals_document(found: Rivals, within: int) -> Document:
     rows = [
         {"store": row.store, "storefront": row.storefront, "phrase": row.phrase,
          "gap": row.is_gap(found.ours, within),
-         "ranks": [{"app": app, "rank": _finite(known.rank),
-                    "rank_before": None if known.before is None else _finite(known.before)}
+         "ranks": [{"app": app, "rank": finite(known.rank),
+                    "rank_before": None if known.before is None else finite(known.before)}
                    for app, known in row.ranks.items()]}
         for row in found.rows
     ]  # fmt: skip
@@ -178,8 +180,8 @@ def _listing_change(change: ListingChange) -> dict[str, Any]:
 
 
 def _shift(shift: RankShift) -> dict[str, Any]:
-    return {"storefront": shift.storefront, "phrase": shift.phrase, "before": _finite(shift.before),
-            "after": _finite(shift.after)}  # fmt: skip
+    return {"storefront": shift.storefront, "phrase": shift.phrase, "before": finite(shift.before),
+            "after": finite(shift.after)}  # fmt: skip
 
 
 def wins_document(found: Wins) -> Document:
@@ -194,7 +196,7 @@ def _win(one: Win) -> dict[str, Any]:
         "storefront": answer.storefront,
         "phrase": answer.phrase,
         "rank": answer.rank.rank if answer.rank else None,
-        "rank_before": answer.rank and (None if answer.rank.before is None else _finite(answer.rank.before)),
+        "rank_before": answer.rank and (None if answer.rank.before is None else finite(answer.rank.before)),
         "value_at_best": answer.worth.value,
         "reach": one.reach,
         "score": one.score,
@@ -226,23 +228,23 @@ def worth_document(found: ListingWorth) -> Document:
     """Return what changes of the listing are worth as `tavolan/worth@1`."""
     changes = [
         {"day": str(one.effect.change.day), "store": one.effect.change.store, "places": one.effect.change.places,
-         "ratio": _interval(one.effect.found.ratio) if one.effect.found else None,
-         "won": _interval(one.won) if one.won else None}
+         "ratio": interval_part(one.effect.found.ratio) if one.effect.found else None,
+         "won": interval_part(one.won) if one.won else None}
         for one in found.changes
     ]  # fmt: skip
     paid = found.paid
     return {
         "schema": "tavolan/worth@1",
         "changes": changes,
-        "won": _interval(found.won),
-        "install_value": _finite(found.install_value),
+        "won": interval_part(found.won),
+        "install_value": finite(found.install_value),
         "value_source": found.value_source,
         "cost": found.cost,
-        "value": _interval(found.value),
-        "gain": _interval(found.gain),
-        "profit_share": _interval(found.profit_share),
-        "break_even": _finite(found.break_even),
-        "paid": paid and {"cost": paid.cost, "installs": paid.installs, "price": _finite(paid.price)},
+        "value": interval_part(found.value),
+        "gain": interval_part(found.gain),
+        "profit_share": interval_part(found.profit_share),
+        "break_even": finite(found.break_even),
+        "paid": paid and {"cost": paid.cost, "installs": paid.installs, "price": finite(paid.price)},
     }
 
 

@@ -59,7 +59,7 @@ class ThemePart(DocumentPart):
     """Whether a caption of a picture says it."""
     storefronts: dict[str, int]
     also: list[str]
-    """Phrases that stand in nearly the same reviews."""
+    """Phrases that nearly the same reviews hold."""
 
 
 class ThemesDocument(DocumentPart):

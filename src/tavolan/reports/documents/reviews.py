@@ -2,23 +2,15 @@
 
 from __future__ import annotations
 
-import math
 from dataclasses import asdict
 from typing import TYPE_CHECKING, Any
 
+from tavolan.reports.documents.results import finite, interval_part
+
 if TYPE_CHECKING:
     from tavolan.reports.documents.build import Document
-    from tavolan.results.intervals import Interval
     from tavolan.reviews.queue import ReviewQueue
     from tavolan.reviews.themes import Theme, Themes
-
-
-def _finite(value: float) -> float | None:
-    return value if math.isfinite(value) else None
-
-
-def _interval(interval: Interval) -> dict[str, float | None]:
-    return {name: _finite(value) for name, value in interval._asdict().items()}
 
 
 def queue_document(queue: ReviewQueue) -> Document:
@@ -26,8 +18,8 @@ def queue_document(queue: ReviewQueue) -> Document:
     first = [{**asdict(one), "day": one.day and str(one.day)} for one in queue.first]
     return {
         "schema": "tavolan/queue@1", "first": first, "waiting": queue.waiting, "reviews": queue.reviews,
-        "answered": _interval(queue.answered), "wait": _finite(queue.wait), "rated_anew": queue.rated_anew,
-        "before": _finite(queue.before), "after": _finite(queue.after),
+        "answered": interval_part(queue.answered), "wait": finite(queue.wait), "rated_anew": queue.rated_anew,
+        "before": finite(queue.before), "after": finite(queue.after),
     }  # fmt: skip
 
 
@@ -40,7 +32,7 @@ def themes_document(found: Themes) -> Document:
 
 
 def _theme(one: Theme) -> dict[str, Any]:
-    shares = {name: _interval(getattr(one, name)) for name in ("share", "newest", "earlier")}
+    shares = {name: interval_part(getattr(one, name)) for name in ("share", "newest", "earlier")}
     return {
         "phrase": one.phrase, "kind": one.kind, "score": one.score, "texts": one.texts, **shares, "stars": one.stars,
         "example": one.example, "trend": one.trend, "target": one.target, "shown": one.shown,
