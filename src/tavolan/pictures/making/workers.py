@@ -108,7 +108,7 @@ def _by_processes(count: int, root: Path, jobs: list[Job], setters: Setters | No
             # A copy of this process has copies of our ends too: a pipe ends when all copies of an end are closed.
             copies = [*workers, ours] if forked else []
             args = (theirs, copies, root, setters if forked else None, os.getpid())
-            process = context.Process(target=_work, args=args)
+            process: BaseProcess = context.Process(target=_work, args=args)
             process.start()
             workers[ours] = process
             theirs.close()
