@@ -127,15 +127,20 @@ def start(
     project: ProjectOption = None,
     day: Annotated[str, typer.Option("--day", help="The first day; else today.", metavar="DAY")] = "",
     on_console: Annotated[bool, typer.Option("--on-console", help="Start it on the store's console too.")] = False,
+    icons_are_live: Annotated[
+        bool, typer.Option("--icons-are-live", help="Don't ask the console: you know that the live app has the icons.")
+    ] = False,
 ) -> None:
     """Decide the length, and write it down with the first day. From then on only the verdict may end it."""
     from tavolan.experiments.files import experiment_of
-    from tavolan.experiments.on_console import start_on_console
+    from tavolan.experiments.on_console import check_icons, start_on_console
     from tavolan.experiments.running import length_of, write_start
 
     opened = open_project(project, write=True)
     one, first = experiment_of(opened, name), day_of("--day", day) or date.today()
     found = length_of(opened, one)
+    if not icons_are_live:
+        check_icons(opened, one)
     if on_console:
         start_on_console(opened, one, first, found.days or 0)
     write_start(opened, one, first, found)

@@ -179,13 +179,14 @@ class NewBuild(Shape):
 
 
 class Build(Shape):
-    """A build; usable once it's processed. `tester_notes` by locale."""
+    """A build; usable once it's processed. `tester_notes` by locale, `icons` are the alternative ones inside it."""
 
     version: str
     number: str
     state: Literal["processing", "usable"]
     added_at: datetime
     tester_notes: dict[str, str] = {}
+    icons: list[str] = []
 
 
 class TesterNotes(Shape):

@@ -9,6 +9,7 @@ from tavolan.consoles.comparison import client_for, console_stores
 from tavolan.consoles.protocol import NewExperiment
 from tavolan.errors import UsageError
 from tavolan.experiments.files import Experiment
+from tavolan.experiments.icons import icons_in_app
 from tavolan.experiments.recording import Recorded, merge_counts
 from tavolan.experiments.verdicts import CONTROL, Count
 from tavolan.project.model import Project
@@ -31,6 +32,27 @@ def start_on_console(project: Project, one: Experiment, day: date, days: int) ->
                         locales=list(table.locales), share=table.share, start=day, days=days)  # fmt: skip
     with _client(project, one) as client:
         client.start_experiment(new)
+
+
+def check_icons(project: Project, one: Experiment) -> None:
+    """Ask the console whether the live build has the variants' icons.
+
+    Raises UsageError where it hasn't, and where nobody can be asked. Stores that take icons beside the build aren't.
+    """
+    wanted = icons_in_app(project, one)
+    if not wanted:
+        return
+    make = (
+        f"Make them (tavolan experiment build {one.id}), put them into the app with their property list, and ship it."
+    )
+    with _client(project, one) as client:
+        live = next((version for version in client.versions() if version.state == "live"), None)
+        if live is None:
+            raise UsageError(f"{one.id} tries icons that ship inside the app, and no version is live", make)
+        build = next((build for build in client.builds() if build.number == live.build), None)
+    missing = [name for name in wanted.values() if build is None or name not in build.icons]
+    if missing:
+        raise UsageError(f"the live build {live.build} has no icon {', '.join(missing)}".replace("  ", " "), make)
 
 
 def fetch_counts(project: Project, one: Experiment, *, write: bool = True) -> Recorded:

@@ -37,9 +37,14 @@ class VariantTable(Table):
     texts: dict[Tag, dict[str, str]] = {}
     icon: str = ""
 
+    @property
+    def changes_page(self) -> bool:
+        """Whether pictures or texts differ, and not the icon alone."""
+        return any((self.order, self.look, self.looks, self.screens, self.captions, self.texts))
+
     @model_validator(mode="after")
     def _differs(self) -> Self:
-        if not any((self.order, self.look, self.looks, self.screens, self.captions, self.texts, self.icon)):
+        if not self.changes_page and not self.icon:
             raise FaultError("differs in nothing", "Write what's different: order, look, captions, texts or icon.")
         return self
 

@@ -104,9 +104,13 @@ def print_built(console: Console, found: Built) -> None:
     """Print how many pictures each variant took, and where sheets and packs are."""
     for one in found.variants:
         made = f"{counted(one.made, 'picture')} made, {one.kept} kept, {one.same} like the present page"
+        if not one.made + one.kept + one.same:
+            made = "differs in its icon only"
         console.print(styled("[bold]{}[/]  {}", one.name, made))
         where = str(one.pack) if one.pack else "no pack: pictures of the present page are missing"
         console.print(styled("   {}", where), soft_wrap=True)
+    for path in found.icons:
+        console.print(str(path), soft_wrap=True)
     for path in found.sheets:
         console.print(str(path), soft_wrap=True)
     if found.missing:

@@ -143,6 +143,9 @@ class Graphic(RulebookPart):
     alpha: bool | None = None
     max_megabytes: float | None = None
     required: Annotated[str, Field(pattern=r"^(never|always|form:[a-z]+)$")] = "never"
+    # Where it ships inside the app: the keys of the app's property list that lead to the names, and to a name's files.
+    declared_under: tuple[str, ...] = ()
+    declared_files: str = ""
     confidence: Confidence | None = None
 
 

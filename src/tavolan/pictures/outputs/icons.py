@@ -7,8 +7,7 @@ from typing import Any
 from tavolan.errors import Problem, ProjectError, one_problem
 from tavolan.pictures.raster import images
 from tavolan.pictures.raster.backends import vips
-from tavolan.project.model import ICON, Project
-from tavolan.rulebooks.model import Graphic
+from tavolan.project.model import ICON, Project, Store
 from tavolan.support.files import write_inside
 
 
@@ -34,22 +33,20 @@ def plan_icons(project: Project, stores: tuple[str, ...] = ()) -> list[Icon]:
         for side in dict.fromkeys(width for width, _ in graphic.sizes):
             found.append(Icon(store_id, f"out/icons/{store_id}/icon-{side}.png", side, bool(graphic.alpha), ICON))
         for path in alternatives:
-            found += _variants(
-                store_id, graphic, project.stores[store_id].rulebook.graphics.get("alternate_icon"), path
-            )
+            name, folder = path.stem.removeprefix("icon-"), f"out/icons/{store_id}/tests"
+            found += alternative_icons(project.stores[store_id], f"art/{path.name}", name, folder)
     return found
 
 
-def _variants(store: str, graphic: Graphic, tested: Graphic | None, path: Path) -> list[Icon]:
+def alternative_icons(store: Store, master: str, name: str, folder: str) -> list[Icon]:
     """Return an alternative icon in every scale that the store's tests need, else in the store's sizes."""
+    graphic, tested = store.rulebook.graphics["icon"], store.rulebook.graphics.get("alternate_icon")
     sides = sorted(width for width, _ in (tested or graphic).sizes)
-    name = path.stem.removeprefix("icon-")
     found = []
     for side in sides:
         times = side // sides[0]
         suffix = ("" if times == 1 else f"@{times}x") if tested else f"-{side}"
-        file = f"out/icons/{store}/tests/{name}{suffix}.png"
-        found.append(Icon(store, file, side, bool(graphic.alpha), f"art/{path.name}"))
+        found.append(Icon(store.id, f"{folder}/{name}{suffix}.png", side, bool(graphic.alpha), master))
     return found
 
 

@@ -1,6 +1,6 @@
 """The shapes of documents about experiments."""
 
-from typing import Literal
+from typing import Literal, NotRequired
 
 from tavolan.experiments.files import State
 from tavolan.experiments.verdicts import Outcome
@@ -116,8 +116,8 @@ class VariantFile(DocumentPart):
     file: str
     bytes: int
     sha256: str
-    key: str
-    """Digest of all that decides what the picture looks like."""
+    key: NotRequired[str]
+    """Digest of all that decides what the picture looks like. Icons have none."""
 
 
 class VariantPack(DocumentPart):

@@ -17,6 +17,7 @@ from tavolan.consoles.protocol import (
     TesterNotes,
     Version,
 )
+from tavolan.standins.console.app_icons import icons_in
 from tavolan.standins.console.back_office import (
     RefusedError,
     book_of,
@@ -130,13 +131,14 @@ def _add_builds(router: APIRouter, desk: Desk) -> None:
         """Make an uploaded file a build; its number is never used twice."""
 
         def make() -> Build:
-            desk.record(app)
-            if not state.has_file(new.sha256):
+            book = book_of(desk.record(app))
+            data = state.file(new.sha256)
+            if data is None:
                 raise RefusedError(409, "no-file", "the build wasn't uploaded")
             if state.get("build", app, new.number) is not None:
                 raise RefusedError(409, "number-used", f"build number {new.number} was used before")
             value = {"version": new.version, "usable_at": time.time() + desk.manners.build, "tester_notes": {},
-                     "added_at": _now()}  # fmt: skip
+                     "added_at": _now(), "icons": icons_in(data, book.graphics.get("alternate_icon"))}  # fmt: skip
             return _build(state.put("build", app, new.number, value))
 
         return desk.once(f"build {app} {idempotency_key}", make, Build)
@@ -178,7 +180,8 @@ def _version(desk: Desk, app: str, kept: Kept) -> Version:
 
 def _build(kept: Kept) -> Build:
     return Build(version=kept.value["version"], number=kept.key, state=builds_state(kept.value),
-                 added_at=kept.value["added_at"], tester_notes=kept.value["tester_notes"])  # fmt: skip
+                 added_at=kept.value["added_at"], tester_notes=kept.value["tester_notes"],
+                 icons=kept.value.get("icons", []))  # fmt: skip
 
 
 def _now() -> str:
