@@ -33,12 +33,14 @@ from tavolan.pictures.making.ledger import Ledger
 from tavolan.pictures.raster.images import load_screen, screen_size
 from tavolan.pictures.raster.thumbnail import thumb
 from tavolan.project.datafile import DATA_FILES, METRICS, RANKS, read_data
+from tavolan.project.hypothetical import with_texts
 from tavolan.project.memory import Pair, parse_tmx, read_memory, remember, write_tmx
 from tavolan.project.picture_records import read_records
-from tavolan.project.texts import Texts
+from tavolan.project.texts import TextChange, Texts
 from tavolan.results.importing import Given, read_export
 from tavolan.results.metrics import read_metrics
 from tavolan.results.ranks import read_ranks
+from tavolan.reviews.templates import read_templates
 from tavolan.standins.translator import translate
 from tavolan.support.image_headers import image_facts
 from tavolan.support.transaction import writing
@@ -75,6 +77,11 @@ def mutated(data: bytes, dice: random.Random) -> bytes:
         else:
             made[at:at] = dice.choice(TOKENS)
     return bytes(made)
+
+
+def with_replies(project):
+    """Return a project with a text for the template."""
+    return with_texts(project, [TextChange("en-US", "replies.t", "", "Thanks, {app}")])
 
 
 class Bench:
@@ -135,6 +142,11 @@ class Bench:
                 inside(data_file.name, lambda _, file=data_file: read_data(self.root, file)),
             )
         experiment = b'hypothesis = "h"\nstore = "ios"\nexpected = 0.1\n[variant.b]\nlook = "rise"\norder = ["home"]\n'
+        replies = b'[values]\na = "b"\n[template.t]\nstars = [1, 2]\nsince = "2.0"\nabout = { en = ["crash"] }\ntexts = ["t"]\n'
+        self.readers["replies.toml"] = (
+            replies,
+            inside("replies.toml", lambda root: read_templates(with_replies(tavolan.open_project(root)))),
+        )
         self.readers["experiment"] = (
             experiment, inside("experiments/x.toml", lambda root: read_experiments(tavolan.open_project(root)))
         )  # fmt: skip
@@ -243,7 +255,7 @@ READERS = [
     "tavolan.toml", "shots.toml", "copy", "terms", "state", "rulebook", "new rulebook", "look", "xliff", "old xliff", "received", "answer", "po",
     "tmx", "memory", "glossary", "sheet.csv", "sheet.xlsx", "import.csv", "import.xlsx", "baseline", "png", "jpeg", "ledger", "journal",
     "template", *(file.name for file in DATA_FILES), "mining", "metrics", "ranks.parquet",
-    "export.csv", "experiment",
+    "export.csv", "experiment", "replies.toml",
 ]  # fmt: skip
 
 

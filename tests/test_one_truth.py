@@ -264,7 +264,7 @@ def test_the_schemas_fit_the_files_that_people_write(sample, name):
 
 def test_a_new_project_names_its_schemas_and_the_heads_of_its_data(tmp_path):
     assert run_tavolan("new", tmp_path / "p").code == 0
-    for file in ("tavolan.toml", "shots.toml", "copy/en-US.toml"):
+    for file in ("tavolan.toml", "shots.toml", "replies.toml", "copy/en-US.toml"):
         first = (tmp_path / "p" / file).read_text().splitlines()[0]
         assert first.startswith("#:schema ") and ((tmp_path / "p" / file).parent / first.split()[1]).is_file()
     assert (tmp_path / "p/data/ranks.csv").read_text().startswith("date,store,app,storefront,phrase,rank,depth")
@@ -273,7 +273,7 @@ def test_a_new_project_names_its_schemas_and_the_heads_of_its_data(tmp_path):
     assert "Name one of " in run_tavolan("schema").err
     done = run_tavolan("schema", "--write", tmp_path / "s")
     assert done.code == 0 and sorted(path.name for path in (tmp_path / "s").iterdir()) == [
-        "copy.json", "experiment.json", "look.json", "rulebook.json", "shots.json", "tavolan.json"
+        "copy.json", "experiment.json", "look.json", "replies.json", "rulebook.json", "shots.json", "tavolan.json"
     ]  # fmt: skip
 
 

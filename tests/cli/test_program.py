@@ -247,6 +247,7 @@ def test_the_sample_says_what_was_planted(tmp_path):
         ("first-sentence", "fr-FR", "description", "words"),
         ("outdated", "fr-FR", "description", ""),
         ("notes-repeated", "es-ES", "notes", "2.3"),
+        ("reply-promise", "en-US", "replies.export", "next week"),
     }
     assert done.json["summary"]["waived"] == 1
 
@@ -264,7 +265,7 @@ def test_the_demo_walks_through_everything_and_keeps_what_is_there(tmp_path):
     mine = (tmp_path / "k/copy/ja.toml").read_bytes()
     done = run_tavolan("demo", tmp_path / "k")
     assert done.code == 0, done.err
-    assert "63 pictures in en-US, ja, ar-SA" in done.out and "2 errors, 5 warnings" in done.out
+    assert "63 pictures in en-US, ja, ar-SA" in done.out and "2 errors, 6 warnings" in done.out
     assert "7 files and 210 raw screens written" in done.out and "files went out and came back" in done.out
     assert (tmp_path / "k/copy/ja.toml").read_bytes() == mine
     for line in done.out.split("Open next")[1].split():

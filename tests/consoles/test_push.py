@@ -14,7 +14,7 @@ from tavolan.checking.findings import Finding
 from tavolan.consoles.client import Client, ConsoleAddress, ConsoleError
 from tavolan.consoles.content import Place, holding_of
 from tavolan.consoles.credentials import Credentials
-from tavolan.consoles.gate import blocking, in_another_language, likely_language
+from tavolan.consoles.gate import blocking, in_another_language
 from tavolan.consoles.journal import read_journal
 from tavolan.consoles.merge import Cell
 from tavolan.consoles.protocol import SetOrder
@@ -23,6 +23,7 @@ from tavolan.consoles.review import open_sections, refusals
 from tavolan.errors import OutsideError, UsageError
 from tavolan.project.load import load_project
 from tavolan.project.picture_records import set_files
+from tavolan.words.likely_language import likely_language
 
 
 @pytest.fixture

@@ -17,7 +17,7 @@ from tavolan.sample.year import write_year
 
 SCHEMAS = Path(__file__).parents[2] / "docs" / "schemas"
 # What needs more than a project to be printed: tested where that is.
-ELSEWHERE = {"pack@1", "baseline@1", "compare@1", "push@1", "journal@1", "variant@1"}
+ELSEWHERE = {"pack@1", "baseline@1", "compare@1", "push@1", "journal@1", "variant@1", "sent@1"}
 # Which command prints which document, in the sample project or the small rendered one.
 PRINTED = {
     "check@1": ("check",),
@@ -39,6 +39,7 @@ PRINTED = {
     "queue@1": ("reviews", "queue"),
     "ranks@1": ("results", "ranks"),
     "render@1": ("shots", "render"),
+    "replies@1": ("reviews", "reply", "--dry-run"),
     "report@1": ("results", "report"),
     "rivals@1": ("results", "rivals"),
     "rules@1": ("rules",),

@@ -2,26 +2,19 @@
 
 import unicodedata
 from collections.abc import Iterator
-from functools import lru_cache
 
 import regex
 
 from tavolan.checking.findings import Finding, Rule
 from tavolan.checking.registry import check
 from tavolan.checking.review import Passage, Review
-from tavolan.languages.scripts import script
-from tavolan.languages.tags import is_right_to_left, language_of, locale_name, script_of
+from tavolan.languages.tags import is_right_to_left, language_of, locale_name
+from tavolan.words.likely_language import CLEAR_MAJORITY, foreign_share
 
 _LEAST_LETTERS = 6
 # Roles of what people read as sentences.
-_SENTENCES = ("prose", "subtitle", "short", "promo", "notes", "tester_notes", "bullets", "captions")
+_SENTENCES = ("prose", "subtitle", "short", "promo", "notes", "tester_notes", "bullets", "captions", "replies")
 _LETTER = regex.compile(r"\p{L}")
-
-
-@lru_cache(maxsize=64)
-def _of_script(code: str) -> regex.Pattern[str] | None:
-    letters = script(code).letters
-    return regex.compile("[" + "".join(rf"\p{{{name}}}" for name in letters) + "]") if letters else None
 
 
 def _prose(review: Review) -> Iterator[Passage]:
@@ -52,14 +45,10 @@ def untranslated(review: Review, this: Rule) -> Iterator[Finding]:
 def wrong_script(review: Review, this: Rule) -> Iterator[Finding]:
     """A text is mostly in another script than its locale's: it may be in the wrong file or the wrong language."""
     for passage in _prose(review):
-        pattern = _of_script(script_of(passage.locale))
-        letters = _LETTER.findall(passage.text)
-        if pattern is None or len(letters) < _LEAST_LETTERS:
-            continue
-        own = len(pattern.findall("".join(letters)))
+        foreign = foreign_share(passage.text, passage.locale)
         # Names and units in Latin letters are common everywhere, so only a clear majority counts.
-        if own * 3 < len(letters):
-            share = round(100 * (1 - own / len(letters)))
+        if foreign > CLEAR_MAJORITY:
+            share = round(100 * foreign)
             message = f"{share} % of its letters are in another script than {locale_name(passage.locale)}'s"
             yield passage.finding(this, message, "Check that the text is in the right file.", measured=share)
 

@@ -23,7 +23,7 @@ def _name_pattern(name: str) -> re.Pattern[str]:
     return re.compile(folded if split.has_no_spaces(name) else rf"(?<!\w){folded}(?!\w)")
 
 
-def _named(text: str, names: Iterable[str], match: split.Matching) -> Iterator[str]:
+def names_in(text: str, names: Iterable[str], match: split.Matching) -> Iterator[str]:
     """Yield the names that a text holds: as words, or as written between signs, as in "Name's" and "name.example"."""
     folded, words = split.fold(text), words_of(text, match)
     for name in names:
@@ -41,7 +41,7 @@ def guard_brand(review: Review, this: Rule) -> Iterator[Finding]:
     brands = review.project.guard.brands
     for passage in review.passages if brands else ():
         match = split.language_matching(passage.locale)
-        for brand in _named(passage.text, brands, match):
+        for brand in names_in(passage.text, brands, match):
             message = f'names "{brand}", which the guard list forbids'
             yield passage.finding(this, message, "Write it without that name.", subject=brand)
 
@@ -56,7 +56,7 @@ def other_platform(review: Review, this: Rule) -> Iterator[Finding]:
         if not place.locale or not place.value.written or place.rule.kind not in ("text", "list"):
             continue
         platforms = (*place.store.rulebook.policy.platforms, *review.project.guard.platforms)
-        for name in _named(place.value.text(place.rule), platforms, split.ANY):
+        for name in names_in(place.value.text(place.rule), platforms, split.ANY):
             remedy = f"Take it out, or write {place.field} under [{place.store.id}] without it."
             yield place.finding(this, f'names another platform: "{name}"', remedy, subject=name)
 

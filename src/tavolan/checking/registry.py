@@ -28,6 +28,7 @@ FAMILIES = (
     "text_faults",
     "language",
     "freshness",
+    "replies",
 )
 
 

@@ -9,7 +9,7 @@ from functools import cached_property
 from typing import TYPE_CHECKING, Any
 
 from tavolan.checking.findings import Finding, Level, Location, Rule
-from tavolan.project.addresses import PICTURE_TABLES
+from tavolan.project.addresses import NAMED_TABLES
 from tavolan.project.model import Project, Store, Term, Value
 from tavolan.project.picture_records import PictureRecord, read_records
 from tavolan.project.screens import ScreenIndex
@@ -55,7 +55,7 @@ class Place:
 class Passage:
     """One text as written in a copy file, whatever stores use it; `store` is set where only one does.
 
-    `role` is that of its field; "captions" or "showcase" for texts of pictures.
+    `role` is that of its field; the table's name for captions, showcase values and replies.
     """
 
     locale: str
@@ -137,7 +137,7 @@ class Review:
             else:
                 yield Passage(place.locale, store, place.field, str(value.content), value, place.rule.role)
         for locale, copy in self.project.copy.items():
-            for table in PICTURE_TABLES:
+            for table in NAMED_TABLES:
                 for name in copy.data.get(table, {}):
                     value = copy.entry(table, name)
                     yield Passage(locale, "", f"{table}.{name}", str(value.content), value, table)

@@ -14,7 +14,7 @@ from tavolan.checking.review import Passage, Review
 from tavolan.languages.scripts import script
 from tavolan.languages.tags import language_of, script_of
 from tavolan.languages.word_lists import word_lists
-from tavolan.project.addresses import PICTURE_TABLES
+from tavolan.project.addresses import PICTURE_TABLES, REPLIES
 from tavolan.project.caption_markup import MarkupError, parse
 
 # What only a program writes: {{name}}, ${name}, %s, %(name)s, {app_name}, {0}, [APP_NAME], <NAME>.
@@ -48,9 +48,12 @@ def placeholder(review: Review, this: Rule) -> Iterator[Finding]:
 
 @check("variable", "error")
 def variable(review: Review, this: Rule) -> Iterator[Finding]:
-    """A text holds a variable that nobody filled in, such as {name}, ${name} or %s."""
+    """A text holds a variable that nobody filled in, such as {name}, ${name} or %s.
+
+    Replies to reviews are left out: theirs are filled in for each review.
+    """
     open_words = word_lists("writing")["placeholders"]["open"].split()
-    for passage in review.passages:
+    for passage in (one for one in review.passages if one.role != REPLIES):
         left = [found.group() for found in _OPEN_WORD.finditer(passage.text)
                 if (found.group(1) or found.group(2)).lower() in open_words]  # fmt: skip
         for found in dict.fromkeys([*_VARIABLE.findall(passage.text), *left]):

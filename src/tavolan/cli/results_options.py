@@ -42,7 +42,7 @@ def day_of(option: str, text: str) -> date | None:
         raise UsageError(f'{option} can\'t be "{text}"', "Write a day as 2026-11-30.") from error
 
 
-def open_stores(project: Path | None, wanted: list[str] | None) -> tuple[Project, list[str]]:
+def open_stores(project: Path | None, wanted: list[str] | None, *, write: bool = False) -> tuple[Project, list[str]]:
     """Return the project and the stores that are asked for; none where none is, which means all."""
-    opened = open_project(project)
+    opened = open_project(project, write=write)
     return opened, opened.pick("--store", wanted, list(opened.stores)) if wanted else []

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from datetime import date
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
@@ -13,10 +14,12 @@ from tavolan.cli.common import (
     LocaleOption,
     ProjectOption,
     StoreOption,
+    YesOption,
     console,
     open_project,
     print_json,
     progress_bar,
+    say,
     write_figure,
 )
 from tavolan.cli.importing import day_order_of, print_taken, require_one_source
@@ -26,12 +29,14 @@ if TYPE_CHECKING:
     from tavolan.project.model import Project
     from tavolan.reviews.importing import ImportedReviews
 
-app = typer.Typer(help="What to answer first, and what people praise and complain about.", no_args_is_help=True)
+app = typer.Typer(
+    help="What to answer first, replies, and what people praise and complain about.", no_args_is_help=True
+)
 
 
 @app.callback()
 def reviews() -> None:
-    """What to answer first, and what people praise and complain about."""
+    """What to answer first, replies, and what people praise and complain about."""
 
 
 @app.command(name="import")
@@ -131,3 +136,72 @@ def themes(
         print_json(themes_document(found))
     else:
         print_themes(console(), found, why)
+
+
+@app.command()
+def reply(
+    review: Annotated[str, typer.Argument(help="The review to answer by hand, by its id.", metavar="ID")] = "",
+    project: ProjectOption = None,
+    text: Annotated[str, typer.Option("--text", help="Your own words for that review.")] = "",
+    store: StoreOption = None,
+    storefront: StorefrontOption = None,
+    locale: LocaleOption = None,
+    top: Annotated[int, typer.Option("--top", min=1, help="How many reviews of the queue.")] = 20,
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="Show the drafts, write nothing.")] = False,
+    json: JsonOption = False,
+) -> None:
+    """Draft replies from replies.toml for the first reviews of the queue, or write one by hand. Nothing is sent."""
+    from tavolan.errors import UsageError
+    from tavolan.reports.documents.reviews import replies_document
+    from tavolan.reports.replytables import print_drafts
+    from tavolan.reviews.replying import Drafts, draft_replies, write_by_hand
+
+    if bool(review) != bool(text):
+        raise UsageError("a review and a text belong together", 'Write: tavolan reviews reply ID --text "…"')
+    opened, stores = open_stores(project, store, write=not dry_run)
+    today = date.today()
+    with progress_bar("Reading"):
+        if review:
+            done = Drafts([write_by_hand(opened, today, review, text, next(iter(stores), ""), write=not dry_run)], [])
+        else:
+            done = draft_replies(opened, today, stores, storefront or (), locale or (), top, write=not dry_run)
+    if json:
+        print_json(replies_document(done))
+    else:
+        print_drafts(console(), done, dry_run)
+
+
+@app.command()
+def send(
+    reviews: Annotated[list[str] | None, typer.Argument(help="Only these reviews, by id.", metavar="IDS")] = None,
+    project: ProjectOption = None,
+    store: StoreOption = None,
+    despite: Annotated[
+        list[str] | None, typer.Option("--despite", help="A rule whose warnings don't hold a reply back; repeatable.")
+    ] = None,
+    yes: YesOption = False,
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="Show what would be sent, send nothing.")] = False,
+    json: JsonOption = False,
+) -> None:
+    """Send the drafts through the stores' consoles. What has findings stays; what somebody replied there stays too."""
+    from tavolan.reports.documents.reviews import sent_document
+    from tavolan.reports.replytables import print_sent
+    from tavolan.reviews.sending import send_replies
+
+    opened, stores = open_stores(project, store, write=not dry_run)
+    today, out = date.today(), console()
+    if not dry_run and not yes:
+        planned = send_replies(opened, today, stores, reviews or (), despite or (), write=False)
+        if not json:
+            print_sent(out, planned, dry_run=True)
+        if not (planned.sent and not json and sys.stdin.isatty() and typer.confirm(f"Send {len(planned.sent)}?")):
+            say("Nothing is sent without --yes.")
+            raise typer.Exit(1)
+    with progress_bar("Sending") as move:
+        done = send_replies(opened, today, stores, reviews or (), despite or (), move, write=not dry_run)
+    if json:
+        print_json(sent_document(done))
+    else:
+        print_sent(out, done, dry_run)
+    if done.refused or done.conflicts:
+        raise typer.Exit(1)

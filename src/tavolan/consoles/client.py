@@ -16,6 +16,7 @@ from datetime import date
 from functools import cache
 from pathlib import Path
 from typing import Any, TypeVar
+from urllib.parse import quote
 
 import httpx
 from pydantic import BaseModel, ValidationError
@@ -121,6 +122,10 @@ class Client:
         """Yield all reviews, oldest first."""
         return self._pages(f"{self._app}/reviews", protocol.Page[protocol.Review])
 
+    def review(self, review_id: str) -> protocol.Review | None:
+        """Return a review; None when there's none."""
+        return self._maybe(f"{self._app}/reviews/{quote(review_id, safe='')}", protocol.Review)
+
     def experiments(self) -> list[protocol.Experiment]:
         """Return all experiments."""
         return list(self._pages(f"{self._app}/experiments", protocol.Page[protocol.Experiment]))
@@ -174,6 +179,12 @@ class Client:
         """Make an uploaded file a build."""
         body = protocol.NewBuild(version=version, number=number, sha256=sha256)
         return self._post(f"{self._app}/builds", body, protocol.Build)
+
+    def reply(self, review_id: str, text: str, instead_of: str) -> protocol.Review:
+        """Answer a review, where its reply is still the one that was seen ("": none)."""
+        body = {"text": text, "instead_of": instead_of}
+        answer = self._send("PUT", f"{self._app}/reviews/{quote(review_id, safe='')}/reply", json=body)
+        return self._read(answer, protocol.Review)
 
     def set_tester_notes(self, number: str, locale: str, text: str) -> protocol.Build:
         """Attach notes for the testers of a build."""

@@ -1,18 +1,14 @@
 """What stops a push, and what it questions: findings of what would be sent, and texts in another language."""
 
 from collections.abc import Collection, Iterable
-from functools import cache
 
 from tavolan.checking.findings import Finding
 from tavolan.consoles.content import Place
 from tavolan.consoles.merge import Cell
-from tavolan.languages.tags import language_of, locale_name, script_of
-from tavolan.languages.word_lists import word_lists
-from tavolan.words.split import words
+from tavolan.languages.tags import language_of, locale_name
+from tavolan.words.likely_language import likely_language
 
 _PICTURES = ("shot.", "class.", "graphic.", "captions.", "showcase.", "screens")
-# Fewer function words than these say nothing about a language.
-_LEAST_WORDS = 3
 
 
 def blocking(
@@ -48,29 +44,3 @@ def in_another_language(cells: Iterable[Cell]) -> list[tuple[Cell, str]]:
             if other != language_of(cell.place.locale):
                 found.append((cell, locale_name(other)))
     return found
-
-
-def likely_language(text: str, locale: str) -> str:
-    """Return the language whose function words a text holds most of; the locale's own unless another is far ahead.
-
-    Only languages in the locale's script are compared, by the shipped lists of function words.
-    """
-    own = language_of(locale)
-    lists = _function_words()
-    script = script_of(locale)
-    if own not in lists:
-        return own
-    there = words(text)
-    counts = {
-        language: sum(word in known for word in there)
-        for language, known in lists.items()
-        if script_of(language) == script
-    }
-    best = max(counts, key=lambda language: (counts[language], language == own), default=own)
-    far = counts.get(best, 0) >= max(_LEAST_WORDS, 2 * counts.get(own, 0) + 1)
-    return best if far else own
-
-
-@cache
-def _function_words() -> dict[str, frozenset[str]]:
-    return {language: frozenset(listed.split()) for language, listed in word_lists("function_words").items()}

@@ -208,9 +208,10 @@ class Metric(Shape):
 
 
 class Reply(Shape):
-    """An answer to a review."""
+    """An answer to a review. `instead_of` is the one that was seen before: when it's another by now, it's kept."""
 
     text: Annotated[str, Field(min_length=1)]
+    instead_of: str = ""
 
 
 class Review(Shape):

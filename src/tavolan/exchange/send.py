@@ -7,7 +7,7 @@ from tavolan.exchange.glossary import read_glossary, write_tbx
 from tavolan.exchange.po import write_gettext
 from tavolan.exchange.translation_request import TranslationRequest, TranslationUnit
 from tavolan.exchange.xliff import write_old_xliff, write_xliff
-from tavolan.project.addresses import parse_address
+from tavolan.project.addresses import REPLIES, parse_address
 from tavolan.project.memory import Pair, matches, read_memory
 from tavolan.project.model import Project
 from tavolan.project.state import digest
@@ -51,6 +51,8 @@ def _notes(texts: Texts, unit: Translation, pictures: list[Path]) -> list[str]:
             notes.append(f"Picture: {picture.relative_to(project.root).as_posix()}")
     elif address.table == "showcase":
         notes.append("Shown inside the app's screens on store pictures; as short as the original.")
+    elif address.table == REPLIES:
+        notes.append("Reply to a review. Names in {braces} are filled in later: keep them.")
     elif rule:
         stores = dict.fromkeys(store for store, _ in texts.rules_of(unit.address))
         notes.append(f"{rule.what or unit.address}. Stores: {', '.join(stores)}.")

@@ -1,10 +1,14 @@
-"""Addresses of texts: `title`, `android.title` for one store, `captions.home`, `showcase.price`, `items.pro.name`."""
+"""Addresses of texts: `title`, `android.title` for one store, `captions.home`, `replies.thanks`, `items.pro.name`."""
 
 from dataclasses import dataclass
 from functools import lru_cache
 
 # Tables of a copy file whose texts are in pictures.
 PICTURE_TABLES = ("captions", "showcase")
+# Of replies to reviews.
+REPLIES = "replies"
+# Tables of texts under names of the project's own, which are no fields of a rulebook.
+NAMED_TABLES = (*PICTURE_TABLES, REPLIES)
 
 
 @dataclass(frozen=True)
@@ -18,8 +22,8 @@ class Address:
 
     @property
     def table(self) -> str:
-        """`captions`, `showcase` or `items` for a text in such a table, else empty."""
-        return self.path[0] if len(self.path) > 1 and self.path[0] in (*PICTURE_TABLES, "items") else ""
+        """`captions`, `showcase`, `replies` or `items` for a text in such a table, else empty."""
+        return self.path[0] if len(self.path) > 1 and self.path[0] in (*NAMED_TABLES, "items") else ""
 
     @property
     def in_picture(self) -> bool:
@@ -38,7 +42,7 @@ class Address:
 
     @property
     def key(self) -> str:
-        """The field's id, the caption's key, or the name of the showcase value."""
+        """The field's id, the caption's key, or the name of the showcase value or of the reply."""
         return self.path[-1]
 
 

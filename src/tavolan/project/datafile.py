@@ -80,6 +80,17 @@ REVIEWS = DataFile(
     dates=("date", "replied"),
     prose=("text", "reply"),
 )
+# Replies to reviews: drafts, and the receipts of those that were sent. `drafted` is the digest of what the program
+# wrote: a text with another digest was changed by a person.
+REPLIES = DataFile(
+    "data/replies.csv",
+    ("store", "id", "locale", "template", "text", "drafted", "sent"),
+    ("store", "id", "locale", "text"),
+    {},
+    dates=("sent",),
+    key=("store", "id", "sent"),
+    prose=("text",),
+)
 LISTINGS = DataFile(
     "data/listings.csv",
     ("date", "app", "locale", "title", "subtitle", "description"),
@@ -147,7 +158,7 @@ EXPERIMENTS = DataFile(
 
 # Of copy/glossary.csv.
 GLOSSARY_COLUMNS = ("term", "locale", "target", "use", "note")
-DATA_FILES = (REVIEWS, LISTINGS, SUGGESTIONS, SEARCH_PAGES, RANKS, METRICS, CAMPAIGNS, BENCHMARKS, EXPERIMENTS)
+DATA_FILES = (REVIEWS, REPLIES, LISTINGS, SUGGESTIONS, SEARCH_PAGES, RANKS, METRICS, CAMPAIGNS, BENCHMARKS, EXPERIMENTS)
 
 
 def read_data(root: Path, file: DataFile) -> list[Row]:

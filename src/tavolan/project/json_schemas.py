@@ -4,6 +4,7 @@ from collections.abc import Callable, Iterable
 from typing import Any
 
 from tavolan.project.experiment_schema import ExperimentTable
+from tavolan.project.replies_schema import RepliesFile
 from tavolan.project.schema import Config, Shots
 from tavolan.rulebooks.model import FieldRule, Rulebook
 
@@ -58,6 +59,7 @@ def _copy(books: list[Rulebook]) -> Schema:
             },
             "captions": {**texts, "description": "By the shot's name; *words* are emphasised."},
             "showcase": {**texts, "description": "Values that the screens show, by name."},
+            "replies": {**texts, "description": "Replies to reviews, by the names that replies.toml gives them."},
             "history": {**texts, "description": "Release notes of earlier versions, by version."},
             "replace": {**texts, "description": "Words of the locale that this one is like, and their spelling here."},
             "alternates": {"type": "object", "additionalProperties": _TEXTS},
@@ -91,6 +93,7 @@ _MAKERS: dict[str, Callable[[list[Rulebook]], Schema]] = {
     "shots": lambda _: {**Shots.model_json_schema(), "title": "shots.toml"},
     "copy": _copy,
     "experiment": lambda _: {**ExperimentTable.model_json_schema(), "title": "experiments/<id>.toml"},
+    "replies": lambda _: {**RepliesFile.model_json_schema(), "title": "replies.toml"},
     "rulebook": _rulebook,
 }
 # A look's schema comes from its own package.

@@ -10,7 +10,7 @@ from typing import Any
 
 from tavolan.errors import UnknownNameError
 from tavolan.languages.tags import language_of
-from tavolan.project.addresses import PICTURE_TABLES
+from tavolan.project.addresses import NAMED_TABLES
 from tavolan.project.schema import (
     App,
     CheckTable,
@@ -99,7 +99,7 @@ class Copy:
         return shared if shared.written or not self.parent else self._lent(self.parent.value(store, key), (key,))
 
     def entry(self, table: str, name: str) -> Value:
-        """Return an entry of `captions` or `showcase`, or the parent's."""
+        """Return an entry of `captions`, `showcase` or `replies`, or the parent's."""
         own = Value(self.data.get(table, {}).get(name), self.source, (table, name))
         return own if own.written or not self.parent else self._lent(self.parent.entry(table, name), (table, name))
 
@@ -117,7 +117,7 @@ class Copy:
         """Return the value at a key path as it ships: its own, else what the locale takes from the one it's like."""
         if key[0] == "items":
             return self.item(key[1], key[2])
-        if key[0] in PICTURE_TABLES:
+        if key[0] in NAMED_TABLES:
             return self.entry(key[0], key[1])
         own: Any = self.data
         for part in key:

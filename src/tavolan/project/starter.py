@@ -42,6 +42,7 @@ def plan_project(folder: Path, starter: Starter) -> dict[str, str]:
             raise UsageError(fault.message, fault.remedy, option="--locale")
     books = [shipped_rulebook(store) for store in dict.fromkeys(starter.stores)]
     files = {"tavolan.toml": _config(starter, books), "shots.toml": _SHOTS.format(source=starter.source)}
+    files["replies.toml"] = _REPLIES
     for tag in starter.all_locales:
         files[f"copy/{tag}.toml"] = _copy(tag, starter, books)
     files[f"terms/{starter.source}.csv"] = "phrase,relevance,volume,difficulty,list,note,storefronts\n"
@@ -61,7 +62,7 @@ def plan_project(folder: Path, starter: Starter) -> dict[str, str]:
 
 
 # Which schema a file or the files of a folder follow; editors find it by the first line.
-_SCHEMAS = {"tavolan.toml": "tavolan", "shots.toml": "shots", "copy": "copy"}
+_SCHEMAS = {"tavolan.toml": "tavolan", "shots.toml": "shots", "replies.toml": "replies", "copy": "copy"}
 
 
 def write_project(folder: Path, files: dict[str, str]) -> None:
@@ -156,6 +157,16 @@ source = {source}
 locales = [{locales}]
 """
 
+_REPLIES = """\
+# Which reply is drafted for which review: the first whose conditions hold. What's left out asks for nothing.
+[values]
+# support = "help@example.org"   # {support} in a text
+
+# [template.sorry]               # its text: sorry = "…" under [replies] of copy/<locale>.toml
+# stars = [1, 2, 3]
+# since = "2.0"                  # and before: versions that the review is about
+# about = { en = ["crashes"] }   # phrases, one of which the review must hold
+"""
 _SHOTS = """\
 # The store pictures, in order. Raw screens: screens/<locale>/<size class>/<screen>.png
 look = "rise"

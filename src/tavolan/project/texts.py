@@ -6,7 +6,7 @@ from functools import cached_property
 from typing import Any
 
 from tavolan.errors import UnknownNameError
-from tavolan.project.addresses import parse_address
+from tavolan.project.addresses import REPLIES, parse_address
 from tavolan.project.model import ONCE, Project, Value
 from tavolan.rulebooks.measure import Length, measure
 from tavolan.rulebooks.model import FieldRule
@@ -46,6 +46,7 @@ class Texts:
         self._keys: dict[str, tuple[str, ...]] = {}
         self.rules: dict[str, list[tuple[str, FieldRule]]] = {}
         self.item_rules: dict[str, list[tuple[str, FieldRule]]] = {}
+        self.reply_rules: list[tuple[str, FieldRule]] = []
         used = {key for copy in project.copy.values() for key in copy.data}
         for store in project.stores.values():
             for key, rule in store.rulebook.fields.items():
@@ -53,6 +54,8 @@ class Texts:
                     self.rules.setdefault(key, []).append((store.id, rule))
                 elif rule.scope == "item":
                     self.item_rules.setdefault(key, []).append((store.id, rule))
+                elif rule.scope == "reply":
+                    self.reply_rules.append((store.id, rule))
 
     def addresses(self) -> list[str]:
         """Return all addresses that some store asks for or some locale uses, in the order of the rulebooks."""
@@ -63,8 +66,10 @@ class Texts:
                 found += [f"{store}.{key}" for key in own if f"{store}.{key}" not in found]
         found += [f"items.{item}.{key}" for item in self.project.app.items for key in self.item_rules]
         found += [f"captions.{key}" for key in self.project.caption_keys if key]
-        names = {name for copy in self.project.copy.values() for name in copy.data.get("showcase", {})}
-        return [*found, *(f"showcase.{name}" for name in sorted(names))]
+        for table in ("showcase", REPLIES):
+            names = {name for copy in self.project.copy.values() for name in copy.data.get(table, {})}
+            found += [f"{table}.{name}" for name in sorted(names)]
+        return found
 
     def asked(self, locale: str, address: str) -> bool:
         """Whether some store that has the locale takes this text in it, or it's written there anyway."""
@@ -89,7 +94,7 @@ class Texts:
         at = parse_address(address)
         if at.table == "items":
             known = len(at.path) == 3 and at.item in self.project.app.items and at.key in self.item_rules
-        elif at.in_picture:
+        elif at.table:
             known = len(at.path) == 2 and bool(at.key)
         else:
             known = at.key in self.rules and (len(at.path) == 1 or at.store in self.project.stores)
@@ -104,12 +109,12 @@ class Texts:
         return at.path
 
     def rule(self, address: str) -> FieldRule | None:
-        """Return the rule of a field in the first store that has it; None for captions and showcase values."""
+        """Return the rule of a text in the first store that has one; None for captions and showcase values."""
         rules = self.rules_of(address)
         return rules[0][1] if rules else None
 
     def role(self, address: str) -> str:
-        """Return what a text is for: its field's role; "captions" or "showcase" for those of pictures."""
+        """Return what a text is for: its field's role; "captions" or "showcase" for texts of pictures."""
         rule = self.rule(address)
         return rule.role if rule else parse_address(address).table
 
@@ -118,6 +123,8 @@ class Texts:
         at = parse_address(address)
         if at.in_picture:
             return []
+        if at.table == REPLIES:
+            return self.reply_rules
         if at.item:
             return self.item_rules[at.key]
         return [(store, rule) for store, rule in self.rules[at.key] if at.store in ("", store)]

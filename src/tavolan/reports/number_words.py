@@ -3,9 +3,9 @@
 from collections.abc import Sequence
 
 
-def counted(number: int, noun: str) -> str:
-    """Return `1 error`, `2 errors`."""
-    return f"{number} {noun}{'' if number == 1 else 's'}"
+def counted(number: int, noun: str, several: str = "") -> str:
+    """Return `1 error`, `2 errors`; `several` is a plural that isn't the noun with an s."""
+    return f"{number} {noun if number == 1 else several or f'{noun}s'}"
 
 
 def some_of(names: Sequence[str], most: int) -> str:

@@ -13,6 +13,7 @@ from typing import Literal
 import numpy as np
 import pandas as pd
 
+from tavolan.errors import UsageError
 from tavolan.project.model import Project
 from tavolan.results.intervals import Interval, wilson
 from tavolan.reviews.table import read_reviews
@@ -89,6 +90,18 @@ def review_queue(
         float(stars[anew].mean()) if anew.any() else math.nan,
         float(frame["stars_after"][anew].mean()) if anew.any() else math.nan,
     )
+
+
+def waiting_review(project: Project, today: date, review_id: str, store: str = "") -> Waiting:
+    """Return a review by its id. Raises UsageError where there's none, or one in several stores."""
+    frame = read_reviews(project, [store] if store else ())
+    places = np.flatnonzero(frame["id"].to_numpy() == review_id)
+    if len(places) != 1:
+        message = f"there's no review {review_id}" if not len(places) else f"{len(places)} stores have {review_id}"
+        raise UsageError(message, "Its id is in tavolan reviews queue; --store says of which store it is.")
+    (row,) = _rows(frame, places)
+    low = float(str(row["stars"])) <= _LOW
+    return _waiting(row, "low stars" if low else "praise", today)
 
 
 def _rows(frame: pd.DataFrame, places: "np.ndarray[tuple[int], np.dtype[np.int64]]") -> list[dict[str, object]]:

@@ -219,7 +219,6 @@ class ConsoleRule(RulebookPart):
     locked_until_build: tuple[str, ...] = ("hand-over",)
     releases: tuple[Literal["manual", "automatic", "date"], ...] = ("manual", "automatic", "date")
     free_stays_free: bool = False
-    reply_max: int | None = Field(None, ge=1)
     experiment_variants: int = Field(0, ge=0)
     confidence: Confidence | None = None
 

@@ -2,9 +2,11 @@
 
 from typing import Literal
 
+from tavolan.checking.findings import Level
 from tavolan.reports.documents.document_part import DocumentPart
 from tavolan.reports.documents.results_shapes import IntervalPart
 from tavolan.reviews.queue import Reason
+from tavolan.reviews.replying import Standing
 from tavolan.reviews.themes import Kind
 
 
@@ -38,6 +40,65 @@ class QueueDocument(DocumentPart):
     before: float | None
     """Their mean stars before, and `after`."""
     after: float | None
+
+
+class ReplyFaultPart(DocumentPart):
+    rule: str
+    level: Level
+    message: str
+    remedy: str
+    subject: str
+    """The words that it's about."""
+
+
+class DraftPart(DocumentPart):
+    review: WaitingPart
+    template: str
+    """Its name in replies.toml; empty where a person wrote it."""
+    text: str
+    standing: Standing
+    findings: list[ReplyFaultPart]
+
+
+class WithoutDraftPart(DocumentPart):
+    review: WaitingPart
+    why: str
+
+
+class RepliesDocument(DocumentPart):
+    """Printed by `tavolan reviews reply --json`."""
+
+    drafts: list[DraftPart]
+    without: list[WithoutDraftPart]
+    """Reviews that get no draft."""
+
+
+class SentPart(DocumentPart):
+    store: str
+    id: str
+    """Of the review."""
+    locale: str
+    template: str
+    text: str
+    sent: str | None
+    """The day; null where nothing was sent."""
+
+
+class HeldPart(SentPart):
+    why: str
+    """What the console says."""
+    findings: list[ReplyFaultPart]
+
+
+class SentDocument(DocumentPart):
+    """Printed by `tavolan reviews send --json`."""
+
+    sent: list[SentPart]
+    held: list[HeldPart]
+    """Those with findings."""
+    conflicts: list[HeldPart]
+    """Those where somebody replied there meanwhile."""
+    refused: list[HeldPart]
 
 
 class ThemePart(DocumentPart):

@@ -34,16 +34,29 @@ def add_routes(router: APIRouter, desk: Desk) -> None:
         desk.record(app)
         return paged(state.all("review", app, after, PAGE + 1), lambda one: Review.model_validate(one.value))
 
+    @router.get("/apps/{app}/reviews/{review}", tags=["reports"])
+    def one_review(app: AppId, review: Annotated[str, Path(max_length=80)]) -> Review:
+        """Return a review with its reply."""
+        desk.record(app)
+        kept = state.get("review", app, review)
+        if kept is None:
+            raise RefusedError(404, "no-review", f"there's no review {review}")
+        return Review.model_validate(kept.value)
+
     @router.put("/apps/{app}/reviews/{review}/reply", tags=["reports"])
     def reply(app: AppId, review: Annotated[str, Path(max_length=80)], answer: Reply) -> Review:
         """Answer a review, or change the answer."""
         with state.change():
-            most = book_of(desk.record(app)).console.reply_max
+            book = book_of(desk.record(app))
+            field = book.field_with("reply")
             kept = state.get("review", app, review)
             if kept is None:
                 raise RefusedError(404, "no-review", f"there's no review {review}")
-            if most is None:
+            if not field:
                 raise RefusedError(409, "no-replies", "reviews can't be answered in this store")
-            if len(answer.text) > most:
-                raise RefusedError(422, "not-valid", f"a reply has at most {most} characters")
+            if kept.value["reply"] not in (answer.instead_of, answer.text):
+                raise RefusedError(412, "changed", "there's another reply by now")
+            length = book.fields[field].length(answer.text)
+            if length.over:
+                raise RefusedError(422, "not-valid", f"a reply has at most {length.limit} {length.unit}")
             return Review.model_validate(state.put("review", app, review, {**kept.value, "reply": answer.text}).value)

@@ -1,0 +1,169 @@
+"""Draft replies to the reviews that wait for one. What a person wrote or changed stays as it is."""
+
+from collections import Counter
+from collections.abc import Collection
+from dataclasses import dataclass
+from datetime import date
+from typing import Literal
+
+from tavolan.checking.findings import Finding, Location, Rule
+from tavolan.checking.replies import reply_faults
+from tavolan.errors import UsageError
+from tavolan.languages.tags import language_of
+from tavolan.project.addresses import REPLIES
+from tavolan.project.datafile import REPLIES as REPLIES_FILE
+from tavolan.project.model import Project
+from tavolan.project.state import digest
+from tavolan.reviews.queue import Waiting, review_queue, waiting_review
+from tavolan.reviews.reply_table import Reply, read_replies, write_replies
+from tavolan.reviews.templates import Templates, fill, read_templates
+from tavolan.support.transaction import changing
+
+Standing = Literal["new", "drafted anew", "as it was", "by a person"]
+TO_MANY = Rule("reply-to-many", "warning")
+# So many replies with the very same words nobody minds.
+MOST_ALIKE = 3
+
+
+@dataclass(frozen=True)
+class DraftedReply:
+    """A reply, the review that it's for, where it comes from, and what's wrong with it."""
+
+    review: Waiting
+    reply: Reply
+    standing: Standing
+    findings: list[Finding]
+
+
+@dataclass(frozen=True)
+class Drafts:
+    """All drafts of a run; `without` are reviews that get none, each with the reason."""
+
+    drafts: list[DraftedReply]
+    without: list[tuple[Waiting, str]]
+
+
+def draft_replies(
+    project: Project, today: date, stores: Collection[str] = (), storefronts: Collection[str] = (),
+    locales: Collection[str] = (), most: int = 20, *, write: bool = True,
+) -> Drafts:  # fmt: skip
+    """Draft replies to the first `most` reviews of the queue, and keep them in `data/replies.csv`.
+
+    Raises UsageError without `replies.toml`, ProjectError for faults in it.
+    """
+    templates, known = read_templates(project), read_replies(project)
+    queue = review_queue(project, today, stores, storefronts, locales, most)
+    drafter = _Drafter(project, templates, known)
+    made: list[tuple[Waiting, Reply, Standing]] = []
+    without = []
+    for review in queue.first:
+        outcome = drafter.draft(review)
+        if isinstance(outcome, str):
+            without.append((review, outcome))
+        else:
+            made.append((review, *outcome))
+    if write:
+        _keep(project, known, [reply for _, reply, _ in made])
+    uses = _uses(known, [reply for _, reply, _ in made])
+    drafts = [DraftedReply(*one, findings_of(project, one[1], uses)) for one in made]
+    return Drafts(drafts, without)
+
+
+def write_by_hand(
+    project: Project, today: date, review_id: str, text: str, store: str = "", *, write: bool = True
+) -> DraftedReply:
+    """Keep a person's own reply to a review. Raises UsageError for a review that isn't there."""
+    review = waiting_review(project, today, review_id, store)
+    known = read_replies(project)
+    reply = Reply(_store_of(project, review), review.id, review.locale, "", text)
+    if write:
+        _keep(project, known, [reply])
+    return DraftedReply(review, reply, "by a person", findings_of(project, reply, _uses(known, [reply])))
+
+
+def findings_of(project: Project, reply: Reply, uses: "Counter[tuple[str, str]]") -> list[Finding]:
+    """Return what's wrong with a reply; `uses` counts how often each text is used in a store."""
+    at = Location(store=reply.store, locale=reply.locale, field=f"reply {reply.id}", path=REPLIES_FILE.name, line=None)
+    found = [
+        fault.rule.finding(at, fault.message, fault.remedy, subject=fault.subject)
+        for fault in reply_faults(project, reply.store, reply.locale, reply.text)
+    ]
+    if (count := uses[reply.store, reply.text]) > MOST_ALIKE:
+        message = f"is word for word what {count} readers get"
+        remedy = "Change a few words, or give the template several texts in replies.toml."
+        found.append(TO_MANY.finding(at, message, remedy))
+    return found
+
+
+def _uses(known: list[Reply], made: list[Reply]) -> "Counter[tuple[str, str]]":
+    fresh = {(one.store, one.id) for one in made}
+    others = [one for one in known if one.sent or (one.store, one.id) not in fresh]
+    return Counter((one.store, one.text) for one in (*others, *made))
+
+
+def uses_of(replies: list[Reply]) -> "Counter[tuple[str, str]]":
+    """Return how often each text is used in a store."""
+    return _uses(replies, [])
+
+
+def _keep(project: Project, known: list[Reply], made: list[Reply]) -> None:
+    fresh = {(one.store, one.id) for one in made}
+    kept = [one for one in known if one.sent or (one.store, one.id) not in fresh]
+    with changing(project.root):
+        write_replies(project, [*kept, *made])
+
+
+def _store_of(project: Project, review: Waiting) -> str:
+    """Return the store of a review; a row without one is of the only store. Raises UsageError where it isn't known."""
+    if review.store:
+        return review.store
+    if len(project.stores) > 1:
+        raise UsageError(f"it isn't known which store review {review.id} is of", "Import it with --store.")
+    return next(iter(project.stores))
+
+
+class _Drafter:
+    """Drafts one reply after the other; of several texts each takes the one that was used least."""
+
+    def __init__(self, project: Project, templates: Templates, known: list[Reply]) -> None:
+        self.project, self.templates = project, templates
+        self._open = {(one.store, one.id): one for one in known if not one.sent}
+        self._used = Counter((one.store, one.text) for one in known if one.sent)
+
+    def draft(self, review: Waiting) -> tuple[Reply, Standing] | str:
+        """Return a reply and where it comes from, or why there's none."""
+        project = self.project
+        store = _store_of(project, review)
+        if not project.stores[store].rulebook.field_with("reply"):
+            return f"{store} takes no replies"
+        before = self._open.get((store, review.id))
+        if before and before.is_edited:
+            return before, "by a person"
+        matching = next(self.templates.matching(review), None)
+        if matching is None:
+            return "no template of replies.toml is for it"
+        name, phrase = matching
+        text_names = self.templates.tables[name].texts or [name]
+        texts = self._texts(review.locale, text_names)
+        if not texts:
+            return f"[replies] {' or '.join(text_names)} isn't written in {review.locale}"
+        values = {
+            "app": project.app.name, "version": project.app.version, "review_version": review.version,
+            "words": phrase, **self.templates.values,
+        }  # fmt: skip
+        filled = [fill(text, values) for text in texts]
+        text = min(filled, key=lambda one: self._used[store, one])
+        self._used[store, text] += 1
+        reply = Reply(store, review.id, review.locale, name, text, digest(text))
+        return reply, "new" if before is None else "as it was" if before == reply else "drafted anew"
+
+    def _texts(self, locale: str, names: list[str]) -> list[str]:
+        """Return the texts that serve a reader: those of the same locale, else of one of the same language."""
+        copy = self.project.copy
+        language = language_of(locale)
+        for tag in (locale, *(tag for tag in copy if language_of(tag) == language)):
+            if tag in copy:
+                values = [copy[tag].entry(REPLIES, name) for name in names]
+                if texts := [str(value.content) for value in values if value.written]:
+                    return texts
+        return []
