@@ -16,10 +16,13 @@ from scipy.optimize import Bounds, LinearConstraint, milp
 from scipy.sparse import csr_matrix
 
 from tavolan.errors import UsageError
+from tavolan.support.library_noise import without_lines
 from tavolan.words.matching import Tier
 from tavolan.words.plan_choices import LocaleChoices, Option
 from tavolan.words.plan_program import Built, Chosen, PlanProgram, build
 
+# HiGHS prints this while it tries a solution, whatever it's told about its output.
+_SOLVER_NOISE = "HighsMipSolverData::"
 # How much of the value the second solve may give up for tidiness: less than the solver's own tolerance.
 _SLACK = 1e-7
 # From how many locales on they're planned in turn first, and for which share of the time.
@@ -73,9 +76,10 @@ class _Solver:
 
     def _run(self, objective: _Numbers, constraints: list[Any], seconds: float, lower: Any, upper: Any) -> Any:
         options = {"time_limit": max(seconds, 0.1), "mip_rel_gap": 1e-9}
-        return milp(
-            objective, integrality=self.whole, bounds=Bounds(lower, upper), constraints=constraints, options=options
-        )
+        with without_lines(_SOLVER_NOISE):
+            return milp(
+                objective, integrality=self.whole, bounds=Bounds(lower, upper), constraints=constraints, options=options
+            )
 
 
 def solve(program: PlanProgram, weights: dict[Tier, float], changes: int | None, seconds: float) -> Solution:
