@@ -12,7 +12,8 @@ from tavolan.project.model import Project, Store
 if TYPE_CHECKING:
     from tavolan.project.picture_records import PictureCounts
 
-_MISSING = {"to-write", "caption-missing", "screen-missing", "shot-count"}
+# Rules about what isn't there yet.
+MISSING = {"to-write", "caption-missing", "screen-missing", "shot-count"}
 _PICTURES = ("shot.", "class.", "graphic.", "screens")
 _OVER = {"too-long", "entry-too-long", "item-count"}
 
@@ -82,7 +83,7 @@ def _texts(project: Project, store: Store, tag: str, findings: list[Finding]) ->
     own = [f for f in findings if f.concerns(store.id) and not f.field.startswith(_PICTURES)]
     worst: dict[str, str] = {}
     for kind, holds in (
-        ("missing", lambda f: f.rule in _MISSING),
+        ("missing", lambda f: f.rule in MISSING),
         ("over", lambda f: f.rule in _OVER and f.level == "error"),
         ("refused", lambda f: f.level == "error"),
         ("outdated", lambda f: f.rule == "outdated"),
@@ -100,19 +101,19 @@ def _texts(project: Project, store: Store, tag: str, findings: list[Finding]) ->
 def _facts(project: Project, store: Store, findings: list[Finding]) -> FactCounts:
     keys = list(project.fields_of(store, "once"))
     own = [f for f in findings if not f.locale and f.concerns(store.id) and f.field in keys]
-    missing = tuple(dict.fromkeys(f.field for f in own if f.rule in _MISSING))
-    wrong = tuple(dict.fromkeys(f.field for f in own if f.rule not in _MISSING and f.level == "error"))
+    missing = tuple(dict.fromkeys(f.field for f in own if f.rule in MISSING))
+    wrong = tuple(dict.fromkeys(f.field for f in own if f.rule not in MISSING and f.level == "error"))
     written = sum(project.once_value(store.id, key).written for key in keys)
     return FactCounts(written, len(keys), missing, wrong)
 
 
 def _steps(project: Project, findings: list[Finding], pictures: dict[tuple[str, str], PictureCounts]) -> list[Step]:
     """Return what to do, in the order of work: what blocks, and the source before what's made from it."""
-    todo = [f for f in findings if f.level != "note" or f.rule in _MISSING]
+    todo = [f for f in findings if f.level != "note" or f.rule in MISSING]
     order = {tag: number for number, tag in enumerate(dict.fromkeys((project.source_locale, *project.app.locales)))}
 
     def rank(finding: Finding) -> tuple[bool, int, int, int]:
-        blocks = finding.level == "error" or finding.rule in _MISSING
+        blocks = finding.level == "error" or finding.rule in MISSING
         picture = finding.field.startswith(_PICTURES) or parse_address(finding.field).table == "captions"
         if finding.locale == project.source_locale:
             stage = 0

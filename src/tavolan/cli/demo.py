@@ -13,6 +13,7 @@ from tavolan.cli.common import console, progress_bar, styled
 if TYPE_CHECKING:
     from rich.console import Console
 
+    from tavolan.advice.next_actions import NextActions
     from tavolan.project.model import Project
 
 SHORT_WALK = ("en-US", "ja", "ar-SA")
@@ -45,9 +46,11 @@ def demo(
 
 def _walk(out: Console, project: Project, full: bool) -> None:
     import tavolan
+    from tavolan.advice.next_actions import what_next
     from tavolan.pictures.making.planner import Selection
     from tavolan.pictures.outputs.contact_sheet import make_boards
     from tavolan.pictures.outputs.icons import make_icons, plan_icons
+    from tavolan.reports.nexttable import print_next
     from tavolan.reports.page import build_page
     from tavolan.reports.tables import print_findings
     from tavolan.support.files import write_text
@@ -82,9 +85,13 @@ def _walk(out: Console, project: Project, full: bool) -> None:
             "[bold]8  tavolan results moved, effect, report[/]  what moved, which change did it, a month on one page"
         )
     )
-    report = _results(out, project)
+    actions = what_next(project, date.today(), findings)
+    report = _results(out, project, actions)
     out.print(styled("[bold]9  tavolan preview[/]  the listing as visitors would meet it\n"))
-    write_text(page, build_page(project, findings))
+    write_text(page, build_page(project, findings, actions=actions.first))
+    out.print(styled("[bold]10  tavolan next[/]  what to do now"))
+    print_next(out, actions, why=False)
+    out.print()
     out.print(styled("[bold]Open next[/]"))
     out.print(f"  {page}", soft_wrap=True)
     out.print(f"  {report}", soft_wrap=True)
@@ -94,7 +101,7 @@ def _walk(out: Console, project: Project, full: bool) -> None:
     out.print(f"  {example}", soft_wrap=True)
 
 
-def _results(out: Console, project: Project) -> Path:
+def _results(out: Console, project: Project, actions: NextActions) -> Path:
     """Show the digest of the last weeks, the effect of each change, and the step to repair; write a month's report."""
     from tavolan.experiments.backlog import backlog
     from tavolan.experiments.files import read_experiments
@@ -114,7 +121,7 @@ def _results(out: Console, project: Project) -> Path:
         out.print(repair_words(*repair), soft_wrap=True)
     target = project.root / "out" / "report.html"
     entries = backlog(project, read_experiments(project), date.today())
-    write_text(target, month_page(project, month_results(project), entries))
+    write_text(target, month_page(project, month_results(project), entries, actions.first))
     out.print(f"{target}\n", soft_wrap=True)
     return target
 

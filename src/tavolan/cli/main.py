@@ -1,5 +1,6 @@
 """The `tavolan` program: all commands, and the one place where errors become messages and exit codes."""
 
+import builtins
 import gc
 import io
 import logging
@@ -17,7 +18,7 @@ from tavolan.errors import OutsideError, ProjectError, TavolanError
 from tavolan.support.version import __version__
 
 _HELP = "Write, localize and check an app's store listing, and render its store pictures, from plain files."
-_COMMANDS = ("demo", "new", "check", "preview", "status", "schema")
+_COMMANDS = ("demo", "new", "next", "check", "preview", "status", "schema")
 _GROUPS = (
     "copy",
     "terms",
@@ -52,7 +53,8 @@ def commands(first: str = "") -> typer.Typer:
         if name in _GROUPS:
             app.add_typer(module.app, name=name)
         else:
-            app.command(name)(getattr(module, name))
+            # A function isn't called what Python calls one of its own.
+            app.command(name)(getattr(module, f"{name}_" if hasattr(builtins, name) else name))
     return app
 
 

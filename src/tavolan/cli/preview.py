@@ -1,5 +1,6 @@
 """`tavolan preview`."""
 
+from datetime import date
 from pathlib import Path
 from typing import Annotated
 
@@ -13,7 +14,8 @@ def preview(
     plan: Annotated[list[str] | None, typer.Option("--plan", help="Show a plan of words for this locale too.")] = None,
     out: Annotated[Path | None, typer.Option("--out", help="File to write; else out/preview.html.")] = None,
 ) -> None:
-    """Make one self-contained page of all locales: text, length gauges, findings, pictures."""
+    """Make one self-contained page of all locales: what to do next, text, length gauges, findings, pictures."""
+    from tavolan.advice.next_actions import what_next
     from tavolan.checking import run_checks
     from tavolan.reports.page import build_page
     from tavolan.support.files import write_text
@@ -29,5 +31,7 @@ def preview(
         store = first_store_with_keywords(opened)
         locales = opened.pick("--plan", plan, list(opened.stores[store].locales))
         made = make_plan(opened, Options(store, tuple(locales)))
-    write_text(target, build_page(opened, run_checks(opened), made))
+    findings = run_checks(opened)
+    actions = what_next(opened, date.today(), findings).first
+    write_text(target, build_page(opened, findings, made, actions))
     console().print(str(target), soft_wrap=True)

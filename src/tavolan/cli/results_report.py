@@ -26,6 +26,7 @@ def report(
 
     Every figure has its source and formula; the page prints on paper as it should. --json prints the figures instead.
     """
+    from tavolan.advice.next_actions import what_next
     from tavolan.experiments.backlog import backlog
     from tavolan.experiments.files import read_experiments
     from tavolan.reports.documents.results import report_document
@@ -40,8 +41,11 @@ def report(
     if json:
         print_json(report_document(found, WITHIN))
         return
+    with progress_bar("Weighing") as move:
+        actions = what_next(opened, date.today(), progress=move).first
     with progress_bar("Drawing") as move:
-        page = month_page(opened, found, backlog(opened, read_experiments(opened), date.today()), move)
+        entries = backlog(opened, read_experiments(opened), date.today())
+        page = month_page(opened, found, entries, actions, move)
     target = out or opened.root / "out" / f"report-{found.period.first:%Y-%m}.html"
     write_text(target, page)
     console().print(str(target), soft_wrap=True)

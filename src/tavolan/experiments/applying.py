@@ -25,6 +25,11 @@ class Applied:
     shots: list[str]
 
 
+def applied_note(one: Experiment) -> str:
+    """Return what the journal says once the winner is the page."""
+    return f"experiment {one.id}: {one.table.winner} is the page now"
+
+
 def apply_winner(project: Project, one: Experiment, *, write: bool = True) -> Applied:
     """Write what differs in the winner, all of it or nothing.
 
@@ -56,6 +61,5 @@ def apply_winner(project: Project, one: Experiment, *, write: bool = True) -> Ap
             editor.save()
             if variant.icon:
                 write_bytes(project.root / ICON, read_bytes(project.root / variant.icon, variant.icon))
-            note = f"experiment {one.id}: {winner} is the page now"
-            add_by_hand(project, note, "", [one.table.store], one.table.locales, "")
+            add_by_hand(project, applied_note(one), "", [one.table.store], one.table.locales, "")
     return Applied(winner, changes, [*said, *([f"icon: {variant.icon}"] if variant.icon else [])])

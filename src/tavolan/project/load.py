@@ -110,6 +110,7 @@ def _assemble(
         state=state,
         words=config.words,
         results=config.results,
+        next=config.next,
         providers=config.provider,
         consoles=config.console,
         translate=config.translate,

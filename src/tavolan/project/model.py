@@ -17,6 +17,7 @@ from tavolan.project.schema import (
     ConsoleTable,
     GraphicTable,
     Guard,
+    NextTable,
     Picture,
     ProviderTable,
     ResultsTable,
@@ -215,6 +216,7 @@ class Project:
     state: State = field(default_factory=dict)
     words: WordsTable = field(default_factory=WordsTable)
     results: ResultsTable = field(default_factory=ResultsTable)
+    next: NextTable = field(default_factory=NextTable)
     providers: dict[str, ProviderTable] = field(default_factory=dict)
     consoles: dict[str, ConsoleTable] = field(default_factory=dict)
     translate: TranslateTable = field(default_factory=TranslateTable)

@@ -64,11 +64,15 @@ def kept(value: str) -> str:
 
 @dataclass(frozen=True)
 class PictureCounts:
-    """Pictures of one locale and store: `current` are up to date, `old` were made from something that changed."""
+    """Pictures of one locale and store: `current` are up to date, `old` were made from something that changed.
+
+    `possible` are those whose screens are there.
+    """
 
     total: int
     current: int
     old: int
+    possible: int
 
 
 @dataclass(frozen=True)

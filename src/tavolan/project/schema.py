@@ -178,6 +178,13 @@ class ResultsTable(Table):
     measured_by: str = ""
 
 
+class NextTable(Table):
+    """`[next]`: how many minutes work takes, by its kind, where it isn't what `tavolan next` takes it to be."""
+
+    minutes: dict[Literal["texts", "facts", "words", "pictures", "screens", "languages", "hand-over", "experiments",
+                          "reviews", "results", "seasons"], Annotated[float, Field(gt=0, le=10_000)]] = {}  # fmt: skip
+
+
 class Config(Table):
     """The whole of `tavolan.toml`."""
 
@@ -188,6 +195,7 @@ class Config(Table):
     check: CheckTable = CheckTable()
     words: WordsTable = WordsTable()
     results: ResultsTable = ResultsTable()
+    next: NextTable = NextTable()
     provider: dict[Name, ProviderTable] = {}
     console: dict[Name, ConsoleTable] = {}
     translate: TranslateTable = TranslateTable()

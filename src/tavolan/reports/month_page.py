@@ -7,11 +7,12 @@ from functools import partial
 
 from markupsafe import Markup
 
+from tavolan.advice.action import Action
 from tavolan.experiments.backlog import Entry
 from tavolan.pictures.design.colour import resolve
 from tavolan.project.model import Project
 from tavolan.reports.experimenttables import STATE_WORDS, gain_words
-from tavolan.reports.month_steps import next_steps
+from tavolan.reports.nexttable import action_rows
 from tavolan.reports.page_template import page_from
 from tavolan.reports.rank_words import rank_words
 from tavolan.reports.resultstables import METHOD_WORDS, rank_effect_words, ratio_words, repair_words, verdict_words
@@ -35,10 +36,13 @@ class Headline:
 
 
 def month_page(
-    project: Project, found: MonthResults, experiments: Sequence[Entry] = (),
+    project: Project, found: MonthResults, experiments: Sequence[Entry] = (), actions: Sequence[Action] = (),
     progress: Callable[[int, int | None], None] | None = None,
 ) -> str:  # fmt: skip
-    """Return the page as HTML, with the backlog of experiments. `progress` hears of charts, drawn and in all."""
+    """Return the page as HTML, with what to do next and the backlog of experiments.
+
+    `progress` hears of charts, drawn and in all.
+    """
     drawn = [(one, one.series) for one in found.effects if one.series is not None][-_MOST_CHARTS:]
     charts = _Charts(progress, 1 + len(drawn) + bool(found.funnel) + bool(found.shares) + bool(found.rivals))
     from tavolan.reports.figures.effect_chart import effect_chart
@@ -60,7 +64,7 @@ def month_page(
         experiments=experiments,
         state_words=STATE_WORDS,
         gain_words=gain_words,
-        steps=next_steps(project, found),
+        actions=action_rows(actions),
         moved_chart=charts.draw(lambda: moved_chart(found.moved, "svg")),
         effect_charts=[charts.draw(partial(effect_chart, *pair, "svg")) for pair in drawn],
         funnel_chart=charts.draw(lambda: funnel_chart(funnel, "svg")) if funnel else "",

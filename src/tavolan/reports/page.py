@@ -1,16 +1,19 @@
 """The preview page: one self-contained HTML file of all locales with text, gauges, findings and pictures."""
 
 import base64
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+from tavolan.advice.action import Action
 from tavolan.checking import Finding, count_levels
 from tavolan.languages.tags import is_right_to_left, locale_name
 from tavolan.pictures.design.colour import resolve
 from tavolan.pictures.making.thumbnails import thumbs
 from tavolan.project.model import Project, Store
 from tavolan.project.picture_records import finished, set_files
+from tavolan.reports.nexttable import action_rows
 from tavolan.reports.page_template import page_from
 from tavolan.reports.rank_words import change_words, rank_words
 from tavolan.rulebooks.model import FieldRule, Role
@@ -72,11 +75,13 @@ class LocaleView:
     counts: dict[str, int] = field(default_factory=dict)
 
 
-def build_page(project: Project, findings: list[Finding], plan: Plan | None = None) -> str:
+def build_page(
+    project: Project, findings: list[Finding], plan: Plan | None = None, actions: Sequence[Action] = ()
+) -> str:
     """Return the page as HTML.
 
     Pictures are taken from `out/shots`; those not rendered yet are left out. A `plan` of words is shown beside what the
-    listing has.
+    listing has; `actions` are what to do next.
     """
     return page_from(
         "preview.html.j2",
@@ -92,6 +97,7 @@ def build_page(project: Project, findings: list[Finding], plan: Plan | None = No
         rank_words=rank_words,
         change_words=change_words,
         plan=plan,
+        actions=action_rows(actions),
     )
 
 

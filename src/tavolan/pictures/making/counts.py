@@ -14,12 +14,13 @@ def count_pictures(project: Project) -> dict[tuple[str, str], PictureCounts]:
     for store in project.stores.values():
         for tag in store.locales:
             total = sum(len(project.shots_for(name)) for name in project.classes_of(store))
-            found[tag, store.id] = [total, 0, 0]
+            found[tag, store.id] = [total, 0, 0, 0]
     with closing(Ledger(project.root, write=False)) as ledger:
         jobs = [job for job in Planner(project, ledger).possible(Selection()) if job.target.kind == "shot"]
         there = finished(project.root, (job.target.file for job in jobs))
         for job in jobs:
             counts = found[job.target.locale, job.target.store]
+            counts[3] += 1
             if ledger.is_current(job):
                 counts[1] += 1
             elif job.target.file in there:

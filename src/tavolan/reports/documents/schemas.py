@@ -6,7 +6,14 @@ from pydantic import TypeAdapter
 from pydantic.json_schema import GenerateJsonSchema
 
 from tavolan.project.json_schemas import DRAFT
-from tavolan.reports.documents import experiment_shapes, hand_over_shapes, results_shapes, review_shapes, shapes
+from tavolan.reports.documents import (
+    experiment_shapes,
+    hand_over_shapes,
+    next_shapes,
+    results_shapes,
+    review_shapes,
+    shapes,
+)
 
 # The shape of each document by its id and version, as its `schema` names it.
 SHAPES: dict[str, type] = {
@@ -26,6 +33,7 @@ SHAPES: dict[str, type] = {
     "locales@1": shapes.Locales,
     "mine@1": shapes.Mine,
     "moved@1": results_shapes.MovedDocument,
+    "next@1": next_shapes.NextDocument,
     "notes@1": shapes.Notes,
     "pack@1": shapes.Pack,
     "plan@1": shapes.Plan,

@@ -1,0 +1,106 @@
+"""Actions for pictures, translations and hand-over: what's made here and hasn't got any further."""
+
+from collections.abc import Iterator
+
+from tavolan.advice.action import Action, Gain
+from tavolan.advice.situation import Situation
+from tavolan.checking.status import MISSING
+from tavolan.consoles.base import read_base
+from tavolan.consoles.content import holding_of
+from tavolan.pictures.making.counts import count_pictures
+from tavolan.project.locale_suggestions import suggest
+from tavolan.project.texts import Texts
+from tavolan.project.translation_progress import translations_of
+
+
+def from_pictures(now: Situation) -> Iterator[Action]:
+    """Yield an action for pictures that are to be made, or made again."""
+    counts = count_pictures(now.project)
+    todo = {key: one.possible - one.current for key, one in counts.items() if one.possible > one.current}
+    if not todo:
+        return
+    number, old = sum(todo.values()), sum(counts[key].old for key in todo)
+    current, possible = (sum(getattr(one, name) for one in counts.values()) for name in ("current", "possible"))
+    locales = list(dict.fromkeys(locale for locale, _ in todo))
+    places = now.reach.places(locales, {store for _, store in todo})
+    part = number / max(1, sum(counts[key].possible for key in todo))
+    again = f"{old} were made from something that changed; " if old else ""
+    yield Action(
+        "pictures", f"Make {number} pictures in {len(locales)} locales",
+        f"{again}{current} of {possible} are up to date.",
+        "tavolan shots render", now.reach.of_share("pictures", places, part), now.minutes("pictures"),
+        f"pictures to make: {number} → 0", stage=5, about=tuple(locales),
+    )  # fmt: skip
+
+
+def from_languages(now: Situation) -> Iterator[Action]:
+    """Yield an action for each locale with texts that are missing or outdated, and one for a locale to add.
+
+    What only testers and writers of reviews read isn't asked for where it's missing.
+    """
+    project, texts = now.project, Texts(now.project)
+    command = "draft --locale {}" if project.providers else "send --locale {}"
+    for locale in project.app.locales:
+        if locale == project.source_locale:
+            continue
+        open_ones = [
+            one for one in translations_of(texts, locale)
+            if one.standing == "outdated"
+            or (one.standing == "untranslated" and texts.role(one.address) not in ("tester_notes", "reply"))
+        ]  # fmt: skip
+        if not open_ones:
+            continue
+        addresses = {one.address for one in open_ones}
+        found = [
+            one for one in now.findings
+            if one.locale == locale and one.field in addresses and (one.rule in MISSING or one.rule == "outdated")
+            and not one.waived
+        ]  # fmt: skip
+        now.settled |= {one.id for one in found}
+        blocks = any(one.level == "error" for one in found)
+        names = ", ".join(list(addresses)[:3])
+        outdated = sum(one.standing == "outdated" for one in open_ones)
+        yield Action(
+            "languages", f"Translate {len(open_ones)} text{'s' if len(open_ones) > 1 else ''} into {locale}",
+            f"{len(open_ones) - outdated} missing, {outdated} outdated: {names}.",
+            f"tavolan locale {command.format(locale)}",
+            now.reach.of_share("languages", now.reach.places([locale]), min(len(open_ones), 5) / 5),
+            now.minutes("languages", len(open_ones)), f"texts to translate in {locale}: {len(open_ones)} → 0",
+            blocks=blocks, where=f"copy/{locale}.toml", stage=6, about=(locale, *sorted(addresses)),
+        )  # fmt: skip
+    best = next((one for one in suggest(project) if one.serves), None)
+    if best and not now.is_new:
+        yield Action(
+            "languages", f"Add {best.locale}",
+            f"{best.people / 1e6:,.0f} million people in {', '.join(best.serves[:4])} read none of your locales first.",
+            f"tavolan locale add {best.locale}", Gain(), now.minutes("languages", 10),
+            f"storefronts of {best.store} without a locale: {len(best.serves)} fewer", stage=9, about=(best.locale,),
+        )  # fmt: skip
+
+
+def from_hand_over(now: Situation) -> Iterator[Action]:
+    """Yield an action for each store whose console hasn't what's here, and one where no console is connected."""
+    project = now.project
+    if not project.consoles:
+        texts = len(project.app.locales)
+        yield Action(
+            "hand-over", "Connect the stores' consoles", f"Else {texts} locales are copied into them by hand.",
+            "tavolan console connect URL", Gain(), now.minutes("hand-over"), "stores with a console: 0 → 1 or more",
+            stage=8,
+        )  # fmt: skip
+        return
+    for store in (project.stores[name] for name in project.stores if name in project.consoles):
+        base = read_base(project.root, store.id)
+        here = holding_of(project, store).content
+        differs = [place for place, value in here.items() if value is not None and base.get(place) != value]
+        if not differs:
+            continue
+        locales = {place.locale for place in differs if place.locale}
+        places = now.reach.places(locales, [store.id])
+        stops = sum(one.level == "error" and not one.waived and one.concerns(store.id) for one in now.findings)
+        why = f"{stops} errors in it would stop it: see above." if stops else "Nothing in it is an error."
+        yield Action(
+            "hand-over", f"Hand over {len(differs)} changes to {store.id}", why,
+            f"tavolan console push --store {store.id}", now.reach.of_share("hand-over", places),
+            now.minutes("hand-over"), f"changes to hand over: {len(differs)} → 0", stage=8, about=(store.id,),
+        )  # fmt: skip

@@ -1,0 +1,66 @@
+"""What to do next: all actions, in the order in which they pay.
+
+What a hand-over waits for comes first. Then what's worth most a minute; then what brings nothing by itself. Of one kind
+at most two are shown, so that nothing is forgotten. Where nothing was ever handed over, the order is that of the way
+to a first hand-over: texts, facts, words, screens, pictures, languages, consoles.
+"""
+
+from collections import Counter
+from collections.abc import Callable
+from dataclasses import dataclass
+from datetime import date
+
+from tavolan.advice.action import Action, Kind
+from tavolan.advice.first_steps import first_steps
+from tavolan.advice.from_findings import from_findings
+from tavolan.advice.from_results import from_experiments, from_metrics, from_reviews
+from tavolan.advice.from_words import from_words
+from tavolan.advice.from_work import from_hand_over, from_languages, from_pictures
+from tavolan.advice.situation import Situation
+from tavolan.checking import run_checks
+from tavolan.checking.findings import Finding
+from tavolan.project.model import Project
+
+MOST, _OF_A_KIND = 10, 2
+# Findings come last: others have spoken of some of them by then.
+_SOURCES = (
+    from_words, from_pictures, first_steps, from_languages, from_hand_over, from_experiments, from_reviews,
+    from_metrics, from_findings,
+)  # fmt: skip
+
+
+@dataclass(frozen=True)
+class NextActions:
+    """The first actions, how many more there are of each kind, and whether it's the way to a first hand-over."""
+
+    first: list[Action]
+    more: dict[Kind, int]
+    is_new: bool
+
+
+def what_next(
+    project: Project, today: date, findings: list[Finding] | None = None, most: int = MOST,
+    progress: Callable[[int, int | None], None] | None = None,
+) -> NextActions:  # fmt: skip
+    """Return what to do next. `findings` that are known spare another check.
+
+    Raises ProjectError for files that can't be read.
+    """
+    now = Situation(project, today, run_checks(project, today) if findings is None else findings)
+    found: list[Action] = []
+    for number, source in enumerate(_SOURCES, 1):
+        found += source(now)
+        if progress:
+            progress(number, len(_SOURCES))
+    if now.is_new:
+        found.sort(key=lambda one: (one.stage, not one.blocks, -one.rate, one.minutes, one.what))
+    else:
+        found.sort(key=lambda one: (not one.blocks, -one.rate, one.minutes, one.what))
+    first: list[Action] = []
+    of_kind: Counter[Kind] = Counter()
+    for one in found:
+        if len(first) < most and (one.blocks or now.is_new or of_kind[one.kind] < _OF_A_KIND):
+            first.append(one)
+            of_kind[one.kind] += 1
+    more = Counter(one.kind for one in found) - Counter(one.kind for one in first)
+    return NextActions(first, dict(more), now.is_new)

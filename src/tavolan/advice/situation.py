@@ -1,0 +1,39 @@
+"""What all sources of actions ask: the project, its findings, its reach, and the minutes that work takes."""
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import date
+from functools import cached_property
+
+from tavolan.advice.action import estimates
+from tavolan.advice.reach import Reach
+from tavolan.checking.findings import Finding
+from tavolan.consoles.base import read_base
+from tavolan.consoles.journal import read_journal
+from tavolan.project.model import Project
+
+
+@dataclass
+class Situation:
+    """A project on a day. `settled` are ids of findings that an action speaks of already."""
+
+    project: Project
+    today: date
+    findings: list[Finding]
+    settled: set[str] = field(default_factory=set)
+
+    @cached_property
+    def reach(self) -> Reach:
+        """What work is worth, by place."""
+        return Reach(self.project)
+
+    @cached_property
+    def is_new(self) -> bool:
+        """Whether nothing was ever handed over: no journal, no base of a console, no metrics."""
+        handed = any(read_base(self.project.root, store) for store in self.project.stores)
+        return not handed and not read_journal(self.project.root) and self.reach.unit == "points"
+
+    def minutes(self, work: str, times: float = 1.0) -> float:
+        """Return the minutes of a kind of work: the project's own, else the shipped ones."""
+        own: Mapping[str, float] = dict(self.project.next.minutes.items())
+        return float(own.get(work, estimates()["minutes"][work])) * times
