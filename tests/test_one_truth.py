@@ -210,10 +210,12 @@ def test_an_optional_gap_is_nothing_in_a_close_locale_too(project):
     assert not [f for f in tavolan.check(tavolan.open_project(project)) if "tester" in f.field]
 
 
-def test_status_begins_with_what_comes_first(tmp_path):
+def test_status_and_next_name_what_is_missing(tmp_path):
     assert run_tavolan("new", tmp_path / "p", "--store", "ios", "--locale", "de-DE").code == 0
     done = run_tavolan("status", cwd=tmp_path / "p")
-    assert "Nothing left" not in done.out and "Next: en-US title is still to write" in done.out
+    assert "What to do next: tavolan next" in done.out
+    first = run_tavolan("next", cwd=tmp_path / "p").out.splitlines()
+    assert first[0].startswith("The way to a first hand-over") and "Write description, title in en-US" in first[1]
     assert "still to write: age_answers, category, copyright, review_contact, stock_number" in done.out
     document = run_tavolan("status", "--json", cwd=tmp_path / "p").json
     assert document["facts"]["ios"]["missing"] == [
@@ -224,7 +226,7 @@ def test_status_begins_with_what_comes_first(tmp_path):
         "stock_number",
     ]
     replace(tmp_path / "p/copy/de-DE.toml", 'subtitle = ""', f'subtitle = "{"x" * 31}"')
-    assert "Next: en-US title is still to write" in run_tavolan("status", cwd=tmp_path / "p").out
+    assert "Write description, title in en-US" in run_tavolan("next", cwd=tmp_path / "p").out.splitlines()[1]
 
 
 def test_a_store_that_lacks_a_locale_has_nothing_ready_in_it(project):

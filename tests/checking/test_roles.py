@@ -64,6 +64,8 @@ def projects(tmp_path_factory):
     (own / "rules/kiosk.toml").write_text(book, "utf-8")
     config = (own / "tavolan.toml").read_text("utf-8").replace("[store.ios", "[store.kiosk")
     (own / "tavolan.toml").write_text(config.replace('field = "title"', 'field = "headline"'), "utf-8")
+    for path in (own / "experiments").iterdir():
+        replace(path, 'store = "ios"', 'store = "kiosk"')
     for path in (own / "copy").iterdir():
         text = path.read_text("utf-8")
         pattern = (

@@ -157,7 +157,7 @@ def test_a_picture_above_the_stores_limit_becomes_a_jpeg(copy):
     assert "up to date" in run_tavolan("shots", "render", *only).out
     rows = run_tavolan("status", "--json", "--project", copy).json["rows"]
     (counts,) = (row["pictures"] for row in rows if (row["locale"], row["store"]) == ("en-US", "android"))
-    assert counts == {"total": 2, "current": 2, "old": 0}
+    assert counts == {"total": 2, "current": 2, "old": 0, "possible": 2}
     assert run_tavolan("shots", "board", "--store", "android", "--project", copy).code == 0
     opened = tavolan.open_project(copy)
     listing = next(view for view in locale_views(opened, []) if view.tag == "en-US").listings[-1]

@@ -40,12 +40,12 @@ def test_status_knows_pictures_that_would_be_made_again(rendered):
     rows = {
         (r["locale"], r["store"]): r["pictures"] for r in run_tavolan("status", "--json", cwd=rendered).json["rows"]
     }
-    assert rows["en-US", "ios"] == {"total": 4, "current": 4, "old": 0}
+    assert rows["en-US", "ios"] == {"total": 4, "current": 4, "old": 0, "possible": 4}
     write_screen(rendered / "screens/en-US/phone-6.9/home.png", 261, 560)
     rows = {
         (r["locale"], r["store"]): r["pictures"] for r in run_tavolan("status", "--json", cwd=rendered).json["rows"]
     }
-    assert rows["en-US", "ios"] == {"total": 4, "current": 3, "old": 1}
+    assert rows["en-US", "ios"] == {"total": 4, "current": 3, "old": 1, "possible": 4}
     why = run_tavolan("shots", "render", "--dry-run", "--why", cwd=rendered).out
     assert "screen screens/en-US/phone-6.9/home.png" in " ".join(why.split())
 

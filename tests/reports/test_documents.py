@@ -34,6 +34,7 @@ PRINTED = {
     "locales@1": ("locale", "status"),
     "mine@1": ("terms", "mine", "--locale", "en-US"),
     "moved@1": ("results", "moved"),
+    "next@1": ("next",),
     "notes@1": ("notes", "export", "--format", "json"),
     "plan@1": ("terms", "plan", "--locale", "en-US", "--why"),
     "queue@1": ("reviews", "queue"),
@@ -46,7 +47,7 @@ PRINTED = {
     "score@1": ("terms", "score"),
     "share@1": ("results", "share"),
     "size@1": ("experiment", "size", "glaze-icon"),
-    "status@2": ("status",),
+    "status@3": ("status",),
     "suggestions@1": ("locale", "suggest"),
     "swap@1": ("terms", "swap", "--out", "recipe", "--in", "calculator"),
     "themes@1": ("reviews", "themes"),
@@ -84,7 +85,7 @@ def test_what_the_sample_prints_is_as_its_schema_says(sample: Path, name: str) -
 
 
 def test_what_a_rendered_project_prints_and_writes_is_as_its_schema_says(rendered: Path) -> None:
-    for name in ("check@1", "status@2", "render@1"):
+    for name in ("check@1", "status@3", "render@1"):
         validate(name, printed(rendered, name))
     write_screen(rendered / "art" / "icon.png", 1024, 1024)
     for command in ("render", "icons", "pack"):

@@ -39,7 +39,7 @@ def from_words(now: Situation) -> Iterator[Action]:
 def _plan_of(now: Situation, store: str, locale: str) -> Iterator[Action]:
     project = now.project
     try:
-        made = plan(project, Options(store, (locale,), fields=False, seconds=_SECONDS))
+        made = plan(project, Options(store, (locale,), fields=False, seconds=_SECONDS), now.valuer)
     except UsageError:
         # Nothing can be planned here: words that must be there don't fit, which check says.
         return
@@ -47,8 +47,8 @@ def _plan_of(now: Situation, store: str, locale: str) -> Iterator[Action]:
         return
     gains: dict[Place, list[float]] = defaultdict(list)
     fronts = [front for front in storefronts_of(project.stores[store]) if locale in project.stores[store].reads(front)]
-    after = cover(with_texts(project, made.texts), [store], fronts)
-    for old, new in zip(cover(project, [store], fronts), after, strict=True):
+    after = cover(with_texts(project, made.texts), [store], fronts, now.valuer)
+    for old, new in zip(cover(project, [store], fronts, now.valuer), after, strict=True):
         gains[new.store, new.storefront].append(new.value - old.value)
     (own,) = made.locales
     mended = [one for one in now.findings if one.locale == locale and one.rule in _WORD_RULES and one.level != "error"]

@@ -3,19 +3,21 @@
 from collections.abc import Iterator
 
 from tavolan.advice.action import Action, Gain
+from tavolan.advice.from_seasons import hand_over_day
 from tavolan.advice.situation import Situation
 from tavolan.checking.status import MISSING
 from tavolan.consoles.base import read_base
 from tavolan.consoles.content import holding_of
 from tavolan.pictures.making.counts import count_pictures
 from tavolan.project.locale_suggestions import suggest
+from tavolan.project.seasons import on_day
 from tavolan.project.texts import Texts
 from tavolan.project.translation_progress import translations_of
 
 
 def from_pictures(now: Situation) -> Iterator[Action]:
     """Yield an action for pictures that are to be made, or made again."""
-    counts = count_pictures(now.project)
+    counts = count_pictures(now.page)
     todo = {key: one.possible - one.current for key, one in counts.items() if one.possible > one.current}
     if not todo:
         return
@@ -89,18 +91,20 @@ def from_hand_over(now: Situation) -> Iterator[Action]:
             stage=8,
         )  # fmt: skip
         return
+    page = on_day(project, hand_over_day(now))
+    option = f" --on {page.day}" if page.day != now.today else ""
     for store in (project.stores[name] for name in project.stores if name in project.consoles):
         base = read_base(project.root, store.id)
-        here = holding_of(project, store).content
+        here = holding_of(page, store).content
         differs = [place for place, value in here.items() if value is not None and base.get(place) != value]
         if not differs:
             continue
         locales = {place.locale for place in differs if place.locale}
         places = now.reach.places(locales, [store.id])
         stops = sum(one.level == "error" and not one.waived and one.concerns(store.id) for one in now.findings)
-        why = f"{stops} errors in it would stop it: see above." if stops else "Nothing in it is an error."
+        why = f"{stops} errors in it would stop it." if stops else "Nothing in it is an error."
         yield Action(
             "hand-over", f"Hand over {len(differs)} changes to {store.id}", why,
-            f"tavolan console push --store {store.id}", now.reach.of_share("hand-over", places),
+            f"tavolan console push --store {store.id}{option}", now.reach.of_share("hand-over", places),
             now.minutes("hand-over"), f"changes to hand over: {len(differs)} → 0", stage=8, about=(store.id,),
         )  # fmt: skip

@@ -14,6 +14,7 @@ from tavolan.advice.action import Action, Kind
 from tavolan.advice.first_steps import first_steps
 from tavolan.advice.from_findings import from_findings
 from tavolan.advice.from_results import from_experiments, from_metrics, from_reviews
+from tavolan.advice.from_seasons import from_seasons
 from tavolan.advice.from_words import from_words
 from tavolan.advice.from_work import from_hand_over, from_languages, from_pictures
 from tavolan.advice.situation import Situation
@@ -24,8 +25,8 @@ from tavolan.project.model import Project
 MOST, _OF_A_KIND = 10, 2
 # Findings come last: others have spoken of some of them by then.
 _SOURCES = (
-    from_words, from_pictures, first_steps, from_languages, from_hand_over, from_experiments, from_reviews,
-    from_metrics, from_findings,
+    from_words, from_seasons, from_pictures, first_steps, from_languages, from_hand_over, from_experiments,
+    from_reviews, from_metrics, from_findings,
 )  # fmt: skip
 
 
@@ -58,8 +59,10 @@ def what_next(
         found.sort(key=lambda one: (not one.blocks, -one.rate, one.minutes, one.what))
     first: list[Action] = []
     of_kind: Counter[Kind] = Counter()
+    # Whoever asks for more than the few wants all of them.
+    mixed = now.is_new or most > MOST
     for one in found:
-        if len(first) < most and (one.blocks or now.is_new or of_kind[one.kind] < _OF_A_KIND):
+        if len(first) < most and (one.blocks or mixed or of_kind[one.kind] < _OF_A_KIND):
             first.append(one)
             of_kind[one.kind] += 1
     more = Counter(one.kind for one in found) - Counter(one.kind for one in first)

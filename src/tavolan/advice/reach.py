@@ -22,6 +22,7 @@ from tavolan.results.metrics import of_places, read_metrics, rows_in
 from tavolan.results.periods import Period
 from tavolan.results.worth import DAYS_OF_A_MONTH
 from tavolan.words.coverage import Answer, cover, storefronts_of
+from tavolan.words.value import Valuer
 
 Place = tuple[str, str]
 _DAYS = 28
@@ -40,8 +41,8 @@ class _Metrics(NamedTuple):
 class Reach:
     """What work is worth in the places that it's for."""
 
-    def __init__(self, project: Project) -> None:
-        self.project = project
+    def __init__(self, project: Project, valuer: Valuer | None = None) -> None:
+        self.project, self._valuer = project, valuer
 
     @property
     def unit(self) -> Unit:
@@ -50,7 +51,7 @@ class Reach:
 
     @cached_property
     def _answers(self) -> list[Answer]:
-        return cover(self.project, list(self.project.stores))
+        return cover(self.project, list(self.project.stores), valuer=self._valuer)
 
     @cached_property
     def points(self) -> dict[Place, float]:

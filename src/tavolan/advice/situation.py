@@ -11,6 +11,8 @@ from tavolan.checking.findings import Finding
 from tavolan.consoles.base import read_base
 from tavolan.consoles.journal import read_journal
 from tavolan.project.model import Project
+from tavolan.project.seasons import on_day
+from tavolan.words.value import Valuer
 
 
 @dataclass
@@ -23,9 +25,19 @@ class Situation:
     settled: set[str] = field(default_factory=set)
 
     @cached_property
+    def page(self) -> Project:
+        """The project as it is today, in the season that holds."""
+        return on_day(self.project, self.today)
+
+    @cached_property
+    def valuer(self) -> Valuer:
+        """What phrases are worth: ranks and search pages are read once."""
+        return Valuer(self.project, self.today)
+
+    @cached_property
     def reach(self) -> Reach:
         """What work is worth, by place."""
-        return Reach(self.project)
+        return Reach(self.project, self.valuer)
 
     @cached_property
     def is_new(self) -> bool:

@@ -11,7 +11,7 @@ from tavolan.checking.findings import Finding, Rule
 from tavolan.checking.registry import check
 from tavolan.checking.review import Place, Review
 from tavolan.errors import nearest
-from tavolan.project.datafile import is_day
+from tavolan.support.days import is_day
 
 _PRICE = re.compile(r"\d{1,9}(\.\d{1,3})? [A-Z]{3}")
 # A fault of a fact: its part, what's wrong, what to do.

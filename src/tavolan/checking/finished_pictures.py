@@ -27,7 +27,7 @@ def _sets(project: Project) -> Iterator[tuple[Store, str, SizeClass, str]]:
 
 def _files(project: Project, store: str, name: str, tag: str) -> dict[str, str]:
     """Return where the pictures of a set are, by shot."""
-    return set_files(store, name, tag, (shot.name for shot in project.shots_for(name)))
+    return set_files(store, name, tag, (shot.name for shot in project.shots_for(name, tag)))
 
 
 def _rows(review: Review, store: str, name: str, tag: str) -> dict[str, PictureRecord]:
@@ -95,9 +95,9 @@ def picture_to_make(review: Review, this: Rule) -> Iterator[Finding]:
         found = _existing(project, store.id, name, tag)
         if not found:
             continue
-        missing = [shot.name for shot in project.shots_for(name) if shot.name not in found]
+        missing = [shot.name for shot in project.shots_for(name, tag) if shot.name not in found]
         rows = _rows(review, store.id, name, tag)
-        captions = {shot.name: kept(project.caption(tag, shot)[0]) for shot in project.shots_for(name)}
+        captions = {shot.name: kept(project.caption(tag, shot)[0]) for shot in project.shots_for(name, tag)}
         old = [shot for shot, row in rows.items() if shot in found and captions[shot] != row.inputs.get("caption")]
         parts = [f"has no picture of {', '.join(missing)}"] if missing else []
         parts += [f"shows an earlier caption of {', '.join(old)}"] if old else []
@@ -222,8 +222,8 @@ def screen_scaled(review: Review, this: Rule) -> Iterator[Finding]:
     for store in project.stores.values():
         for name in project.classes_of(store):
             others = set()
-            for shot in project.shots_for(name):
-                for tag in store.locales:
+            for tag in store.locales:
+                for shot in project.shots_for(name, tag):
                     screen = index.find(shot.screen, tag, name)
                     if screen and screen.size_class != name:
                         others.add(screen.size_class)

@@ -14,6 +14,7 @@ from tavolan.checking.review import Review
 from tavolan.errors import ProjectError, nearest, one_problem
 from tavolan.project.model import Project
 from tavolan.project.schema import Waiver
+from tavolan.project.seasons import on_day, span_on
 
 FAMILIES = (
     "limits",
@@ -73,12 +74,13 @@ def all_checks() -> dict[str, Check]:
 def run_checks(project: Project, today: date | None = None, *, errors_only: bool = False) -> list[Finding]:
     """Run every check on a project; worst findings first. `errors_only` skips rules that can't find an error.
 
-    `[check]` of the project sets levels, switches rules off and waives findings; `today` is the date that waivers and
-    rulebooks are judged by. Raises ProjectError when `[check]` names a rule that doesn't exist.
+    `[check]` of the project sets levels, switches rules off and waives findings; `today` is the date that waivers,
+    rulebooks and seasons are judged by. Raises ProjectError when `[check]` names a rule that doesn't exist.
     """
     checks = all_checks()
     _check_names(project, checks)
-    review = Review(project, today or date.today())
+    project = on_day(project, today or date.today())
+    review = Review(project, today or project.day or date.today())
     found: list[Finding] = []
     for item in checks.values():
         level = project.check.levels.get(item.id, "off" if item.off else item.level)
@@ -90,7 +92,22 @@ def run_checks(project: Project, today: date | None = None, *, errors_only: bool
     if errors_only:
         found = [finding for finding in found if finding.level == "error"]
     judged = merged(_waived(finding, project.check.waive, review.today) for finding in found)
-    return sorted(judged, key=Finding.sort_key)
+    return sorted((_in_season(project, finding) for finding in judged), key=Finding.sort_key)
+
+
+def _in_season(project: Project, finding: Finding) -> Finding:
+    """Return a finding about a season's text with the place where that is written."""
+    for number, season in enumerate(project.seasons if project.day else ()):
+        table, _, key = finding.field.partition(".")
+        own = season.captions if table == "captions" else season.texts
+        texts = own.get(finding.locale, {})
+        names = [key] if table == "captions" else [finding.field, *(f"{one}.{finding.field}" for one in finding.stores)]
+        name = next((name for name in names if name in texts), "")
+        if name and span_on(season, project.day or date.today()):
+            source = project.config_source
+            place = ("season", number, "captions" if table == "captions" else "texts", finding.locale, name)
+            return replace(finding, path=source.shown, line=source.line(place))
+    return finding
 
 
 def _check_names(project: Project, checks: dict[str, Check]) -> None:

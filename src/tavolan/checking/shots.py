@@ -120,7 +120,7 @@ def _needed_screens(review: Review) -> Iterator[tuple[str, str, str, Screen | No
     for store in project.stores.values():
         for name in project.classes_of(store):
             for tag in store.locales:
-                for shot in project.shots_for(name):
+                for shot in project.shots_for(name, tag):
                     yield tag, name, shot.name, review.screens.find(shot.screen, tag, name)
 
 

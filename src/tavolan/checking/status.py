@@ -1,4 +1,4 @@
-"""Who is done: texts and pictures per locale and store, the facts that are written once, and what to do next."""
+"""Who is done: texts and pictures per locale and store, and the facts that are written once."""
 
 from __future__ import annotations
 
@@ -6,7 +6,6 @@ from dataclasses import dataclass, field
 from typing import TYPE_CHECKING
 
 from tavolan.checking.findings import Finding
-from tavolan.project.addresses import parse_address
 from tavolan.project.model import Project, Store
 
 if TYPE_CHECKING:
@@ -43,21 +42,12 @@ class FactCounts:
 
 
 @dataclass(frozen=True)
-class Step:
-    """One thing to do: what, and in which file and line."""
-
-    what: str
-    where: str
-
-
-@dataclass(frozen=True)
 class Status:
     """How far a project is."""
 
     project: Project
     texts: dict[tuple[str, str], TextCounts]
     facts: dict[str, FactCounts]
-    steps: list[Step]
     pictures: dict[tuple[str, str], PictureCounts] = field(default_factory=dict)
 
 
@@ -75,7 +65,7 @@ def status_of(
         for tag in store.locales
     }
     facts = {store.id: _facts(project, store, counting) for store in project.stores.values()}
-    return Status(project, texts, facts, _steps(project, counting, pictures or {}), pictures or {})
+    return Status(project, texts, facts, pictures or {})
 
 
 def _texts(project: Project, store: Store, tag: str, findings: list[Finding]) -> TextCounts:
@@ -105,30 +95,3 @@ def _facts(project: Project, store: Store, findings: list[Finding]) -> FactCount
     wrong = tuple(dict.fromkeys(f.field for f in own if f.rule not in MISSING and f.level == "error"))
     written = sum(project.once_value(store.id, key).written for key in keys)
     return FactCounts(written, len(keys), missing, wrong)
-
-
-def _steps(project: Project, findings: list[Finding], pictures: dict[tuple[str, str], PictureCounts]) -> list[Step]:
-    """Return what to do, in the order of work: what blocks, and the source before what's made from it."""
-    todo = [f for f in findings if f.level != "note" or f.rule in MISSING]
-    order = {tag: number for number, tag in enumerate(dict.fromkeys((project.source_locale, *project.app.locales)))}
-
-    def rank(finding: Finding) -> tuple[bool, int, int, int]:
-        blocks = finding.level == "error" or finding.rule in MISSING
-        picture = finding.field.startswith(_PICTURES) or parse_address(finding.field).table == "captions"
-        if finding.locale == project.source_locale:
-            stage = 0
-        elif not finding.locale:
-            stage = 2 if picture else 1
-        else:
-            stage = 3
-        return not blocks, stage, order.get(finding.locale, 0), finding.line or 0
-
-    steps = []
-    for finding in sorted(todo, key=rank):
-        place = " ".join(part for part in (finding.locale, finding.field) if part)
-        where = f"{finding.path}:{finding.line}" if finding.line else finding.path
-        steps.append(Step(f"{place} {finding.message}. {finding.remedy}", where))
-    unmade = sum(counts.total - counts.current for counts in pictures.values())
-    if unmade and not any(finding.rule == "screen-missing" for finding in todo):
-        steps.append(Step(f"{unmade} pictures are to be made. Run: tavolan shots render", "out/shots"))
-    return steps

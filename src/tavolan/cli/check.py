@@ -11,10 +11,11 @@ import typer
 from tavolan.cli.common import (
     JsonOption,
     LocaleOption,
+    OnOption,
     ProjectOption,
     StoreOption,
     console,
-    open_project,
+    open_on_day,
     print_json,
     say,
 )
@@ -41,6 +42,7 @@ def check(
     notes: Annotated[bool, typer.Option("--notes", help="Show notes in the table too.")] = False,
     format: FormatOption = "table",
     json: JsonOption = False,
+    on: OnOption = "",
     baseline: BaselineOption = None,
     write_baseline: WriteBaselineOption = None,
     explain: Annotated[str | None, typer.Option("--explain", help="Explain a rule.", metavar="RULE")] = None,
@@ -55,7 +57,7 @@ def check(
         _explain(explain)
         return
     chosen = "json" if json else _format(format)
-    opened = open_project(project)
+    opened = open_on_day(project, on)
     stores = opened.pick("--store", store or [], list(opened.stores))
     locales = opened.pick("--locale", locale or [], opened.app.locales)
     findings = [

@@ -15,6 +15,8 @@ import typer
 from tavolan.cli import completing
 
 if TYPE_CHECKING:
+    from datetime import date
+
     from rich.console import Console
 
     from tavolan.project.model import Project
@@ -30,6 +32,9 @@ ClientSecretOption = Annotated[
 ]
 YesOption = Annotated[bool, typer.Option("--yes", "-y", help="Don't ask.")]
 WhyOption = Annotated[bool, typer.Option("--why", help="Say by which method, and from which figures.")]
+OnOption = Annotated[
+    str, typer.Option("--on", help="As it is on this day, in the season that holds then; else today.", metavar="DAY")
+]
 JsonOption = Annotated[bool, typer.Option("--json", help="Print one JSON document and nothing else.")]
 StoreOption = Annotated[
     list[str] | None,
@@ -70,6 +75,29 @@ def open_project(folder: Path | None, write: bool = False) -> Project:
     else:
         settle(root)
     return load_project(root)
+
+
+def open_on_day(folder: Path | None, on: str = "") -> Project:
+    """Load the project as it is on a day, in the season that holds then: on the one that `--on` says, else today."""
+    from datetime import date
+
+    from tavolan.project.seasons import on_day
+
+    return on_day(open_project(folder), day_of("--on", on) or date.today())
+
+
+def day_of(option: str, text: str) -> date | None:
+    """Return the day that an option gives; None where it's empty. Raises UsageError for one that isn't a day."""
+    from datetime import datetime
+
+    from tavolan.errors import UsageError
+
+    if not text:
+        return None
+    try:
+        return datetime.strptime(text, "%Y-%m-%d").date()
+    except ValueError as error:
+        raise UsageError(f'{option} can\'t be "{text}"', "Write a day as 2026-11-30.") from error
 
 
 def print_json(document: dict[str, Any]) -> None:

@@ -12,10 +12,12 @@ from tavolan.cli.common import (
     ClientSecretOption,
     JsonOption,
     LocaleOption,
+    OnOption,
     ProjectOption,
     StoreOption,
     YesOption,
     console,
+    open_on_day,
     open_project,
     print_json,
     progress_bar,
@@ -87,13 +89,14 @@ def compare(
     no_pictures: NoPictures = False,
     every: Annotated[bool, typer.Option("--every", help="Locales without a difference too.")] = False,
     texts: Annotated[bool, typer.Option("--texts", help="What differs, side by side.")] = False,
+    on: OnOption = "",
     json: JsonOption = False,
 ) -> None:
     """Show what changed here, there and on both sides since project and console last agreed."""
     from tavolan.reports.consoletables import print_cells, print_comparison, print_sections
     from tavolan.reports.documents.build import compare_document
 
-    found = _compared(open_project(project), store, locale, field, not no_pictures)
+    found = _compared(open_on_day(project, on), store, locale, field, not no_pictures)
     if json:
         print_json(compare_document(found))
         return
@@ -167,6 +170,7 @@ def push(
     reason: Annotated[str, typer.Option("--reason", help="Why; it goes into the journal. Needed by --despite.")] = "",
     yes: YesOption = False,
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Show what would be sent, send nothing.")] = False,
+    on: OnOption = "",
     json: JsonOption = False,
 ) -> None:
     """Send what changed here, and nothing else. Errors in it, and conflicts, stop it."""
@@ -180,7 +184,7 @@ def push(
     if despite and not reason.strip():
         raise UsageError("--despite needs a reason", 'Add --reason "…"; it goes into the journal.')
     # The project's lock is only taken to note what was sent: others may write texts while a push goes on.
-    opened = open_project(project)
+    opened = open_on_day(project, on)
     with ThreadPoolExecutor(1) as pool:
         # While the consoles are read, which is mostly waiting.
         checked = pool.submit(run_checks, opened, errors_only=True)

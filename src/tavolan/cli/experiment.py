@@ -13,12 +13,13 @@ from tavolan.cli.common import (
     ProjectOption,
     WhyOption,
     console,
+    day_of,
     open_project,
     print_json,
     progress_bar,
     styled,
 )
-from tavolan.cli.results_options import FigureOption, day_of
+from tavolan.cli.results_options import FigureOption
 
 app = typer.Typer(help="Try changes on a part of the visitors, and learn from it.", no_args_is_help=True)
 

@@ -41,7 +41,7 @@ def new(
     for path in files:
         out.print(f"  {path}")
     if not dry_run:
-        out.print(f"\nNext: write copy/{source}.toml, then run: tavolan check --project {folder}")
+        out.print(f"\nNext: write copy/{source}.toml, then see what's next: tavolan next --project {folder}")
 
 
 def _from_console(folder: Path, name: str, url: str, apps: list[str], id_env: str, secret_env: str) -> None:

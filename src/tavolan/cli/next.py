@@ -5,8 +5,7 @@ from typing import Annotated
 
 import typer
 
-from tavolan.cli.common import JsonOption, ProjectOption, console, open_project, print_json, progress_bar
-from tavolan.cli.results_options import day_of
+from tavolan.cli.common import JsonOption, ProjectOption, console, day_of, open_project, print_json, progress_bar
 
 
 def next_(

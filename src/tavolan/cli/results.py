@@ -13,6 +13,7 @@ from tavolan.cli.common import (
     StoreOption,
     WhyOption,
     console,
+    day_of,
     print_json,
     write_figure,
 )
@@ -25,7 +26,6 @@ from tavolan.cli.results_options import (
     SourceOption,
     StorefrontOption,
     ToOption,
-    day_of,
     open_stores,
 )
 from tavolan.cli.results_report import report

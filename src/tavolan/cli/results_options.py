@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from datetime import date, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -28,18 +27,6 @@ FigureOption = Annotated[
 DaysOption = Annotated[int, typer.Option("--days", min=1, help="Length of the period, up to the last day known.")]
 FromOption = Annotated[str, typer.Option("--from", help="First day, as 2026-11-01.", metavar="DAY")]
 ToOption = Annotated[str, typer.Option("--to", help="Last day.", metavar="DAY")]
-
-
-def day_of(option: str, text: str) -> date | None:
-    """Return the day that an option gives; None where it's empty. Raises UsageError for one that isn't a day."""
-    from tavolan.errors import UsageError
-
-    if not text:
-        return None
-    try:
-        return datetime.strptime(text, "%Y-%m-%d").date()
-    except ValueError as error:
-        raise UsageError(f'{option} can\'t be "{text}"', "Write a day as 2026-11-30.") from error
 
 
 def open_stores(project: Path | None, wanted: list[str] | None, *, write: bool = False) -> tuple[Project, list[str]]:

@@ -6,14 +6,22 @@ from typing import Annotated
 
 import typer
 
-from tavolan.cli.common import JsonOption, ProjectOption, StoreOption, WhyOption, console, print_json, write_figure
+from tavolan.cli.common import (
+    JsonOption,
+    ProjectOption,
+    StoreOption,
+    WhyOption,
+    console,
+    day_of,
+    print_json,
+    write_figure,
+)
 from tavolan.cli.results_options import (
     FigureOption,
     FromOption,
     ListOption,
     StorefrontOption,
     ToOption,
-    day_of,
     open_stores,
 )
 

@@ -6,8 +6,17 @@ from typing import Annotated
 
 import typer
 
-from tavolan.cli.common import JsonOption, ProjectOption, StoreOption, WhyOption, console, print_json, write_figure
-from tavolan.cli.results_options import FigureOption, day_of, open_stores
+from tavolan.cli.common import (
+    JsonOption,
+    ProjectOption,
+    StoreOption,
+    WhyOption,
+    console,
+    day_of,
+    print_json,
+    write_figure,
+)
+from tavolan.cli.results_options import FigureOption, open_stores
 
 
 def worth(

@@ -13,9 +13,11 @@ from tavolan.cli import completing
 from tavolan.cli.common import (
     JsonOption,
     LocaleOption,
+    OnOption,
     ProjectOption,
     StoreOption,
     console,
+    open_on_day,
     open_project,
     print_json,
     progress_bar,
@@ -145,12 +147,13 @@ def render(
     why: Annotated[bool, typer.Option("--why", help="Say for each picture which input changed.")] = False,
     cluster: Annotated[str, typer.Option("--cluster", help="Address of a Dask scheduler to work on.")] = "",
     dry_run: Annotated[bool, typer.Option("--dry-run", help="List the pictures to be made, make none.")] = False,
+    on: OnOption = "",
     json: JsonOption = False,
 ) -> None:
     """Render store pictures and graphics under out/: only those whose text, look, screen or rules changed."""
     from tavolan.pictures.making.render import render as render_shots
 
-    opened = open_project(project)
+    opened = open_on_day(project, on)
     wanted = _selection(store, locale, device, shot)
     if dry_run:
         _dry_run(console(), opened, wanted, why)
@@ -249,7 +252,7 @@ def board(project: ProjectOption = None, store: StoreOption = None, device: Devi
     """Make one contact sheet per store and size class: locales as rows, shots as columns."""
     from tavolan.pictures.outputs.contact_sheet import make_boards
 
-    opened = open_project(project)
+    opened = open_on_day(project)
     with progress_bar("Boards") as move:
         files = make_boards(opened, tuple(store or ()), tuple(device or ()), progress=move)
     out = console()
@@ -289,7 +292,7 @@ def pack(
     from tavolan.pictures.outputs.packs import make_packs
     from tavolan.reports.number_words import counted
 
-    opened = open_project(project)
+    opened = open_on_day(project)
     with progress_bar("Packing") as move:
         packs = make_packs(opened, tuple(store or ()), move, locales=tuple(locale or ()), ready=ready)
     out = console()

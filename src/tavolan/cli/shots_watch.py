@@ -1,12 +1,14 @@
 """The loop of `tavolan shots watch`."""
 
 import time
+from datetime import date
 from pathlib import Path
 
 from tavolan.cli.common import console, styled
 from tavolan.errors import ProjectError, UsageError
 from tavolan.pictures.making.planner import Selection
 from tavolan.project.load import load_project
+from tavolan.project.seasons import on_day
 from tavolan.reports.live import Live
 
 
@@ -47,7 +49,7 @@ def _round(root: Path, selection: Selection, page: Path) -> bool:
     out = console()
     begin = time.perf_counter()
     try:
-        project = load_project(root)
+        project = on_day(load_project(root), date.today())
         done = render(project, selection)
         write_text(page, build_page(project, run_checks(project)))
     except (ProjectError, UsageError) as error:

@@ -4,7 +4,7 @@ from typing import Annotated
 
 import typer
 
-from tavolan.cli.common import JsonOption, ProjectOption, console, open_project, print_json
+from tavolan.cli.common import JsonOption, ProjectOption, console, open_on_day, print_json
 
 
 def status(
@@ -12,14 +12,14 @@ def status(
     field: Annotated[str | None, typer.Option("--field", help="One field in all locales and stores.")] = None,
     json: JsonOption = False,
 ) -> None:
-    """Show who is done: locale x store, picture sets, and what to do next."""
+    """Show who is done: texts and picture sets by locale and store, and the facts that are written once."""
     from tavolan.checking import run_checks
     from tavolan.checking.status import status_of
     from tavolan.pictures.making.counts import count_pictures
     from tavolan.project.texts import Texts
     from tavolan.reports import copytables
 
-    opened = open_project(project)
+    opened = open_on_day(project)
     findings = run_checks(opened)
     if field:
         Texts(opened).key(field)

@@ -81,7 +81,7 @@ def picture_files(project: Project, store: Store) -> Iterator[tuple[Place, list[
     graphics = {table.name for table in project.graphics} & set(store.rulebook.graphics)
     for tag in (tag for tag in store.locales if store.rulebook.store_code(tag) is not None):
         for name in project.classes_of(store):
-            files = set_files(store.id, name, tag, (shot.name for shot in project.shots_for(name))).values()
+            files = set_files(store.id, name, tag, (shot.name for shot in project.shots_for(name, tag))).values()
             there = finished(project.root, files)
             if files and len(there) == len(files):
                 yield Place("pictures", tag, name), list(there.values())

@@ -13,10 +13,10 @@ from pathlib import Path
 from typing import Any, Literal
 
 from tavolan.errors import Problem, ProjectError, UsageError
-from tavolan.project.datafile import is_day
 from tavolan.project.model import Project
 from tavolan.project.state import digest
 from tavolan.support.csvfile import guarded, read_csv, unguarded
+from tavolan.support.days import is_day
 from tavolan.support.files import read_bytes, write_bytes
 from tavolan.support.transaction import changing
 

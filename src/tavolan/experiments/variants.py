@@ -5,7 +5,7 @@ from dataclasses import replace
 from tavolan.project.experiment_schema import VariantTable
 from tavolan.project.hypothetical import with_texts
 from tavolan.project.model import Project
-from tavolan.project.schema import Shot, Shots
+from tavolan.project.page_changes import changed_shots
 from tavolan.project.texts import TextChange, Texts
 
 
@@ -14,7 +14,9 @@ def as_variant(project: Project, store: str, variant: VariantTable) -> Project:
 
     Shots that `order` doesn't name follow those that it names. Raises UnknownNameError for a text that isn't there.
     """
-    return with_texts(replace(project, shots=_shots(project, variant)), text_changes(project, store, variant))
+    return with_texts(
+        replace(project, shots=changed_shots(project.shots, variant)), text_changes(project, store, variant)
+    )
 
 
 def text_changes(project: Project, store: str, variant: VariantTable) -> list[TextChange]:
@@ -27,20 +29,3 @@ def text_changes(project: Project, store: str, variant: VariantTable) -> list[Te
         for key, text in own.items()
     ]
     return [TextChange(tag, address, texts.get(tag, address), text) for tag, address, text in wanted]
-
-
-def _shots(project: Project, variant: VariantTable) -> Shots:
-    shots = project.shots
-    named = {shot.name: shot for shot in shots.shot}
-    order = [*variant.order, *(shot.name for shot in shots.shot if shot.name not in variant.order)]
-    changed = [_shot(named[name], variant) for name in order]
-    look = {"look": variant.look} if variant.look else {}
-    return shots.model_copy(update={"shot": changed, **look})
-
-
-def _shot(shot: Shot, variant: VariantTable) -> Shot:
-    look = variant.looks.get(shot.name, variant.look)
-    updates = {"look": look} if look else {}
-    if shot.name in variant.screens:
-        updates["screen"] = variant.screens[shot.name]
-    return shot.model_copy(update=updates)

@@ -4,13 +4,13 @@ import math
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
-from datetime import date
 from functools import lru_cache
 from pathlib import Path
 from typing import NamedTuple
 
 from tavolan.errors import Problem, ProjectError, nearest
 from tavolan.support.csvfile import stream_csv
+from tavolan.support.days import is_day
 
 _MOST_FAULTS = 100
 _NUMBER = re.compile(r"[+-]?(\d+([.,]\d*)?|[.,]\d+)")
@@ -245,15 +245,6 @@ class _Rows:
 
     def _fault(self, line: int, where: str, message: str, remedy: str) -> None:
         self._problems.append(Problem(self._file.name, line, where, message, remedy))
-
-
-@lru_cache(maxsize=1 << 14)
-def is_day(text: str) -> bool:
-    """Whether a text is a day as 2026-11-30."""
-    try:
-        return date.fromisoformat(text).isoformat() == text
-    except ValueError:
-        return False
 
 
 @lru_cache(maxsize=1 << 12)

@@ -5,8 +5,8 @@ from typing import Annotated, Literal, Self
 from pydantic import AfterValidator, Field, model_validator
 
 from tavolan.errors import FaultError
-from tavolan.project.datafile import is_day
-from tavolan.project.schema import Name, Table, Tag
+from tavolan.project.schema import Name, PageChanges, Table, Tag
+from tavolan.support.days import is_day
 
 # Steps of the funnel are measured by splitting visitors; the others by comparing days before and after.
 Metric = Literal["page", "install", "direct", "installs", "rank"]
@@ -22,25 +22,10 @@ def _day(value: str) -> str:
 Day = Annotated[str, AfterValidator(_day)]
 
 
-class VariantTable(Table):
-    """`[variant.<name>]`: what differs from the present page.
+class VariantTable(PageChanges):
+    """`[variant.<name>]`: what differs from the present page. `icon` is a file of the project."""
 
-    `order` are the shots in their order, `look` is one look for all of them, `looks` and `screens` are by shot;
-    `captions` and `texts` by locale, then by key. `icon` is a file of the project.
-    """
-
-    order: list[Name] = []
-    look: str = ""
-    looks: dict[Name, str] = {}
-    screens: dict[Name, Name] = {}
-    captions: dict[Tag, dict[str, str]] = {}
-    texts: dict[Tag, dict[str, str]] = {}
     icon: str = ""
-
-    @property
-    def changes_page(self) -> bool:
-        """Whether pictures or texts differ, and not the icon alone."""
-        return any((self.order, self.look, self.looks, self.screens, self.captions, self.texts))
 
     @model_validator(mode="after")
     def _differs(self) -> Self:

@@ -11,6 +11,7 @@ from tavolan.languages.tags import language_of
 from tavolan.project.copyfile import CopyReader
 from tavolan.project.model import Copy, Project, Source, Store, Term
 from tavolan.project.schema import FORMS, Config, Shots, StoreTable
+from tavolan.project.seasons import season_faults
 from tavolan.project.state import State, read_state
 from tavolan.project.termsfile import read_terms
 from tavolan.rulebooks.load import load_rulebooks
@@ -76,7 +77,10 @@ def load_project(root: Path) -> Project:
             problems.append(Problem(CONFIG, line, f"console.{name}", "is for no store of this project", remedy))
     if problems:
         raise ProjectError(problems)
-    return _assemble(root, config, config_source, stores, copy, terms, shots, shots_source, state)
+    project = _assemble(root, config, config_source, stores, copy, terms, shots, shots_source, state)
+    if project.seasons and (faults := list(season_faults(project))):
+        raise ProjectError(faults)
+    return project
 
 
 def _assemble(
@@ -111,6 +115,7 @@ def _assemble(
         words=config.words,
         results=config.results,
         next=config.next,
+        seasons=tuple(config.season),
         providers=config.provider,
         consoles=config.console,
         translate=config.translate,

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field, replace
+from datetime import date
 from functools import cached_property
 from pathlib import Path
 from typing import Any
@@ -21,6 +22,7 @@ from tavolan.project.schema import (
     Picture,
     ProviderTable,
     ResultsTable,
+    SeasonTable,
     Shot,
     Shots,
     StoreTable,
@@ -217,6 +219,10 @@ class Project:
     words: WordsTable = field(default_factory=WordsTable)
     results: ResultsTable = field(default_factory=ResultsTable)
     next: NextTable = field(default_factory=NextTable)
+    seasons: tuple[SeasonTable, ...] = ()
+    # Of a project on a day: which one, and the shots of locales in which a season changes them.
+    day: date | None = None
+    season_shots: Mapping[str, Shots] = field(default_factory=dict)
     providers: dict[str, ProviderTable] = field(default_factory=dict)
     consoles: dict[str, ConsoleTable] = field(default_factory=dict)
     translate: TranslateTable = field(default_factory=TranslateTable)
@@ -237,9 +243,10 @@ class Project:
         """The locale that the copy is written in first."""
         return self.app.source
 
-    def shots_for(self, size_class: str) -> list[Shot]:
-        """Return the shots that are made for a size class, in order."""
-        return [shot for shot in self.shots.shot if not shot.classes or size_class in shot.classes]
+    def shots_for(self, size_class: str, locale: str = "") -> list[Shot]:
+        """Return the shots that are made for a size class, in order: those of a locale where a season changes them."""
+        shots = self.season_shots.get(locale, self.shots)
+        return [shot for shot in shots.shot if not shot.classes or size_class in shot.classes]
 
     @property
     def captioned(self) -> list[Picture]:

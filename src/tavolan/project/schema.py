@@ -8,6 +8,7 @@ from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validat
 
 from tavolan.errors import FaultError
 from tavolan.languages.tags import tag_fault
+from tavolan.support.days import is_day
 from tavolan.support.safe_names import Version
 
 FINISHES = ("dark", "light", "outline", "none")
@@ -178,27 +179,30 @@ class ResultsTable(Table):
     measured_by: str = ""
 
 
+class PageChanges(Table):
+    """What differs from the usual page: `order` are shots in their order, `look` is one look for all of them.
+
+    `looks` and `screens` are by shot; `captions` and `texts` by locale, then by key.
+    """
+
+    order: list[Name] = []
+    look: str = ""
+    looks: dict[Name, str] = {}
+    screens: dict[Name, Name] = {}
+    captions: dict[Tag, dict[str, str]] = {}
+    texts: dict[Tag, dict[str, str]] = {}
+
+    @property
+    def changes_page(self) -> bool:
+        """Whether anything differs."""
+        return any((self.order, self.look, self.looks, self.screens, self.captions, self.texts))
+
+
 class NextTable(Table):
     """`[next]`: how many minutes work takes, by its kind, where it isn't what `tavolan next` takes it to be."""
 
     minutes: dict[Literal["texts", "facts", "words", "pictures", "screens", "languages", "hand-over", "experiments",
                           "reviews", "results", "seasons"], Annotated[float, Field(gt=0, le=10_000)]] = {}  # fmt: skip
-
-
-class Config(Table):
-    """The whole of `tavolan.toml`."""
-
-    app: App
-    once: dict[str, Any] = {}
-    store: dict[str, StoreTable] = Field(min_length=1)
-    guard: Guard = Guard()
-    check: CheckTable = CheckTable()
-    words: WordsTable = WordsTable()
-    results: ResultsTable = ResultsTable()
-    next: NextTable = NextTable()
-    provider: dict[Name, ProviderTable] = {}
-    console: dict[Name, ConsoleTable] = {}
-    translate: TranslateTable = TranslateTable()
 
 
 class Palette(Table):
@@ -225,6 +229,63 @@ class PalettePatch(Table):
     glow: Colour | None = None
     ink: Colour | None = None
     accent: Colour | None = None
+
+
+def _season_day(value: str) -> str:
+    if re.fullmatch(r"\d{2}-\d{2}", value) and is_day(f"2024-{value}"):
+        return value
+    if is_day(value):
+        return value
+    raise FaultError(f'"{value}" isn\'t a day', "Write 12-01 for each year, or 2026-12-01 for once.")
+
+
+SeasonDay = Annotated[str, AfterValidator(_season_day)]
+
+
+class SeasonTable(PageChanges):
+    """`[[season]]`: what holds from a day to another, each year (12-01) or once (2026-12-01), both days counted.
+
+    With `storefronts` pictures differ in the locales that those read first. `texts` are by address, as `promo`,
+    `keywords` (with commas between) or `android.short`.
+    """
+
+    name: Name
+    from_: SeasonDay = Field(alias="from")
+    to: SeasonDay
+    storefronts: list[Annotated[str, Field(pattern=r"^[A-Z]{2}$")]] = []
+    palette: PalettePatch = PalettePatch()
+
+    @property
+    def changes_pictures(self) -> bool:
+        """Whether pictures differ beside their captions."""
+        return bool(self.order or self.look or self.looks or self.screens) or self.palette != PalettePatch()
+
+    @model_validator(mode="after")
+    def _in_order(self) -> Self:
+        if not self.changes_page and not self.changes_pictures:
+            raise FaultError("differs in nothing", "Write what's different: texts, captions, palette, look or order.")
+        if len(self.from_) != len(self.to):
+            raise FaultError("begins each year and ends once, or the other way round", "Write both days in one way.")
+        if len(self.to) > len("12-01") and self.to < self.from_:
+            raise FaultError("ends before it begins", "Turn from and to around.")
+        return self
+
+
+class Config(Table):
+    """The whole of `tavolan.toml`."""
+
+    app: App
+    once: dict[str, Any] = {}
+    store: dict[str, StoreTable] = Field(min_length=1)
+    guard: Guard = Guard()
+    check: CheckTable = CheckTable()
+    words: WordsTable = WordsTable()
+    results: ResultsTable = ResultsTable()
+    season: list[SeasonTable] = []
+    next: NextTable = NextTable()
+    provider: dict[Name, ProviderTable] = {}
+    console: dict[Name, ConsoleTable] = {}
+    translate: TranslateTable = TranslateTable()
 
 
 def _finish(value: str) -> str:

@@ -22,8 +22,6 @@ if TYPE_CHECKING:
     from tavolan.project.picture_records import PictureCounts
 
 _GAUGE = 12
-# How many steps are printed at a time.
-_STEPS = 3
 _BEFORE = 34
 
 
@@ -130,7 +128,7 @@ def _clip(before: str, after: str) -> tuple[SafeText, SafeText]:
 
 
 def print_status(console: Console, status: Status) -> None:
-    """Print the matrix locale x store, the facts that are written once, and what to do next."""
+    """Print the matrix locale x store, and the facts that are written once."""
     project = status.project
     table = plain_table("locale", *[name for store in project.stores for name in (store, "pictures")])
     for tag in project.app.locales:
@@ -148,10 +146,7 @@ def print_status(console: Console, status: Status) -> None:
             line.append(f", to put right: {', '.join(facts.wrong)}", "red")
         console.print(line)
     console.print()
-    if not status.steps:
-        console.print(SafeText("Nothing left to do.", "green"))
-    for number, step in enumerate(status.steps[:_STEPS]):
-        console.print(styled("[bold]{}[/] {} [dim]{}[/]", "Next:" if not number else "Then:", step.what, step.where))
+    console.print("What to do next: tavolan next")
 
 
 def _status_cell(counts: TextCounts | None) -> SafeText:

@@ -159,7 +159,7 @@ def _thumbs(project: Project) -> dict[Path, str]:
 
 def _pictures(project: Project, store: str, name: str, tag: str) -> list[Path]:
     """Return the finished pictures of a set, in order."""
-    files = set_files(store, name, tag, (shot.name for shot in project.shots_for(name)))
+    files = set_files(store, name, tag, (shot.name for shot in project.shots_for(name, tag)))
     return list(finished(project.root, files.values()).values())
 
 

@@ -20,14 +20,17 @@ from tavolan.words.plan_writing import changes_of
 from tavolan.words.value import Valuer
 
 
-def plan(project: Project, options: Options) -> Plan:
-    """Return the best words for a set of locales together. Raises UsageError where there's nothing to plan."""
+def plan(project: Project, options: Options, valuer: Valuer | None = None) -> Plan:
+    """Return the best words for a set of locales together. Raises UsageError where there's nothing to plan.
+
+    A `valuer` that's given spares reading the ranks and search pages once more.
+    """
     # Loads the solver, which takes a second.
     from tavolan.words.plan_solving import solve
 
     store = project.stores[options.store]
     fields, fronts = fields_of(store), _storefronts(store, options)
-    valuer = Valuer(project)
+    valuer = valuer or Valuer(project)
     program = program_of(project, options, valuer)
     solution = solve(program, {tier: valuer.weight(tier) for tier in TIERS}, options.changes, options.seconds)
     locales = [

@@ -13,7 +13,7 @@ def count_pictures(project: Project) -> dict[tuple[str, str], PictureCounts]:
     found: dict[tuple[str, str], list[int]] = {}
     for store in project.stores.values():
         for tag in store.locales:
-            total = sum(len(project.shots_for(name)) for name in project.classes_of(store))
+            total = sum(len(project.shots_for(name, tag)) for name in project.classes_of(store))
             found[tag, store.id] = [total, 0, 0, 0]
     with closing(Ledger(project.root, write=False)) as ledger:
         jobs = [job for job in Planner(project, ledger).possible(Selection()) if job.target.kind == "shot"]

@@ -17,7 +17,7 @@ from tavolan.pictures.making.retouch_plan import Retoucher
 from tavolan.pictures.text.fonts import fonts_version
 from tavolan.project.model import ICON, Project, Store
 from tavolan.project.picture_records import digest_of, graphic_file, shot_file
-from tavolan.project.schema import Picture, Shot
+from tavolan.project.schema import Picture, Shot, Shots
 from tavolan.project.screens import ScreenIndex
 from tavolan.rulebooks.model import Graphic, SizeClass
 from tavolan.support.image_headers import image_facts
@@ -115,6 +115,8 @@ class Planner:
             raise ProjectError(self.problems)
 
     def _planned(self, selection: Selection) -> list[Job]:
+        if self.project.season_shots:
+            return self._by_season(selection)
         found: list[Job] = []
         everything = [*self.project.shots.shot, *self.project.shots.graphic]
         wanted = self.project.pick("--shot", list(selection.shots), [picture.name for picture in everything])
@@ -129,6 +131,24 @@ class Planner:
         if not selection.classes:
             for store_id in self.project.pick("--store", list(selection.stores), list(self.project.stores)):
                 found += self._graphics(self.project.stores[store_id], locales, wanted)
+        return found
+
+    def _by_season(self, selection: Selection) -> list[Job]:
+        """Plan the locales of each season with its shots, the others with the usual ones."""
+        project = self.project
+        tags = project.pick("--locale", list(selection.locales), project.app.locales)
+        groups: dict[int, tuple[Shots, list[str]]] = {}
+        for tag in tags:
+            shots = project.season_shots.get(tag, project.shots)
+            groups.setdefault(id(shots), (shots, []))[1].append(tag)
+        found: list[Job] = []
+        for shots, locales in groups.values():
+            part = Planner(replace(project, shots=shots, season_shots={}), self.ledger)
+            found += part._planned(replace(selection, locales=tuple(locales)))
+            self.problems += [problem for problem in part.problems if problem not in self.problems]
+        order = {tag: number for number, tag in enumerate(project.app.locales)}
+        found.sort(key=lambda job: (job.target.kind != "shot", job.target.store, job.target.place, job.target.number,
+                                    order[job.target.locale]))  # fmt: skip
         return found
 
     def _places(self, selection: Selection) -> Iterator[tuple[Store, str, SizeClass]]:
@@ -187,7 +207,8 @@ class Planner:
         return found
 
     def _graphic(self, store: Store, graphic: Graphic, table: Picture, tag: str) -> Job | None:
-        classes = self.project.classes_of(store)
+        # Where a store gets no screenshots, its graphics show screens of its first size class.
+        classes = self.project.classes_of(store) or store.rulebook.classes
         name, size_class = next(iter(classes.items()))
         target = Target(graphic_file(store.id, tag, table.name), "graphic", store.id, table.name, tag, 0, table.name)
         output = Output(graphic.formats[0], _bytes(graphic.max_megabytes))

@@ -84,13 +84,13 @@ def journal_document(lines: Iterable[Line]) -> Document:
 
 
 def status_document(found: Status) -> Document:
-    """Return who is done as `tavolan/status@2`."""
+    """Return who is done as `tavolan/status@3`."""
     rows = []
     for (tag, store), counts in found.texts.items():
         pictures = found.pictures[tag, store]
         rows.append({"locale": tag, "store": store, **asdict(counts), "pictures": asdict(pictures)})
     facts = {store: asdict(counts) for store, counts in found.facts.items()}
-    return {"schema": "tavolan/status@2", "rows": rows, "facts": facts, "next": [asdict(step) for step in found.steps]}
+    return {"schema": "tavolan/status@3", "rows": rows, "facts": facts}
 
 
 def text_document(texts: Texts, locale: str, address: str) -> Document:

@@ -49,7 +49,7 @@ SHAPES: dict[str, type] = {
     "sent@1": review_shapes.SentDocument,
     "share@1": results_shapes.Shares,
     "size@1": experiment_shapes.ExperimentSize,
-    "status@2": shapes.Status,
+    "status@3": shapes.Status,
     "suggestions@1": shapes.Suggestions,
     "swap@1": shapes.Swap,
     "text@1": shapes.Text,

@@ -6,7 +6,7 @@ A part that a command prints as it is has its own class as its shape.
 from typing import NotRequired
 
 from tavolan.checking.findings import Level
-from tavolan.checking.status import FactCounts, Step
+from tavolan.checking.status import FactCounts
 from tavolan.notes.export import Note
 from tavolan.project.locale_suggestions import Suggestion
 from tavolan.project.picture_records import PictureCounts
@@ -217,7 +217,6 @@ class Status(DocumentPart):
     rows: list[StatusRow]
     facts: dict[str, FactCounts]
     """By store."""
-    next: list[Step]
 
 
 class Suggestions(DocumentPart):
