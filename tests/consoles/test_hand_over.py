@@ -66,8 +66,17 @@ age_answers = { violence = "none" }
     assert done.code == 0 and "build 7 is usable" in done.out and "release manual" in done.out
     refused = run(desk, "wait", "--store", "ios", "--minutes", "1")
     assert refused.code == 1 and "review refused it: says nothing" in refused.out and "copy/de-DE.toml:1" in refused.out
+    # It's noted, and named before the next hand-over, as long as the text is the same.
+    noted = [line for line in run(desk, "journal", "--json").json["changes"] if line["note"].startswith("refused: ")]
+    assert [(line["who"], line["locale"], line["field"], line["after"]) for line in noted] == [
+        ("console", "de-DE", "title", "Potto: de-DE")
+    ]
+    assert run(desk, "wait", "--store", "ios", "--minutes", "1").code == 1
+    assert sum(line["note"].startswith("refused: ") for line in run(desk, "journal", "--json").json["changes"]) == 1
+    assert "refused-before" in run(desk, "forecast").out
     assert "nothing of ios can be released" in run(desk, "release", "--store", "ios", "--yes").err
-    assert run(desk, "submit", "--store", "ios", "--yes").code == 0
+    again = run(desk, "submit", "--store", "ios", "--yes")
+    assert again.code == 0 and "refused-before" in again.out
     approved = run(desk, "wait", "--store", "ios", "--tester-notes")
     assert approved.code == 0 and "attached in en-US, de-DE" in approved.out
     by_hand = run(desk, "wait", "--store", "ios", "--for", "live")
@@ -76,6 +85,7 @@ age_answers = { violence = "none" }
     assert "version 2.0 is live" in run(desk, "release", "--store", "ios", "--yes").out
     assert run(desk, "wait", "--store", "ios", "--for", "live").code == 0
     journal = run(desk, "journal", "--json").json["changes"]
+    journal = [line for line in journal if not line["note"].startswith("refused: ")]
     assert {line["who"] for line in journal} == {"project"} and len(journal) == len(
         {(x["locale"], x["field"]) for x in journal}
     )

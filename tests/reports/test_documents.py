@@ -28,6 +28,7 @@ PRINTED = {
     "cover@1": ("terms", "cover"),
     "effect@1": ("results", "effect"),
     "fit@1": ("terms", "fit", "--locale", "en-US"),
+    "forecast@1": ("console", "forecast"),
     "funnel@1": ("results", "funnel"),
     "learned@1": ("experiment", "learned"),
     "lists@2": ("terms", "lists"),

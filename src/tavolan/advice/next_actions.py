@@ -60,9 +60,9 @@ def what_next(
     first: list[Action] = []
     of_kind: Counter[Kind] = Counter()
     # Whoever asks for more than the few wants all of them.
-    mixed = now.is_new or most > MOST
+    uncapped = now.is_new or most > MOST
     for one in found:
-        if len(first) < most and (one.blocks or mixed or of_kind[one.kind] < _OF_A_KIND):
+        if len(first) < most and (one.blocks or uncapped or of_kind[one.kind] < _OF_A_KIND):
             first.append(one)
             of_kind[one.kind] += 1
     more = Counter(one.kind for one in found) - Counter(one.kind for one in first)

@@ -26,7 +26,7 @@ from tavolan.cli.common import (
 )
 from tavolan.cli.console_journal import journal
 from tavolan.cli.console_options import FieldOption
-from tavolan.cli.console_review import release, submit, wait
+from tavolan.cli.console_review import forecast, release, submit, wait
 
 if TYPE_CHECKING:
     from collections.abc import Callable
@@ -38,7 +38,7 @@ if TYPE_CHECKING:
     from tavolan.project.model import Project
 
 app = typer.Typer(help="Hand-over: compare with a store's console, pull, push, submit, wait.", no_args_is_help=True)
-for command in (submit, wait, release, journal):
+for command in (forecast, submit, wait, release, journal):
     app.command()(command)
 
 NoPictures = Annotated[bool, typer.Option("--no-pictures", help="Texts and facts alone.")]

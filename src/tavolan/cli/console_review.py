@@ -4,17 +4,26 @@ from __future__ import annotations
 
 import sys
 from contextlib import contextmanager
-from datetime import datetime
+from datetime import date, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from tavolan.cli.common import ProjectOption, YesOption, console, open_project, say
+from tavolan.cli.common import (
+    JsonOption,
+    ProjectOption,
+    StoreOption,
+    YesOption,
+    console,
+    open_project,
+    print_json,
+    say,
+    styled,
+)
 
 if TYPE_CHECKING:
     from collections.abc import Iterator
-    from datetime import date
 
     from tavolan.consoles.client import Client
     from tavolan.consoles.protocol import Release
@@ -47,11 +56,16 @@ def submit(
     minutes: MinutesOption = 60.0,
     yes: YesOption = False,
 ) -> None:
-    """Hand the version over to review, once nothing is missing. Review notes go along; a build is waited for."""
+    """Hand the version over to review, once nothing is missing: review notes go along, a build is waited for.
+
+    What a reviewer may refuse is said before: tavolan console forecast.
+    """
+    from tavolan.consoles.forecast import forecast
     from tavolan.consoles.review import add_build
     from tavolan.consoles.review import submit as hand_over
     from tavolan.consoles.review import wait as wait_for
     from tavolan.errors import UsageError
+    from tavolan.reports.consoletables import print_risks
 
     opened = open_project(project)
     kind, when = _release(how)
@@ -62,6 +76,7 @@ def submit(
             raise UsageError(f"{build} isn't there", "Name the build's file.")
         # Some sections stay locked until a build is there.
         _stop_where_incomplete(client, without_locked=build is not None)
+        print_risks(console(), forecast(opened, name, date.today()))
         if not (yes or (sys.stdin.isatty() and typer.confirm(f"Hand over to {name}?"))):
             say(f"{name}: nothing is handed over without --yes.")
             raise typer.Exit(1)
@@ -105,10 +120,11 @@ def wait(
     tester_notes: Annotated[bool, typer.Option("--tester-notes", help="Attach notes for testers then.")] = False,
 ) -> None:
     """Wait until a build is processed, or a version approved or live. A refusal comes back as findings (exit 1)."""
-    from tavolan.consoles.review import attach_notes, refusals
+    from tavolan.consoles.review import attach_notes, note_refusals, refusals
     from tavolan.consoles.review import wait as wait_for
     from tavolan.errors import UsageError
     from tavolan.reports.tables import print_findings
+    from tavolan.support.transaction import writing
 
     if goal not in ("processed", "approved", "live"):
         raise UsageError(f'--for can\'t be "{goal}"', "Write processed, approved or live.")
@@ -117,6 +133,9 @@ def wait(
     with _client_of(opened, store) as (name, client):
         awaited = wait_for(client, kind, minutes * 60, lambda state: console().print(f"{name}: {state}"))
         if awaited.version is not None and awaited.version.state == "refused":
+            # The project's lock is only taken to note it: others may write while somebody waits.
+            with writing(opened.root):
+                note_refusals(opened, name, awaited.version)
             print_findings(console(), opened, refusals(opened, name, awaited.version.reasons))
             raise typer.Exit(1)
         if tester_notes:
@@ -135,3 +154,41 @@ def release(store: OneStoreOption, project: ProjectOption = None, yes: YesOption
             raise typer.Exit(1)
         version = put_live(client)
     console().print(f"{name}: version {version.version} is {version.state}")
+
+
+def forecast(
+    project: ProjectOption = None,
+    store: StoreOption = None,
+    write_notes: Annotated[
+        bool, typer.Option("--write-notes", help="Write the draft of the review notes, where there are none.")
+    ] = False,
+    json: JsonOption = False,
+) -> None:
+    """Say what a reviewer may refuse, from checks, facts and past refusals, with a draft of the review notes."""
+    from tavolan.checking import run_checks
+    from tavolan.consoles.forecast import draft_notes
+    from tavolan.consoles.forecast import forecast as risks_of
+    from tavolan.consoles.forecast import write_notes as write
+    from tavolan.reports.consoletables import print_risks
+    from tavolan.reports.documents.build import forecast_document
+
+    opened = open_project(project, write=write_notes)
+    stores = opened.pick("--store", store or [], list(opened.stores))
+    findings = run_checks(opened)
+    found = {name: (risks_of(opened, name, date.today(), findings), draft_notes(opened, name)) for name in stores}
+    if json:
+        print_json(forecast_document(found))
+        return
+    out = console()
+    for name, (risks, notes) in found.items():
+        out.print(styled("[bold]{}[/]", name))
+        print_risks(out, risks)
+        if "review_notes" not in opened.stores[name].rulebook.fields:
+            continue
+        written = opened.once_value(name, "review_notes").written
+        if write_notes and not written:
+            write(opened, name, notes)
+            out.print("The draft of the review notes is in tavolan.toml.")
+        elif not written:
+            out.print(styled("[dim]A draft of the review notes (--write-notes takes it):[/]"))
+            out.print(notes)

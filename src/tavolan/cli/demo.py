@@ -14,6 +14,7 @@ if TYPE_CHECKING:
     from rich.console import Console
 
     from tavolan.advice.next_actions import NextActions
+    from tavolan.checking import Finding
     from tavolan.project.model import Project
 
 SHORT_WALK = ("en-US", "ja", "ar-SA")
@@ -46,14 +47,10 @@ def demo(
 
 def _walk(out: Console, project: Project, full: bool) -> None:
     import tavolan
-    from tavolan.advice.next_actions import what_next
     from tavolan.pictures.making.planner import Selection
     from tavolan.pictures.outputs.contact_sheet import make_boards
     from tavolan.pictures.outputs.icons import make_icons, plan_icons
-    from tavolan.reports.nexttable import print_next
-    from tavolan.reports.page import build_page
     from tavolan.reports.tables import print_findings
-    from tavolan.support.files import write_text
 
     findings = tavolan.check(project)
     out.print(styled("[bold]2  tavolan check[/]  every finding, in all stores and locales"))
@@ -80,6 +77,20 @@ def _walk(out: Console, project: Project, full: bool) -> None:
         styled("[bold]7  tavolan console push, pull, submit, wait[/]  hand-over to a stand-in for a store's console")
     )
     _hand_over(out, project)
+    report = _advise(out, project, findings, page)
+    out.print(styled("[bold]Open next[/]"))
+    example = next(file for file in files if "phone-6.9" in file.parts)
+    for path in (page, report, *boards, example):
+        out.print(f"  {path}", soft_wrap=True)
+
+
+def _advise(out: Console, project: Project, findings: list[Finding], page: Path) -> Path:
+    """Show results and what to do next, write both pages; return that of the results."""
+    from tavolan.advice.next_actions import what_next
+    from tavolan.reports.nexttable import print_next
+    from tavolan.reports.page import build_page
+    from tavolan.support.files import write_text
+
     out.print(
         styled(
             "[bold]8  tavolan results moved, effect, report[/]  what moved, which change did it, a month on one page"
@@ -92,13 +103,7 @@ def _walk(out: Console, project: Project, full: bool) -> None:
     out.print(styled("[bold]10  tavolan next[/]  what to do now"))
     print_next(out, actions, why=False)
     out.print()
-    out.print(styled("[bold]Open next[/]"))
-    out.print(f"  {page}", soft_wrap=True)
-    out.print(f"  {report}", soft_wrap=True)
-    for board in boards:
-        out.print(f"  {board}", soft_wrap=True)
-    example = next(file for file in files if "phone-6.9" in file.parts)
-    out.print(f"  {example}", soft_wrap=True)
+    return report
 
 
 def _results(out: Console, project: Project, actions: NextActions) -> Path:

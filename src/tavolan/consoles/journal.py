@@ -1,7 +1,8 @@
 """The journal: a line for every changed field of the listing, in `journal.csv`.
 
 Lines are only ever added. `who` is `project` for what was pushed, `console` for what was changed there and pulled,
-`git` for what commits brought, `hand` for what somebody wrote down: an update, a price, a rating.
+`git` for what commits brought, `hand` for what somebody wrote down: an update, a price, a rating. Lines whose note
+begins with "refused: " are refusals of a review, and no changes.
 """
 
 import csv

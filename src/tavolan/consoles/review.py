@@ -10,9 +10,13 @@ from typing import Literal
 
 from tavolan.checking.findings import Finding, Location, Rule
 from tavolan.consoles.client import Client
+from tavolan.consoles.forecast import REFUSED as REFUSED_NOTE
+from tavolan.consoles.forecast import refusal_text
+from tavolan.consoles.journal import add_lines, line_of, read_journal
 from tavolan.consoles.protocol import Build, Release, Section, Submission, Version
 from tavolan.errors import OutsideError, UsageError
 from tavolan.project.model import Project
+from tavolan.support.transaction import changing
 
 Goal = Literal["processed", "approved", "live"]
 REFUSED = Rule("console-refused", "error")
@@ -142,6 +146,21 @@ def attach_notes(client: Client, project: Project, store: str, build: str) -> li
             client.set_tester_notes(build, tag, str(value.content))
             noted.append(tag)
     return noted
+
+
+def note_refusals(project: Project, store: str, version: Version) -> None:
+    """Write into the journal what was refused of a version, and with which text: each refusal once."""
+    known = {(line.store, line.version, line.locale, line.field, line.note) for line in read_journal(project.root)}
+    lines = []
+    for place, reason in version.reasons.items():
+        locale, _, name = place.rpartition(" ")
+        text = refusal_text(project, store, locale, name)
+        line = line_of(store, locale, name, version.version, None, text, "console", f"{REFUSED_NOTE}{reason}")
+        if (store, version.version, locale, name, line.note) not in known:
+            lines.append(line)
+    if lines:
+        with changing(project.root):
+            add_lines(project.root, lines)
 
 
 def refusals(project: Project, store: str, reasons: dict[str, str], why: str = "review refused it") -> list[Finding]:

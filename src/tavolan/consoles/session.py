@@ -92,5 +92,8 @@ class Console:
         """Wait for a build or a review; a refusal comes back as findings. Raises OutsideError when time is up."""
         awaited = review.wait(self._client, goal, seconds, lambda _: None)
         if awaited.version is not None and awaited.version.state == "refused":
-            awaited.findings = review.refusals(load_project(self.root), self.store, awaited.version.reasons)
+            project = load_project(self.root)
+            with writing(self.root):
+                review.note_refusals(project, self.store, awaited.version)
+            awaited.findings = review.refusals(project, self.store, awaited.version.reasons)
         return awaited

@@ -6,6 +6,7 @@ from collections.abc import Iterable, Sequence
 from rich.console import Console
 
 from tavolan.consoles.comparison import Comparison
+from tavolan.consoles.forecast import Risk
 from tavolan.consoles.journal import Line, shown
 from tavolan.consoles.merge import SIDE_WORDS, Cell, Side, counted_by_side
 from tavolan.consoles.protocol import Section
@@ -130,3 +131,19 @@ def print_journal(console: Console, lines: list[Line], most: int = 40) -> None:
     console.print(table)
     if len(lines) > most:
         console.print(styled("[dim]{} before these; --all shows them[/]", counted(len(lines) - most, "more change")))
+
+
+def print_risks(console: Console, risks: list[Risk]) -> None:
+    """Print what a reviewer may refuse, the likely first."""
+    if not risks:
+        console.print("Nothing that a reviewer is known to refuse.")
+        return
+    table = plain_table("may be refused", "where", "what", "why")
+    for one in risks:
+        place = " ".join(part for part in (one.finding.locale, one.finding.field) if part)
+        table.add_row(SafeText(one.likelihood, "bold red" if one.likelihood == "likely" else "yellow"), SafeText(place),
+                      SafeText(f"{one.finding.message}. {one.finding.remedy}").append(f"  {one.finding.rule}", "dim"),
+                      SafeText(one.why, "dim"))  # fmt: skip
+    console.print(table)
+    likely = sum(one.likelihood == "likely" for one in risks)
+    console.print(f"{likely} likely, {len(risks) - likely} possible")

@@ -28,18 +28,23 @@ def print_next(console: Console, found: NextActions, why: bool) -> None:
 
 
 def _print_action(console: Console, number: int, one: Action, why: bool) -> None:
-    head = styled("[bold]{:>2}  {}[/]  [cyan]{}[/]", number, one.what, one.kind)
-    console.print(head, soft_wrap=False)
-    worth = SafeText("a hand-over waits for it", "red") if one.blocks else SafeText(worth_words(one.gain), "green")
-    line = worth.append(f" · {minutes_words(one.minutes)} · ", "dim").append(one.why, "default")
-    _below(console, line.append(f"  {one.where}", "dim") if one.where and one.where not in one.why else line)
+    console.print(styled("[bold]{:>2}  {}[/]  [dim]{}[/]", number, one.what, one.kind))
+    line = SafeText().append("a hand-over waits for it", "red") if one.blocks else _worth(one.gain)
+    line.append(f" · {minutes_words(one.minutes)} · ", "dim").append(one.why)
+    if one.where:
+        line.append(f"  {one.where}", "dim")
+    _below(console, line)
     if why:
         for name, words in (("changes", one.promise), *one.gain.factors.items()):
             _below(console, SafeText(f"{name}: {words}", "dim"))
         if one.gain.is_known:
             order = f"{one.gain.value:,.1f} ÷ {one.minutes:g} minutes = {one.rate:,.2f}"
             _below(console, SafeText(f"order: {order}", "dim"))
-    _below(console, SafeText(one.command, "bold cyan"))
+    _below(console, SafeText().append("$ ", "dim").append(one.command))
+
+
+def _worth(gain: Gain) -> SafeText:
+    return SafeText().append(worth_words(gain), "green" if gain.is_known else "dim")
 
 
 def _below(console: Console, text: SafeText) -> None:

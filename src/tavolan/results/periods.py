@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import NamedTuple
 
+from tavolan.consoles.forecast import REFUSED
 from tavolan.consoles.journal import Line, read_journal
 from tavolan.errors import UsageError
 from tavolan.project.datafile import CAMPAIGNS, read_data
@@ -114,6 +115,8 @@ def changes_of(project: Project) -> list[Change]:
     """Return the changes of the journal, a day and store each, oldest first. Lines without a store count for each."""
     found: dict[tuple[date, str], list[Line]] = {}
     for line in read_journal(project.root):
+        if line.note.startswith(REFUSED):
+            continue
         for store in [line.store] if line.store else list(project.stores):
             if store in project.stores:
                 found.setdefault((date.fromisoformat(line.date[:10]), store), []).append(line)

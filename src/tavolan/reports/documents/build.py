@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import asdict, replace
 from typing import TYPE_CHECKING, Any
 
@@ -13,6 +13,7 @@ from tavolan.checking.findings import Finding, count_levels
 if TYPE_CHECKING:
     from tavolan.checking.status import Status
     from tavolan.consoles.comparison import Comparison
+    from tavolan.consoles.forecast import Risk
     from tavolan.consoles.journal import Line
     from tavolan.consoles.push import Pushed, PushPlan
     from tavolan.pictures.making.render import Rendered
@@ -34,11 +35,15 @@ Document = dict[str, Any]
 
 def check_document(findings: list[Finding], locales: int, stores: int, hidden: int = 0) -> Document:
     """Return findings as `tavolan/check@1`; `hidden` counts those that a baseline holds."""
-    rows = [{"id": f.id, **asdict(f), "stores": list(f.stores)} for f in findings]
+    rows = [_finding(one) for one in findings]
     counts = {**count_levels(findings), "waived": sum(bool(f.waived) for f in findings), "hidden": hidden}
     return {
         "schema": "tavolan/check@1", "findings": rows, "summary": {**counts, "locales": locales, "stores": stores}
     }  # fmt: skip
+
+
+def _finding(one: Finding) -> dict[str, Any]:
+    return {"id": one.id, **asdict(one), "stores": list(one.stores)}
 
 
 def compare_document(found: Iterable[Comparison]) -> Document:
@@ -81,6 +86,16 @@ def push_document(done: Iterable[tuple[Comparison, PushPlan, Pushed | None]]) ->
 def journal_document(lines: Iterable[Line]) -> Document:
     """Return dated changes as `tavolan/journal@1`."""
     return {"schema": "tavolan/journal@1", "changes": [asdict(line) for line in lines]}
+
+
+def forecast_document(found: Mapping[str, tuple[list[Risk], str]]) -> Document:
+    """Return what reviewers may refuse as `tavolan/forecast@1`."""
+    stores = [
+        {"store": store, "notes_draft": notes,
+         "risks": [{"likelihood": one.likelihood, "why": one.why, "finding": _finding(one.finding)} for one in risks]}
+        for store, (risks, notes) in found.items()
+    ]  # fmt: skip
+    return {"schema": "tavolan/forecast@1", "stores": stores}
 
 
 def status_document(found: Status) -> Document:

@@ -2,10 +2,12 @@
 
 from typing import Any
 
+from tavolan.consoles.forecast import Likelihood
 from tavolan.consoles.journal import Line
 from tavolan.consoles.merge import Side
 from tavolan.consoles.protocol import Section, Version
 from tavolan.reports.documents.document_part import DocumentPart
+from tavolan.reports.documents.shapes import Finding
 
 
 class DifferingPlace(DocumentPart):
@@ -66,3 +68,24 @@ class Journal(DocumentPart):
     """Printed by `tavolan console journal --json`."""
 
     changes: list[Line]
+
+
+class RiskPart(DocumentPart):
+    likelihood: Likelihood
+    why: str
+    """Why reviewers care."""
+    finding: Finding
+
+
+class StoreForecast(DocumentPart):
+    store: str
+    risks: list[RiskPart]
+    """The likely first."""
+    notes_draft: str
+    """A draft of the review notes."""
+
+
+class Forecast(DocumentPart):
+    """Printed by `tavolan console forecast --json`."""
+
+    stores: list[StoreForecast]

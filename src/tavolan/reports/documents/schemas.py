@@ -26,6 +26,7 @@ SHAPES: dict[str, type] = {
     "experiments@1": experiment_shapes.Experiments,
     "field@1": shapes.Field,
     "fit@1": shapes.Fit,
+    "forecast@1": hand_over_shapes.Forecast,
     "funnel@1": results_shapes.FunnelDocument,
     "journal@1": hand_over_shapes.Journal,
     "learned@1": experiment_shapes.LearnedDocument,

@@ -1,0 +1,86 @@
+"""What a reviewer may refuse: checks, facts, past refusals; and the draft of the review notes."""
+
+import tomllib
+from datetime import date
+from pathlib import Path
+
+import pytest
+
+import tavolan
+from conftest import replace, run_tavolan
+from tavolan.checking.registry import all_checks
+from tavolan.consoles.forecast import REFUSED, draft_notes, forecast
+from tavolan.consoles.journal import add_lines, line_of
+from tavolan.results.periods import changes_of
+
+TODAY = date(2026, 11, 26)
+
+
+def risks(root):
+    return {(one.finding.rule, one.finding.locale, one.finding.field): one
+            for one in forecast(tavolan.open_project(root), "ios", TODAY)}  # fmt: skip
+
+
+def test_findings_that_reviewers_care_about_are_in_it_the_likely_first(project):
+    assert not [one for one in risks(project).values() if one.likelihood == "likely"]
+    replace(project / "copy/de-DE.toml", "Ein Heft", "Für 3,99 € ein Heft")
+    replace(project / "copy/de-DE.toml", "Notizen zum Brand", "x" * 31)
+    found = forecast(tavolan.open_project(project), "ios", TODAY)
+    assert [(one.likelihood, one.finding.rule) for one in found[:2]] == [("likely", "too-long"), ("possible", "price")]
+    assert all(one.why for one in found)
+
+
+def test_every_rule_that_it_names_is_a_check():
+    lists = tomllib.loads((Path(tavolan.__file__).parent / "consoles/refusals.toml").read_text("utf-8"))
+    assert set(lists["check"]) <= set(all_checks())
+
+
+def test_answers_that_the_page_belies_are_named(project):
+    assert not any(rule == "answers-doubtful" for rule, *_ in risks(project))
+    config = (project / "tavolan.toml").read_text("utf-8")
+    answers = tomllib.loads(config)["store"]["ios"]["once"]["age_answers"]
+    assert set(answers.values()) == {"none"}
+    replace(project / "copy/de-DE.toml", "die töpfern.", "die töpfern. Auch Waffen!")
+    (found,) = [one for key, one in risks(project).items() if key[0] == "answers-doubtful"]
+    assert found.finding.subject == "Waffen" and "violence" in found.finding.message
+
+
+def test_a_refusal_counts_until_the_text_is_another(project):
+    opened = tavolan.open_project(project)
+    title = str(opened.value("ios", "de-DE", "title").content)
+    add_lines(
+        project,
+        [
+            line_of(
+                "ios", "de-DE", "title", "1.0", None, title, "console", f"{REFUSED}too general", "2026-05-01T00:00:00Z"
+            )
+        ],
+    )
+    found = risks(project)["refused-before", "de-DE", "title"]
+    assert found.likelihood == "likely" and "refused on 2026-05-01" in found.finding.message
+    assert (found.finding.path, bool(found.finding.line)) == ("copy/de-DE.toml", True)
+    # It's no change of the listing.
+    assert not changes_of(tavolan.open_project(project))
+    replace(project / "copy/de-DE.toml", title, "Potto: Brennheft")
+    assert ("refused-before", "de-DE", "title") not in risks(project)
+    notes = draft_notes(tavolan.open_project(project), "ios")
+    assert f"It was “{title}”, now it's “Potto: Brennheft”" in notes and "too general" in notes
+
+
+@pytest.mark.parametrize(("old", "new", "reason"), [
+    ("needed = false", 'needed = true, user = "u", password_reference = "safe"', "a sign-in is needed"),
+    ("[app]", "[app]\nfirst_version = true", "it's the first version"),
+])  # fmt: skip
+def test_review_notes_are_drafted_and_written_where_some_are_needed(project, old, new, reason):
+    config = project / "tavolan.toml"
+    if old not in config.read_text("utf-8"):
+        replace(config, "[store.ios.once]", "[store.ios.once]\nreview_sign_in = { needed = false }")
+    replace(config, old, new)
+    assert reason in risks(project)["review-notes-empty", "", "review_notes"].finding.message
+    done = run_tavolan("console", "forecast", "--write-notes", cwd=project)
+    assert done.code == 0 and "is in tavolan.toml" in done.out
+    written = tavolan.open_project(project).once_value("ios", "review_notes").content
+    assert written.startswith("Potto") and "What's new:" in written
+    assert "review-notes-empty" not in run_tavolan("console", "forecast", cwd=project).out
+    document = run_tavolan("console", "forecast", "--json", cwd=project).json
+    assert document["stores"][0]["store"] == "ios" and document["stores"][0]["notes_draft"].startswith("Potto")
