@@ -10,8 +10,10 @@ import pytest
 import tavolan
 from conftest import replace, run_tavolan, standings, write_screen
 from tavolan.advice.action import Action, Gain, estimates
+from tavolan.advice.from_results import from_experiments, from_metrics, from_reviews
 from tavolan.advice.next_actions import what_next
 from tavolan.advice.reach import Reach
+from tavolan.advice.situation import Situation
 from tavolan.experiments.files import experiment_of
 from tavolan.pictures.making.counts import count_pictures
 from tavolan.results.worth import DAYS_OF_A_MONTH
@@ -199,7 +201,7 @@ def test_experiments_are_started_ended_and_applied_in_turn(sample, tmp_path):
         file.write('[variant.plain]\nlook = "stand"\n')
 
     def said():
-        return [one.what for one in advice(root, most=100).first if one.kind == "experiments"]
+        return [one.what for one in from_experiments(Situation(tavolan.open_project(root), TODAY, []))]
 
     assert "End the experiment first-picture" in said()
     run_tavolan("experiment", "judge", "first-picture", "--write", cwd=root)
@@ -244,9 +246,9 @@ def test_an_error_of_a_season_is_named_before_it_begins(project):
 
 
 def test_old_figures_and_waiting_readers_are_named(sample):
-    later = advice(sample, TODAY + timedelta(days=40), most=100).first
-    assert any(one.kind == "results" and "days ago" in one.why for one in later)
-    (readers,) = [one for one in later if one.what.startswith("Answer")]
+    later = Situation(tavolan.open_project(sample), TODAY + timedelta(days=40), [])
+    assert [one.kind for one in from_metrics(later) if "days ago" in one.why] == ["results"]
+    (readers,) = from_reviews(later)
     assert "reviews are answered" in readers.why and readers.command == "tavolan reviews reply --top 20"
 
 
