@@ -80,9 +80,11 @@ def text_changes(project: Project, season: SeasonTable) -> list[TextChange]:
 
 
 def _shots(shots: Shots, season: SeasonTable) -> Shots:
+    """Return shots as a season changes them: its colours go before those of single shots too."""
     given = {name: colour for name, colour in season.palette.model_dump().items() if colour is not None}
-    palette = shots.palette.model_copy(update=given)
-    return changed_shots(shots, season).model_copy(update={"palette": palette})
+    changed = changed_shots(shots, season)
+    own = [shot.model_copy(update={"palette": shot.palette.model_copy(update=given)}) for shot in changed.shot]
+    return changed.model_copy(update={"shot": own, "palette": shots.palette.model_copy(update=given)})
 
 
 def season_faults(project: Project) -> Iterator[Problem]:

@@ -49,10 +49,12 @@ def draft_replies(
 ) -> Drafts:  # fmt: skip
     """Draft replies to the first `most` reviews of the queue, and keep them in `data/replies.csv`.
 
-    Raises UsageError without `replies.toml`, ProjectError for faults in it.
+    Raises UsageError without `replies.toml` or reviews, ProjectError for faults in them.
     """
     templates, known = read_templates(project), read_replies(project)
     queue = review_queue(project, today, stores, storefronts, locales, most)
+    if not queue.reviews and not (stores or storefronts or locales):
+        raise UsageError("there are no reviews", "Take some in: tavolan reviews import FILE")
     drafter = _Drafter(project, templates, known)
     made: list[tuple[Waiting, Reply, Standing]] = []
     without = []
