@@ -191,6 +191,19 @@ def test_a_faultless_project_has_nothing_that_blocks(rendered):
     assert what_next(tavolan.open_project(rendered), TODAY).first[0].blocks
 
 
+def test_what_is_the_same_in_many_locales_is_one_action(project):
+    replace(project / "tavolan.toml", '"ar-SA"]', '"ar-SA", "fr-FR", "it", "ja", "ko"]')
+    for tag in ("fr-FR", "it", "ja", "ko"):
+        (project / f"copy/{tag}.toml").write_text('title = "x  y"\n')
+    replace(project / "copy/de-DE.toml", 'title = "Potto: de-DE"', 'title = "x  y"')
+    found = [one for one in advice(project, most=100).first]
+    (languages,) = [one for one in found if one.kind == "languages" and one.what.startswith("Translate")]
+    assert "into 4 locales" in languages.what
+    assert languages.blocks and languages.command == "tavolan locale send"
+    (spaces,) = [one for one in found if "spaces" in one.what]
+    assert spaces.what.startswith("5 locales: 5 × spaces") and spaces.command == "tavolan copy table title"
+
+
 def test_experiments_are_started_ended_and_applied_in_turn(sample, tmp_path):
     root = shutil.copytree(sample, tmp_path / "k")
     text = (root / "experiments/first-picture.toml").read_text("utf-8")

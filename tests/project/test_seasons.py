@@ -61,8 +61,6 @@ def test_a_season_holds_on_both_its_days_and_those_between(first, last, day, hol
 
 
 def test_texts_captions_and_pictures_are_those_of_the_day(seasonal):
-    # A shot's own colours give way too.
-    replace(seasonal / "shots.toml", 'name = "kiln"', 'name = "kiln"\npalette = { top = "#AABBCC" }')
     opened = tavolan.open_project(seasonal)
     assert [season.name for season in seasons_on(opened, ADVENT)] == ["advent"] and not seasons_on(opened, PLAIN)
     advent, fair, plain = (on_day(opened, day) for day in (ADVENT, FAIR, PLAIN))
@@ -77,6 +75,7 @@ def test_texts_captions_and_pictures_are_those_of_the_day(seasonal):
     assert list(jobs[ADVENT]) != [] and set(jobs[ADVENT]) == set(jobs[PLAIN])
     changed = {key[1] for key, job in jobs[ADVENT].items() if job.key != jobs[PLAIN][key].key}
     assert changed == {"de-DE"}
+    # A shot's own colours give way too.
     assert {job.colours.top for (_, tag, _), job in jobs[ADVENT].items() if tag == "de-DE"} == {"#112233"}
     home = jobs[ADVENT]["phone-6.9", "de-DE", "home"]
     assert home.caption == "Töpfe zum *Fest*" and home.target.number == 2 and home.colours.top == "#112233"

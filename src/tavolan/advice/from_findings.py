@@ -8,8 +8,9 @@ from tavolan.advice.situation import Situation
 from tavolan.checking.findings import Finding
 from tavolan.checking.status import MISSING
 from tavolan.project.addresses import parse_address
-from tavolan.project.texts import Texts
 
+# From so many locales on what's the same in them is one action.
+MANY_LOCALES = 3
 _STAGES: dict[Kind, int] = {"texts": 1, "facts": 2, "words": 3, "pictures": 4, "languages": 6, "reviews": 9}
 
 
@@ -19,26 +20,25 @@ def from_findings(now: Situation) -> Iterator[Action]:
         one for one in now.findings
         if not one.waived and one.id not in now.settled and (one.level != "note" or one.rule in MISSING)
     ]  # fmt: skip
-    open_ones.sort(key=lambda one: (one.locale, one.rule, one.sort_key()))
-    for (locale, _), group in groupby(open_ones, key=lambda one: (one.locale, one.rule)):
-        yield _action(now, locale, list(group))
+    locales = {rule: {one.locale for one in open_ones if one.rule == rule} for rule in {one.rule for one in open_ones}}
+    # What's the same in many locales is one thing to do.
+    many = {rule for rule, several in locales.items() if len(several) > MANY_LOCALES}
+
+    def group_of(one: Finding) -> tuple[str, str]:
+        return ("" if one.rule in many else one.locale), one.rule
+
+    open_ones.sort(key=lambda one: (*group_of(one), one.sort_key()))
+    for _, group in groupby(open_ones, key=group_of):
+        yield _action(now, list(group))
 
 
-def _action(now: Situation, locale: str, group: list[Finding]) -> Action:
+def _action(now: Situation, group: list[Finding]) -> Action:
     first = group[0]
     kind = _kind(first)
-    count = len({(one.field, one.subject) for one in group})
+    locales = list(dict.fromkeys(one.locale for one in group))
+    count = len({(one.locale, one.field, one.subject) for one in group})
     blocks = any(one.level == "error" or one.rule in MISSING for one in group)
-    place = " ".join(part for part in (locale, first.field) if part)
-    fields = ", ".join(dict.fromkeys(one.field for one in group if one.field))
-    what = f"{place}: {first.message}"
-    if first.rule == "to-write":
-        what = f"Write {_several(list(dict.fromkeys(one.field for one in group)))}" + (
-            f" in {locale}" if locale else ""
-        )
-    elif count > 1:
-        what = f"{locale or 'the project'}: {count} × {first.rule} ({fields})"
-    places = now.reach.places([locale] if locale else [], first.stores)
+    places = now.reach.places([] if "" in locales else locales, first.stores)
     gain = Gain()
     # A text of a reply is no text of the page.
     if not blocks and kind != "reviews":
@@ -49,10 +49,21 @@ def _action(now: Situation, locale: str, group: list[Finding]) -> Action:
         f"{number} {level}{'' if number == 1 else 's'} fewer" for level, number in levels.items() if number
     )
     return Action(
-        kind, what, first.remedy, _command(now, first), gain, now.minutes(work, count), promise, blocks,
-        f"{first.path}:{first.line}" if first.line else first.path, _stage(now, first, kind),
-        tuple(one.id for one in group),
+        kind, _what(group, locales, count), first.remedy, _command(now, group, locales), gain,
+        now.minutes(work, count), promise, blocks, f"{first.path}:{first.line}" if first.line else first.path,
+        _stage(now, first, kind), tuple(one.id for one in group),
     )  # fmt: skip
+
+
+def _what(group: list[Finding], locales: list[str], count: int) -> str:
+    first = group[0]
+    where = locales[0] if len(locales) == 1 else f"{len(locales)} locales"
+    fields = _several(list(dict.fromkeys(one.field for one in group if one.field)))
+    if first.rule == "to-write":
+        return f"Write {fields}" + (f" in {where}" if where else "")
+    if count > 1:
+        return f"{where or 'the project'}: {count} × {first.rule} ({fields})"
+    return f"{' '.join(part for part in (first.locale, first.field) if part)}: {first.message}"
 
 
 def _several(names: list[str]) -> str:
@@ -75,30 +86,36 @@ def _kind(finding: Finding) -> Kind:
     return "pictures" if finding.field.startswith(("shot.", "class.", "graphic.", "screens")) else "texts"
 
 
-def _command(now: Situation, finding: Finding) -> str:
+def _command(now: Situation, group: list[Finding], locales: list[str]) -> str:
+    first = group[0]
     commands: dict[str, str] = estimates()["command"]
-    if finding.rule in commands:
-        return commands[finding.rule]
-    if not finding.locale:
+    if first.rule in commands:
+        return commands[first.rule]
+    if len(locales) > 1:
+        fields = {one.field for one in group}
+        return f"tavolan copy table {first.field}" if len(fields) == 1 and _is_text(now, first) else "tavolan check"
+    if not first.locale:
         return "tavolan check --notes"
-    if not _is_text(now, finding):
-        return f"tavolan check --notes --locale {finding.locale}"
-    if choice := _fitting_alternate(now, finding):
-        return f"tavolan copy choose {finding.locale} {finding.field} {choice}"
-    return f'tavolan copy set {finding.locale} {finding.field} "…"'
+    if not _is_text(now, first):
+        return f"tavolan check --notes --locale {first.locale}"
+    address = first.field
+    if len(first.stores) == 1 and not parse_address(address).table:
+        address = now.texts.read_address(first.stores[0], first.locale, address)
+    if choice := _fitting_alternate(now, first, address):
+        return f"tavolan copy choose {first.locale} {address} {choice}"
+    return f'tavolan copy set {first.locale} {address} "…"'
 
 
 def _is_text(now: Situation, finding: Finding) -> bool:
-    return finding.field in Texts(now.project).known
+    return finding.field in now.texts.known
 
 
-def _fitting_alternate(now: Situation, finding: Finding) -> int:
+def _fitting_alternate(now: Situation, finding: Finding, address: str) -> int:
     """Return the number of the first alternate that's within the limit, for a text that isn't; 0 where there's none."""
-    if finding.measured is None or finding.limit is None or parse_address(finding.field).table:
+    if finding.measured is None or finding.limit is None or parse_address(address).table:
         return 0
-    texts = Texts(now.project)
-    candidates = now.project.copy[finding.locale].alternates(finding.field).content
+    candidates = now.project.copy[finding.locale].alternates(address).content
     for number, text in enumerate(candidates, 1):
-        if not texts.over(finding.locale, finding.field, text):
+        if not now.texts.over(finding.locale, address, text):
             return number
     return 0

@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 
 from tavolan.advice.action import Action, Gain
+from tavolan.advice.from_findings import MANY_LOCALES
 from tavolan.advice.from_seasons import hand_over_day
 from tavolan.advice.situation import Situation
 from tavolan.checking.status import MISSING
@@ -11,8 +12,7 @@ from tavolan.consoles.content import holding_of
 from tavolan.pictures.making.counts import count_pictures
 from tavolan.project.locale_suggestions import suggest
 from tavolan.project.seasons import on_day
-from tavolan.project.texts import Texts
-from tavolan.project.translation_progress import translations_of
+from tavolan.project.translation_progress import Translation, translations_of
 
 
 def from_pictures(now: Situation) -> Iterator[Action]:
@@ -36,40 +36,24 @@ def from_pictures(now: Situation) -> Iterator[Action]:
 
 
 def from_languages(now: Situation) -> Iterator[Action]:
-    """Yield an action for each locale with texts that are missing or outdated, and one for a locale to add.
+    """Yield an action for each locale with texts that are missing or outdated, or one for many; and a locale to add.
 
     What only testers and writers of reviews read isn't asked for where it's missing.
     """
-    project, texts = now.project, Texts(now.project)
-    command = "draft --locale {}" if project.providers else "send --locale {}"
+    project = now.project
+    units: dict[str, list[Translation]] = {}
     for locale in project.app.locales:
-        if locale == project.source_locale:
-            continue
-        open_ones = [
-            one for one in translations_of(texts, locale)
-            if one.standing == "outdated"
-            or (one.standing == "untranslated" and texts.role(one.address) not in ("tester_notes", "reply"))
-        ]  # fmt: skip
-        if not open_ones:
-            continue
-        addresses = {one.address for one in open_ones}
-        found = [
-            one for one in now.findings
-            if one.locale == locale and one.field in addresses and (one.rule in MISSING or one.rule == "outdated")
-            and not one.waived
-        ]  # fmt: skip
-        now.settled |= {one.id for one in found}
-        blocks = any(one.level == "error" for one in found)
-        names = ", ".join(list(addresses)[:3])
-        outdated = sum(one.standing == "outdated" for one in open_ones)
-        yield Action(
-            "languages", f"Translate {len(open_ones)} text{'s' if len(open_ones) > 1 else ''} into {locale}",
-            f"{len(open_ones) - outdated} missing, {outdated} outdated: {names}.",
-            f"tavolan locale {command.format(locale)}",
-            now.reach.of_share("languages", now.reach.places([locale]), min(len(open_ones), 5) / 5),
-            now.minutes("languages", len(open_ones)), f"texts to translate in {locale}: {len(open_ones)} → 0",
-            blocks=blocks, where=f"copy/{locale}.toml", stage=6, about=(locale, *sorted(addresses)),
-        )  # fmt: skip
+        if locale != project.source_locale:
+            found = [
+                one for one in translations_of(now.texts, locale)
+                if one.standing == "outdated"
+                or (one.standing == "untranslated" and now.texts.role(one.address) not in ("tester_notes", "reply"))
+            ]  # fmt: skip
+            if found:
+                units[locale] = found
+    groups = [list(units)] if len(units) > MANY_LOCALES else [[locale] for locale in units]
+    for locales in groups:
+        yield _translate(now, {locale: units[locale] for locale in locales})
     best = next((one for one in suggest(project) if one.serves), None)
     if best and not now.is_new:
         yield Action(
@@ -78,6 +62,29 @@ def from_languages(now: Situation) -> Iterator[Action]:
             f"tavolan locale add {best.locale}", Gain(), now.minutes("languages", 10),
             f"storefronts of {best.store} without a locale: {len(best.serves)} fewer", stage=9, about=(best.locale,),
         )  # fmt: skip
+
+
+def _translate(now: Situation, units: dict[str, list[Translation]]) -> Action:
+    keys = {(locale, one.address) for locale, several in units.items() for one in several}
+    found = [
+        one for one in now.findings
+        if (one.locale, one.field) in keys and (one.rule in MISSING or one.rule == "outdated") and not one.waived
+    ]  # fmt: skip
+    now.settled |= {one.id for one in found}
+    addresses = sorted({address for _, address in keys})
+    outdated = sum(one.standing == "outdated" for several in units.values() for one in several)
+    where = next(iter(units)) if len(units) == 1 else f"{len(units)} locales"
+    option = f" --locale {where}" if len(units) == 1 else ""
+    count = len(keys)
+    return Action(
+        "languages", f"Translate {count} text{'s' if count > 1 else ''} into {where}",
+        f"{count - outdated} missing, {outdated} outdated: {', '.join(addresses[:3])}.",
+        f"tavolan locale {'draft' if now.project.providers else 'send'}{option}",
+        now.reach.of_share("languages", now.reach.places(units), min(count / len(units), 5) / 5),
+        now.minutes("languages", count), f"texts to translate into {where}: {count} → 0",
+        blocks=any(one.level == "error" for one in found), where=f"copy/{where}.toml" if option else "copy", stage=6,
+        about=(*units, *addresses),
+    )  # fmt: skip
 
 
 def from_hand_over(now: Situation) -> Iterator[Action]:

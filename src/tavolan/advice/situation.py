@@ -12,6 +12,7 @@ from tavolan.consoles.base import read_base
 from tavolan.consoles.journal import read_journal
 from tavolan.project.model import Project
 from tavolan.project.seasons import on_day
+from tavolan.project.texts import Texts
 from tavolan.words.value import Valuer
 
 
@@ -28,6 +29,11 @@ class Situation:
     def page(self) -> Project:
         """The project as it is today, in the season that holds."""
         return on_day(self.project, self.today)
+
+    @cached_property
+    def texts(self) -> Texts:
+        """The texts of the usual page."""
+        return Texts(self.project)
 
     @cached_property
     def valuer(self) -> Valuer:
