@@ -143,7 +143,7 @@ def test_worth_is_installs_where_there_are_metrics_and_points_else(year, project
     assert small.unit == "points" and small.of_points({("ios", "US"): [3.0]}) == Gain(
         3.0, 3.0, 3.0, "points", True, {"value points": "+3.0 by coverage, as it would be"}
     )
-    assert not small.of_ratio([("ios", "US")], 0.1, 0.0, 0.2, "x").is_known
+    assert not small.of_ratio([("ios", "US")], 0.1, 0.0, 0.2, "x", measured=True).is_known
 
 
 def test_minutes_are_the_projects_own(project):
@@ -222,6 +222,16 @@ def test_experiments_are_started_ended_and_applied_in_turn(sample, tmp_path):
     assert any("why first-picture came out" in one for one in said())
     assert run_tavolan("experiment", "apply", "first-picture", cwd=root).code == 0
     assert not any("Make schedules-first" in one for one in said())
+
+
+@pytest.mark.parametrize("keys", ['metric = "rank"\nstart = "2026-11-01"\nend = "2026-11-20"', 'winner = "b"\noutcome = "better"',
+                                  'metric = "installs"\nstart = "2026-11-01"\nwinner = "b"\noutcome = "better"'])  # fmt: skip
+def test_experiments_that_nobody_counted_are_no_error(project, keys):
+    (project / "experiments").mkdir()
+    text = f'hypothesis = "h"\nstore = "ios"\n{keys}\n[variant.b]\nlook = "stand"\n'
+    (project / "experiments/x.toml").write_text(text)
+    found = list(from_experiments(Situation(tavolan.open_project(project), TODAY, [])))
+    assert not any(one.gain.is_known for one in found) and bool(found) == ("winner" in keys)
 
 
 SEASON = (

@@ -15,6 +15,7 @@ from tavolan.experiments.running import judge_experiment, size_of
 from tavolan.experiments.verdicts import CONTROL
 from tavolan.project.data_tables import last_day
 from tavolan.project.datafile import METRICS, REVIEWS
+from tavolan.project.experiment_schema import SPLIT_METRICS
 from tavolan.results.funnel import funnel_report
 from tavolan.results.intervals import Interval
 from tavolan.reviews.queue import review_queue
@@ -37,7 +38,8 @@ def from_experiments(now: Situation) -> Iterator[Action]:
             busy.add(one.table.store)
             yield _start(now, entry)
         elif entry.state in ("running", "finished") and not one.table.outcome:
-            yield from _judge(now, one)
+            # Others are judged by comparing days: tavolan results effect.
+            yield from _judge(now, one) if one.table.metric in SPLIT_METRICS else ()
         elif entry.state == "finished":
             yield Action(
                 "experiments", f"Write down why {one.id} came out as it did", "What isn't written down isn't learned.",
@@ -67,7 +69,7 @@ def _start(now: Situation, entry: Entry) -> Action:
     one, ready = entry.experiment, entry.state == "ready"
     expected, sure = abs(one.table.expected), one.table.confidence
     words = f"{expected:+.0%} expected × {sure:.0%} sure; nothing to {expected:+.0%}"
-    gain = now.reach.of_ratio(_places(now, one), expected * sure, 0.0, expected, words)
+    gain = now.reach.of_ratio(_places(now, one), expected * sure, 0.0, expected, words, measured=False)
     return Action(
         "experiments", f"Start the experiment {one.id}" if ready else f"Write a variant for the experiment {one.id}",
         one.table.hypothesis, f"tavolan experiment {'start' if ready else 'show'} {one.id}", gain,
@@ -92,18 +94,20 @@ def _judge(now: Situation, one: Experiment) -> Iterator[Action]:
 
 
 def _measured(now: Situation, one: Experiment, ratio: Interval | None) -> Gain:
-    """Return what a variant brings once it's the page, by what was measured."""
+    """Return what a variant brings once it's the page, by what was measured; nothing known where it wasn't."""
     if ratio is None or math.isnan(ratio.value):
         return Gain()
     words = f"× {ratio.value:.2f} ({ratio.low:.2f} to {ratio.high:.2f}) measured"
-    return now.reach.of_ratio(_places(now, one), ratio.value - 1, ratio.low - 1, ratio.high - 1, words)
+    return now.reach.of_ratio(_places(now, one), ratio.value - 1, ratio.low - 1, ratio.high - 1, words, measured=True)
 
 
 def _apply(now: Situation, one: Experiment) -> Iterator[Action]:
     if any(line.note == applied_note(one) for line in read_journal(now.project.root)):
         return
-    verdict = judge_experiment(now.project, one, now.today).verdict
-    won = next((each for each in verdict.judgements if each.variant == one.table.winner), None)
+    won = None
+    if one.table.metric in SPLIT_METRICS and one.table.start:
+        judgements = judge_experiment(now.project, one, now.today).verdict.judgements
+        won = next((each for each in judgements if each.variant == one.table.winner), None)
     yield Action(
         "experiments", f"Make {one.table.winner} the page: it has won {one.id}", one.table.hypothesis,
         f"tavolan experiment apply {one.id}", _measured(now, one, won.ratio if won else None),
@@ -133,7 +137,7 @@ def _new_idea(now: Situation, experiments: list[Experiment]) -> Iterator[Action]
         f"{step.share.value:.1%} of visitors take the step, {step.goal:.1%} elsewhere.",
         f'tavolan experiment new {name} --metric {step.name} --store {funnel.store} --storefront {funnel.storefront} '
         f'--expected {min(expected, 0.5):.2f} --hypothesis "…"',
-        now.reach.of_ratio(at, expected / 2, 0.0, expected, words), now.minutes("experiments", 12),
+        now.reach.of_ratio(at, expected / 2, 0.0, expected, words, measured=False), now.minutes("experiments", 12),
         "ideas in the backlog: 1 more", stage=9, about=(name,),
     )  # fmt: skip
 

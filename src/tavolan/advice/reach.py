@@ -144,13 +144,15 @@ class Reach:
         low, mid, high = (base * assumed[name] * times for name in ("low", "mid", "high"))
         return Gain(mid, low, high, self.unit, False, shown)
 
-    def of_ratio(self, places: list[Place], value: float, low: float, high: float, words: str) -> Gain:
+    def of_ratio(
+        self, places: list[Place], value: float, low: float, high: float, words: str, *, measured: bool
+    ) -> Gain:
         """Return what a change of the installs of some places brings: -1 to more, 0.1 is a tenth more."""
         if self.unit == "points":
             return Gain()
         base = sum(map(self.installs, places))
         shown = {"installs a month": f"{base:,.0f} in {_named(places)}", "change": words}
-        return Gain(base * value, base * low, base * high, "installs", True, shown)
+        return Gain(base * value, base * low, base * high, "installs", measured, shown)
 
 
 def _first(store: Store, front: str) -> str:
