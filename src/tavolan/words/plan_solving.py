@@ -21,7 +21,7 @@ from tavolan.words.matching import Tier
 from tavolan.words.plan_choices import LocaleChoices, Option
 from tavolan.words.plan_program import Built, Chosen, PlanProgram, build
 
-# HiGHS prints this while it tries a solution, whatever it's told about its output.
+# HiGHS prints this while it tries a solution, whatever its options for output say.
 _SOLVER_NOISE = "HighsMipSolverData::"
 # How much of the value the second solve may give up for tidiness: less than the solver's own tolerance.
 _SLACK = 1e-7
