@@ -126,6 +126,18 @@ def test_faults_of_templates_have_their_line(answered, old, new, message):
     assert run_tavolan("reviews", "reply", cwd=answered).code == 3
 
 
+def test_stores_and_languages_that_nobody_knows_are_named(answered):
+    replace(answered / "data/reviews.csv", "r1,ios,en-US", "r1,elsewhere,en-US")
+    replace(answered / "data/reviews.csv", "r2,ios,de-DE", "r2,ios,German!")
+    done = draft_replies(tavolan.open_project(answered), TODAY)
+    reasons = {one.id: why for one, why in done.without}
+    assert reasons["r1"] == "elsewhere is no store of this project" and reasons["r2"] == "German! is no language"
+    with (answered / "data/replies.csv").open("a") as file:
+        file.write("elsewhere,r9,en-US,,Hi,,\nios,r9,German!,,Hi,,\n")
+    refused = run_tavolan("reviews", "reply", cwd=answered)
+    assert refused.code == 3 and '"elsewhere" is no store' in refused.err and '"German!" is no locale' in refused.err
+
+
 def test_without_templates_it_says_so(project):
     with pytest.raises(UsageError, match=r"no replies\.toml"):
         read_templates(tavolan.open_project(project))

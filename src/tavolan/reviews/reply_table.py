@@ -5,6 +5,8 @@ from datetime import date
 
 import pandas as pd
 
+from tavolan.errors import Problem, ProjectError
+from tavolan.languages.tags import tag_fault
 from tavolan.project.data_tables import read_frame, write_frame
 from tavolan.project.datafile import REPLIES
 from tavolan.project.model import Project
@@ -35,11 +37,23 @@ class Reply:
 def read_replies(project: Project) -> list[Reply]:
     """Return all replies in the order of the file. Raises ProjectError for faults in it."""
     frame = read_frame(project.root, REPLIES)
+    problems = [
+        *_strangers(
+            "store", set(map(str, frame["store"])) - set(project.stores), f"Write {' or '.join(project.stores)}."
+        ),
+        *_strangers("locale", {tag for tag in set(map(str, frame["locale"])) if tag_fault(tag)}, "Write it as de-DE."),
+    ]
+    if problems:
+        raise ProjectError(problems)
     return [
         Reply(str(row.store), str(row.id), str(row.locale), str(row.template), str(row.text), str(row.drafted),
               date.fromordinal(int(str(row.sent))) if row.sent else None)
         for row in frame.itertuples(index=False)
     ]  # fmt: skip
+
+
+def _strangers(column: str, names: set[str], remedy: str) -> list[Problem]:
+    return [Problem(REPLIES.name, None, column, f'"{name}" is no {column}', remedy) for name in sorted(names)]
 
 
 def write_replies(project: Project, replies: list[Reply]) -> None:

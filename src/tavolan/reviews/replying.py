@@ -9,7 +9,7 @@ from typing import Literal
 from tavolan.checking.findings import Finding, Location, Rule
 from tavolan.checking.replies import reply_faults
 from tavolan.errors import UsageError
-from tavolan.languages.tags import language_of
+from tavolan.languages.tags import language_of, tag_fault
 from tavolan.project.addresses import REPLIES
 from tavolan.project.datafile import REPLIES as REPLIES_FILE
 from tavolan.project.model import Project
@@ -136,8 +136,8 @@ class _Drafter:
         """Return a reply and where it comes from, or why there's none."""
         project = self.project
         store = _store_of(project, review)
-        if not project.stores[store].rulebook.field_with("reply"):
-            return f"{store} takes no replies"
+        if hindrance := self._hindrance(store, review.locale):
+            return hindrance
         before = self._open.get((store, review.id))
         if before and before.is_edited:
             return before, "by a person"
@@ -158,6 +158,14 @@ class _Drafter:
         self._used[store, text] += 1
         reply = Reply(store, review.id, review.locale, name, text, digest(text))
         return reply, "new" if before is None else "as it was" if before == reply else "drafted anew"
+
+    def _hindrance(self, store: str, locale: str) -> str:
+        """Return why no reply can be drafted for a store and locale, or nothing."""
+        if store not in self.project.stores:
+            return f"{store} is no store of this project"
+        if tag_fault(locale):
+            return f"{locale} is no language"
+        return "" if self.project.stores[store].rulebook.field_with("reply") else f"{store} takes no replies"
 
     def _texts(self, locale: str, names: list[str]) -> list[str]:
         """Return the texts that serve a reader: those of the same locale, else of one of the same language."""
