@@ -19,6 +19,7 @@ from tavolan.consoles.push import push as send
 from tavolan.errors import UsageError
 from tavolan.project.load import load_project
 from tavolan.project.model import Project
+from tavolan.project.seasons import on_day
 from tavolan.support.transaction import writing
 
 # Seconds that a build is waited for.
@@ -44,7 +45,8 @@ class Console:
         self._client.close()
 
     def _compared(self, selection: Selection | None) -> Comparison:
-        return comparison_of(load_project(self.root), self.store, self._client, selection)
+        """Compare the page as it is today, in the season that holds."""
+        return comparison_of(on_day(load_project(self.root), date.today()), self.store, self._client, selection)
 
     def compare(self, selection: Selection | None = None) -> list[Cell]:
         """Return every place with its base, what the project has and what the console has. Raises OutsideError."""
@@ -53,7 +55,8 @@ class Console:
     def pull(self, keep: Keep = "", selection: Selection | None = None) -> Pulled:
         """Bring in what was changed there; conflicts are returned unless `keep` decides them."""
         with writing(self.root):
-            found = self._compared(selection)
+            # What comes in is written into the usual page.
+            found = comparison_of(load_project(self.root), self.store, self._client, selection)
             pulled = plan_pull(found, keep)
             write_pull(found, pulled)
         return pulled
