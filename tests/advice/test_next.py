@@ -265,7 +265,7 @@ def test_an_error_of_a_season_is_named_before_it_begins(project):
     config = project / "tavolan.toml"
     config.write_text(config.read_text("utf-8") + SEASON.replace("See us.", "x" * 200), "utf-8")
     (found,) = [one for one in advice(project, date(2026, 12, 8), most=100).first if one.kind == "seasons"]
-    assert "1 errors are in it: tavolan check --on 2026-12-10" in found.why
+    assert "with 1 error: tavolan check --on 2026-12-10" in found.why
 
 
 def test_old_figures_and_waiting_readers_are_named(sample):

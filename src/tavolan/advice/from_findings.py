@@ -8,6 +8,7 @@ from tavolan.advice.situation import Situation
 from tavolan.checking.findings import Finding
 from tavolan.checking.status import MISSING
 from tavolan.project.addresses import parse_address
+from tavolan.support.number_words import counted
 
 # From so many locales on what's the same in them is one action.
 MANY_LOCALES = 3
@@ -45,9 +46,7 @@ def _action(now: Situation, group: list[Finding]) -> Action:
         gain = now.reach.of_share(kind if kind in estimates()["share"] else "texts", places)
     work = "screens" if first.rule in ("screen-missing", "shot-count") else kind
     levels = {level: len([one for one in group if one.level == level]) for level in ("error", "warning", "note")}
-    promise = ", ".join(
-        f"{number} {level}{'' if number == 1 else 's'} fewer" for level, number in levels.items() if number
-    )
+    promise = ", ".join(f"{counted(number, level)} fewer" for level, number in levels.items() if number)
     return Action(
         kind, _what(group, locales, count), first.remedy, _command(now, group, locales), gain,
         now.minutes(work, count), promise, blocks, f"{first.path}:{first.line}" if first.line else first.path,

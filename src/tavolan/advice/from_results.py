@@ -21,6 +21,7 @@ from tavolan.results.intervals import Interval
 from tavolan.reviews.queue import review_queue
 from tavolan.reviews.reply_table import read_replies
 from tavolan.reviews.templates import FILE
+from tavolan.support.number_words import counted
 
 # Figures that are older say little of the present page.
 _STALE_DAYS = 14
@@ -163,7 +164,7 @@ def from_reviews(now: Situation) -> Iterator[Action]:
     else:
         return
     places = now.reach.places(stores={one.store for one in urgent if one.store})
-    several = f"{len(without) or len(drafts)} readers"
+    several = counted(len(without) or len(drafts), "reader")
     yield Action(
         "reviews", f"Answer {several}", f"{part}.", command,
         now.reach.of_share("reviews", places, max(1, len(urgent)) / _REPLIES),

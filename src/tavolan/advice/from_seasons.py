@@ -9,6 +9,7 @@ from tavolan.checking import run_checks
 from tavolan.consoles.journal import read_journal
 from tavolan.project.schema import SeasonTable
 from tavolan.project.seasons import Span, locales_of, on_day, spans_around
+from tavolan.support.number_words import counted
 
 
 def hand_over_day(now: Situation) -> date:
@@ -49,7 +50,7 @@ def _action(now: Situation, season: SeasonTable, span: Span, what: str, day: dat
     known = {one.id for one in now.findings}
     errors = [one for one in found if one.level == "error" and not one.waived and one.id not in known]
     when = f"It ended on {span.last}" if back else f"It holds from {span.first} to {span.last}"
-    fault = f"; {len(errors)} errors are in it: tavolan check --on {day}" if errors else ""
+    fault = f"; with {counted(len(errors), 'error')}: tavolan check --on {day}" if errors else ""
     option = f" --on {day}" if day > now.today else ""
     renders = f"tavolan shots render{option}" if season.changes_pictures or season.captions else ""
     pushes = f"tavolan console push{option}" if project.consoles else "tavolan shots pack" if renders else ""

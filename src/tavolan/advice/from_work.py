@@ -13,6 +13,7 @@ from tavolan.pictures.making.counts import count_pictures
 from tavolan.project.locale_suggestions import suggest
 from tavolan.project.seasons import on_day
 from tavolan.project.translation_progress import Translation, translations_of
+from tavolan.support.number_words import counted
 
 
 def from_pictures(now: Situation) -> Iterator[Action]:
@@ -28,7 +29,7 @@ def from_pictures(now: Situation) -> Iterator[Action]:
     part = number / max(1, sum(counts[key].possible for key in todo))
     again = f"{old} were made from something that changed; " if old else ""
     yield Action(
-        "pictures", f"Make {number} pictures in {len(locales)} locales",
+        "pictures", f"Make {counted(number, 'picture')} in {counted(len(locales), 'locale')}",
         f"{again}{current} of {possible} are up to date.",
         "tavolan shots render", now.reach.of_share("pictures", places, part), now.minutes("pictures"),
         f"pictures to make: {number} → 0", stage=5, about=tuple(locales),
@@ -77,7 +78,7 @@ def _translate(now: Situation, units: dict[str, list[Translation]]) -> Action:
     option = f" --locale {where}" if len(units) == 1 else ""
     count = len(keys)
     return Action(
-        "languages", f"Translate {count} text{'s' if count > 1 else ''} into {where}",
+        "languages", f"Translate {counted(count, 'text')} into {where}",
         f"{count - outdated} missing, {outdated} outdated: {', '.join(addresses[:3])}.",
         f"tavolan locale {'draft' if now.project.providers else 'send'}{option}",
         now.reach.of_share("languages", now.reach.places(units), min(count / len(units), 5) / 5),
@@ -109,9 +110,9 @@ def from_hand_over(now: Situation) -> Iterator[Action]:
         locales = {place.locale for place in differs if place.locale}
         places = now.reach.places(locales, [store.id])
         stops = sum(one.level == "error" and not one.waived and one.concerns(store.id) for one in now.findings)
-        why = f"{stops} errors in it would stop it." if stops else "Nothing in it is an error."
+        why = f"{counted(stops, 'error')} in it would stop it." if stops else "Nothing in it is an error."
         yield Action(
-            "hand-over", f"Hand over {len(differs)} changes to {store.id}", why,
+            "hand-over", f"Hand over {counted(len(differs), 'change')} to {store.id}", why,
             f"tavolan console push --store {store.id}{option}", now.reach.of_share("hand-over", places),
             now.minutes("hand-over"), f"changes to hand over: {len(differs)} → 0", stage=8, about=(store.id,),
         )  # fmt: skip

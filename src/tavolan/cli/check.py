@@ -51,7 +51,7 @@ def check(
     from tavolan.checking import count_levels, run_checks
     from tavolan.checking.baseline import read_baseline
     from tavolan.checking.baseline import write_baseline as write_known
-    from tavolan.reports.number_words import counted
+    from tavolan.support.number_words import counted
 
     if explain:
         _explain(explain)

@@ -124,7 +124,7 @@ def pull(
     from tavolan.consoles.pull import plan_pull
     from tavolan.consoles.pull import pull as write_pull
     from tavolan.reports.consoletables import print_cells
-    from tavolan.reports.number_words import counted
+    from tavolan.support.number_words import counted
 
     decisions = _decisions(keep, keep_field or [])
     open_conflicts = 0
@@ -231,7 +231,7 @@ def _planned(
 
 
 def _asked(found: Comparison, plan: PushPlan) -> bool:
-    from tavolan.reports.number_words import counted
+    from tavolan.support.number_words import counted
 
     if not sys.stdin.isatty():
         say(f"{found.store.id}: nothing is sent without --yes.")
@@ -256,8 +256,8 @@ def _after(project: Project, done: list[tuple[Comparison, PushPlan, Pushed | Non
     """Say what came of a push, and whether something wasn't taken."""
     from tavolan.consoles.review import refusals
     from tavolan.reports.consoletables import print_cells
-    from tavolan.reports.number_words import counted
     from tavolan.reports.tables import print_findings
+    from tavolan.support.number_words import counted
 
     left = False
     for found, plan, pushed in done:

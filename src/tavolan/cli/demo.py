@@ -139,9 +139,9 @@ def _exchange(out: Console, project: Project) -> None:
     import tavolan
     from tavolan.exchange.receive import read_requests, receive, take
     from tavolan.exchange.send import send
-    from tavolan.reports.number_words import counted
     from tavolan.standins.translator import translate
     from tavolan.support.files import write_bytes
+    from tavolan.support.number_words import counted
 
     with tempfile.TemporaryDirectory() as folder:
         root = Path(folder) / "kilnary"
@@ -173,8 +173,8 @@ def _hand_over(out: Console, project: Project) -> None:
     import tavolan
     from tavolan.consoles.journal import read_journal
     from tavolan.consoles.merge import counted_by_side
-    from tavolan.reports.number_words import counted
     from tavolan.standins.console.rehearsal import VARIABLES, rehearsal
+    from tavolan.support.number_words import counted
 
     with tempfile.TemporaryDirectory() as folder, rehearsal() as desk:
         root = Path(folder) / "kilnary"

@@ -43,7 +43,7 @@ def require_one_source(files: Sequence[Path] | None, from_console: bool) -> None
 
 def print_taken(done: Export, kind: str, noun: str, counts: tuple[int, int, int], dry_run: bool) -> None:
     """Print which columns were taken for which, what was repaired, and how many are new, changed, and known already."""
-    from tavolan.reports.number_words import counted
+    from tavolan.support.number_words import counted
 
     out = console()
     out.print(styled("[bold]{}[/]  {}" if kind else "[bold]{}[/]{}", done.path, kind), soft_wrap=True)

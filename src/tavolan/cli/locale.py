@@ -49,7 +49,7 @@ def status(
     from tavolan.project.translation_progress import translations_of as units_of
     from tavolan.reports.documents.build import locales_document
     from tavolan.reports.localetables import print_progress, print_units
-    from tavolan.reports.number_words import counted
+    from tavolan.support.number_words import counted
 
     opened = open_project(project)
     texts = Texts(opened)
@@ -78,7 +78,7 @@ def adopt(
     from tavolan.project.state import write_state
     from tavolan.project.text_writing import adopted
     from tavolan.project.texts import Texts
-    from tavolan.reports.number_words import counted
+    from tavolan.support.number_words import counted
     from tavolan.support.transaction import changing
 
     opened = open_project(project, write=not dry_run)
@@ -147,7 +147,7 @@ def send(
 ) -> None:
     """Write the texts that need work for translators: one file per language, with limits, notes and states."""
     from tavolan.exchange.send import send as send_texts
-    from tavolan.reports.number_words import counted
+    from tavolan.support.number_words import counted
 
     opened = open_project(project)
     folder = out or opened.root / "out" / "send"
@@ -201,7 +201,7 @@ def receive(
 
 
 def _tell(out: Console, received: Received, dry_run: bool) -> None:
-    from tavolan.reports.number_words import counted
+    from tavolan.support.number_words import counted
 
     for refused in received.refused:
         out.print(styled("[red]refused[/]   {} {}: {}", refused.locale, refused.address, refused.why), soft_wrap=True)
@@ -266,7 +266,7 @@ def draft(
 ) -> None:
     """Let a provider draft what's missing or outdated. A person's text is never overwritten."""
     from tavolan.exchange.drafting import Drafter, provider_of
-    from tavolan.reports.number_words import counted
+    from tavolan.support.number_words import counted
 
     opened = open_project(project)
     drafter = Drafter(opened, provider_of(opened, provider, url))

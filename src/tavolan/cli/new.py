@@ -52,7 +52,7 @@ def _from_console(folder: Path, name: str, url: str, apps: list[str], id_env: st
     from tavolan.consoles.credentials import credentials_of
     from tavolan.errors import UsageError
     from tavolan.project.load import load_project
-    from tavolan.reports.number_words import counted
+    from tavolan.support.number_words import counted
 
     table = table_of(url, id_env, secret_env)
     credentials = credentials_of("", table)

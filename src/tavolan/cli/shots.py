@@ -290,7 +290,7 @@ def pack(
 ) -> None:
     """Pack the finished pictures into one zip per store, with a manifest of sizes, checksums and sources."""
     from tavolan.pictures.outputs.packs import make_packs
-    from tavolan.reports.number_words import counted
+    from tavolan.support.number_words import counted
 
     opened = open_on_day(project)
     with progress_bar("Packing") as move:

@@ -10,9 +10,9 @@ from tavolan.consoles.forecast import Risk
 from tavolan.consoles.journal import Line, shown
 from tavolan.consoles.merge import SIDE_WORDS, Cell, Side, counted_by_side
 from tavolan.consoles.protocol import Section
-from tavolan.reports.number_words import counted
 from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
+from tavolan.support.number_words import counted
 
 SIDE_STYLE: dict[Side, str] = {"same": "dim", "here": "green", "there": "cyan", "both": "bold red"}
 _SIGNS: dict[Side, str] = {"same": "·", "here": "→", "there": "←", "both": "↔"}

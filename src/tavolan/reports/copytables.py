@@ -12,10 +12,10 @@ from tavolan.languages.tags import locale_name
 from tavolan.project.addresses import parse_address
 from tavolan.project.model import ONCE, Project, Value
 from tavolan.project.texts import TextChange, Texts
-from tavolan.reports.number_words import counted
 from tavolan.reports.rank_words import ranks_in_short
 from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
+from tavolan.support.number_words import counted
 from tavolan.words.coverage import Answer, phrases_served, served_by
 
 if TYPE_CHECKING:

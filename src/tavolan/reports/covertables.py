@@ -6,10 +6,10 @@ from rich.console import Console
 
 from tavolan.project.model import Project
 from tavolan.reports.copytables import gauge
-from tavolan.reports.number_words import counted, some_of
 from tavolan.reports.rank_words import rank_cell
 from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
+from tavolan.support.number_words import counted, some_of
 from tavolan.words.coverage import Answer, Unlock
 from tavolan.words.mentions import Mentions
 from tavolan.words.second_budgets import Budget

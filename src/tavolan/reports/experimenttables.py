@@ -10,10 +10,10 @@ from tavolan.experiments.files import STATES, Experiment, State
 from tavolan.experiments.running import Judged, OwnRates
 from tavolan.experiments.sizes import Size
 from tavolan.experiments.verdicts import Outcome
-from tavolan.reports.number_words import counted
 from tavolan.reports.resultstables import STEP_WORDS, ratio_words
 from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
+from tavolan.support.number_words import counted
 
 OUTCOME_WORDS: dict[Outcome, str] = {
     "better": "better than the present page", "worse": "worse than the present page",

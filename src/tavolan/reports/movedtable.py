@@ -4,11 +4,11 @@ from collections.abc import Iterable, Sequence
 
 from rich.console import Console
 
-from tavolan.reports.number_words import counted
 from tavolan.reports.rank_words import rank_words
 from tavolan.reports.resultstables import STEP_WORDS, ratio_words, share_words, verdict_words
 from tavolan.reports.styled import SafeText, styled
 from tavolan.results.moved import MARKS, Move, Moved
+from tavolan.support.number_words import counted
 
 _MOST = 6
 

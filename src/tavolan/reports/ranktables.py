@@ -3,12 +3,12 @@
 from rich.console import Console
 
 from tavolan.project.model import Project
-from tavolan.reports.number_words import counted
 from tavolan.reports.rank_words import rank_words
 from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
 from tavolan.results.history import RankHistory
 from tavolan.results.share import ShareLine
+from tavolan.support.number_words import counted
 
 _MOST = 60
 

@@ -6,12 +6,12 @@ from rich.console import Console
 from rich.padding import Padding
 
 from tavolan.checking.findings import Finding
-from tavolan.reports.number_words import counted
 from tavolan.reports.styled import SafeText, styled
 from tavolan.reviews.queue import Waiting
 from tavolan.reviews.reply_table import Reply
 from tavolan.reviews.replying import DraftedReply, Drafts
 from tavolan.reviews.sending import Held, SentReplies
+from tavolan.support.number_words import counted
 
 _LEVEL_STYLES = {"error": "red", "warning": "yellow", "note": "dim"}
 

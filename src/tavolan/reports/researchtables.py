@@ -4,10 +4,10 @@ from typing import Any
 
 from rich.console import Console
 
-from tavolan.reports.number_words import counted
 from tavolan.reports.rank_words import rank_cell
 from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
+from tavolan.support.number_words import counted
 from tavolan.words.difficulty import PARTS
 from tavolan.words.mined import Mined
 from tavolan.words.score import Fit, Score

@@ -5,7 +5,6 @@ from collections.abc import Iterable
 
 from rich.console import Console
 
-from tavolan.reports.number_words import counted
 from tavolan.reports.rank_words import rank_words
 from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
@@ -14,6 +13,7 @@ from tavolan.results.funnel import STEPS, Funnel, FunnelReport, Step
 from tavolan.results.intervals import Interval
 from tavolan.results.rank_effect import RankEffect
 from tavolan.results.rate_effect import WORTH_HAVING, RateEffect, Verdict
+from tavolan.support.number_words import counted
 
 METHOD_WORDS = {
     "counts": "two counts compared, as chance has it",

@@ -4,12 +4,12 @@ import math
 
 from rich.console import Console
 
-from tavolan.reports.number_words import counted, some_of
 from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
 from tavolan.results.intervals import Interval
 from tavolan.reviews.queue import ReviewQueue
 from tavolan.reviews.themes import Theme, Themes
+from tavolan.support.number_words import counted, some_of
 
 _TEXT = 90
 

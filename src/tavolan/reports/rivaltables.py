@@ -4,12 +4,12 @@ import math
 
 from rich.console import Console
 
-from tavolan.reports.number_words import counted, some_of
 from tavolan.reports.rank_words import rank_cell, rank_words
 from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
 from tavolan.results.rank_effect import RankShift
 from tavolan.results.rivals import SETTLE, WINDOW, ListingChange, RivalRow, Rivals
+from tavolan.support.number_words import counted, some_of
 from tavolan.words.changed_words import ChangedWords
 
 _MOST_ROWS, _MOST_APPS, _MOST_WORDS, _MOST_SHIFTS = 30, 6, 12, 6

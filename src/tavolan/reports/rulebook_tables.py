@@ -2,10 +2,10 @@
 
 from rich.console import Console
 
-from tavolan.reports.number_words import counted
 from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
 from tavolan.rulebooks.model import FieldRule, Rulebook, SizeClass
+from tavolan.support.number_words import counted
 
 _NEEDS = {"never": "no", "always": "yes", "update": "from the 2nd version on", "items": "if there are items"}
 

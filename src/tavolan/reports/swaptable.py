@@ -3,10 +3,10 @@
 from rich.console import Console
 
 from tavolan.reports.copytables import print_changes
-from tavolan.reports.number_words import counted
 from tavolan.reports.rank_words import rank_cell
 from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
+from tavolan.support.number_words import counted
 from tavolan.words.swap import Swap, SwapKind
 from tavolan.words.value import TIER_WORDS
 

@@ -9,8 +9,8 @@ from rich.table import Table
 from tavolan.checking.findings import LEVELS, Finding, count_levels
 from tavolan.languages.tags import locale_name
 from tavolan.project.model import Project
-from tavolan.reports.number_words import counted
 from tavolan.reports.styled import SafeText, styled
+from tavolan.support.number_words import counted
 
 # How many locales and stores were looked at.
 Scope = tuple[int, int]

@@ -2,12 +2,12 @@
 
 from rich.console import Console
 
-from tavolan.reports.number_words import counted
 from tavolan.reports.rank_words import rank_cell
 from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
 from tavolan.results.wins import Win, Wins
 from tavolan.results.word_moves import WordMove
+from tavolan.support.number_words import counted
 from tavolan.words.value import TIER_WORDS
 
 

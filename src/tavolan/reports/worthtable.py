@@ -4,12 +4,12 @@ import math
 
 from rich.console import Console
 
-from tavolan.reports.number_words import counted
 from tavolan.reports.resultstables import ratio_words
 from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
 from tavolan.results.intervals import Interval
 from tavolan.results.worth import ListingWorth
+from tavolan.support.number_words import counted
 
 
 def amount_words(interval: Interval) -> str:
