@@ -27,6 +27,7 @@ def shown(function, *args):
 def test_a_script_opens_checks_covers_and_renders(tmp_path):
     project = tavolan.open_project(write_project(tmp_path / "p"))
     assert tavolan.check(project) == []
+    assert "tavolan shots render" in {one.command for one in tavolan.next_actions(project)}
     assert {answer.phrase for answer in tavolan.cover(project, ["ios"])} == {"pottery kiln", "glaze recipe"}
     moves = []
     chosen = Selection(locales=("en-US",), classes=("phone-6.9",), shots=("kiln",))

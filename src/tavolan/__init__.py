@@ -16,7 +16,9 @@ from tavolan.support.version import __version__
 
 if TYPE_CHECKING:
     from collections.abc import Callable
+    from datetime import date
 
+    from tavolan.advice.action import Action
     from tavolan.checking import Finding
     from tavolan.consoles.session import Console
     from tavolan.pictures.making.planner import Selection
@@ -24,7 +26,7 @@ if TYPE_CHECKING:
     from tavolan.results.month import MonthResults
     from tavolan.words.coverage import Answer
 
-__all__ = ["__version__", "check", "console", "cover", "open_project", "render", "results"]
+__all__ = ["__version__", "check", "console", "cover", "next_actions", "open_project", "render", "results"]
 
 
 def open_project(folder: str | Path = ".") -> Project:
@@ -56,6 +58,15 @@ def console(project: Project, store: str) -> Console:
     from tavolan.consoles.session import Console
 
     return Console(project, store)
+
+
+def next_actions(project: Project, today: date | None = None) -> list[Action]:
+    """Return what to do next, in its order: at most ten actions, each with worth, minutes, reason and command."""
+    from datetime import date as calendar
+
+    from tavolan.advice.next_actions import what_next
+
+    return what_next(project, today or calendar.today()).first
 
 
 def results(project: Project, month: str = "") -> MonthResults:
