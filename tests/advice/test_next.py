@@ -30,7 +30,7 @@ def sample(year, tmp_path_factory):
     root = shutil.copytree(year, tmp_path_factory.mktemp("next") / "kilnary")
     replace(root / "tavolan.toml", 'classes = ["phone-6.9", "tablet-13"]', 'classes = ["watch-large"]')
     replace(root / "tavolan.toml", 'classes = ["phone", "tablet-10"]', "classes = []")
-    write_screens(root, None, [])
+    write_screens(root, None, ["en-US"])
     for name in ("firing", "schedules", "glazes", "recipe", "shelf"):
         write_screen(root / f"screens/en-US/watch-large/{name}.png", 422, 514)
     return root
