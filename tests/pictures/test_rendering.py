@@ -268,6 +268,7 @@ def test_the_ledger_is_an_ordinary_database(rendered):
 
 @pytest.mark.parametrize("in_place", [True, False] if SEARCH else [True])
 def test_a_font_replaced_while_we_run_is_painted_and_recorded(rendered, in_place):
+    replace(rendered / "tavolan.toml", '["phone-6.9", "tablet-13"]', '["phone-6.9"]')
     font = rendered / "art/fonts/own.ttf"
     font.parent.mkdir(parents=True)
     shutil.copy(packaged_path("Noto Sans"), font)
