@@ -6,12 +6,11 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cache
 from pathlib import Path
-from typing import Any, Literal, get_args
+from typing import Any, Literal
 
 Kind = Literal[
     "texts", "facts", "words", "pictures", "languages", "hand-over", "experiments", "reviews", "results", "seasons"
 ]
-KINDS: tuple[Kind, ...] = get_args(Kind)
 Unit = Literal["installs", "points", ""]
 UNIT_WORDS: dict[Unit, str] = {"installs": "installs a month", "points": "value points", "": ""}
 

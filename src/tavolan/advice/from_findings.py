@@ -8,7 +8,7 @@ from tavolan.advice.situation import Situation
 from tavolan.checking.findings import Finding
 from tavolan.checking.status import MISSING
 from tavolan.project.addresses import parse_address
-from tavolan.support.number_words import counted
+from tavolan.support.number_words import counted, some_of
 
 # From so many locales on what's the same in them is one action.
 MANY_LOCALES = 3
@@ -57,16 +57,12 @@ def _action(now: Situation, group: list[Finding]) -> Action:
 def _what(group: list[Finding], locales: list[str], count: int) -> str:
     first = group[0]
     where = locales[0] if len(locales) == 1 else f"{len(locales)} locales"
-    fields = _several(list(dict.fromkeys(one.field for one in group if one.field)))
+    fields = some_of(list(dict.fromkeys(one.field for one in group if one.field)), 4)
     if first.rule == "to-write":
         return f"Write {fields}" + (f" in {where}" if where else "")
     if count > 1:
         return f"{where or 'the project'}: {count} × {first.rule} ({fields})"
     return f"{' '.join(part for part in (first.locale, first.field) if part)}: {first.message}"
-
-
-def _several(names: list[str]) -> str:
-    return ", ".join(names[:4]) + (f" and {len(names) - 4} more" if len(names) > 4 else "")
 
 
 def _stage(now: Situation, finding: Finding, kind: Kind) -> int:

@@ -6,7 +6,6 @@ from collections.abc import Iterator
 from tavolan.advice.action import Action, Gain
 from tavolan.advice.reach import Place
 from tavolan.advice.situation import Situation
-from tavolan.consoles.journal import read_journal
 from tavolan.errors import UsageError
 from tavolan.experiments.applying import applied_note
 from tavolan.experiments.backlog import Entry, backlog
@@ -103,7 +102,7 @@ def _measured(now: Situation, one: Experiment, ratio: Interval | None) -> Gain:
 
 
 def _apply(now: Situation, one: Experiment) -> Iterator[Action]:
-    if any(line.note == applied_note(one) for line in read_journal(now.project.root)):
+    if any(line.note == applied_note(one) for line in now.journal):
         return
     won = None
     if one.table.metric in SPLIT_METRICS and one.table.start:

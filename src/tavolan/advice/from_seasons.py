@@ -6,7 +6,6 @@ from datetime import date, timedelta
 from tavolan.advice.action import Action, estimates
 from tavolan.advice.situation import Situation
 from tavolan.checking import run_checks
-from tavolan.consoles.journal import read_journal
 from tavolan.project.schema import SeasonTable
 from tavolan.project.seasons import Span, locales_of, on_day, spans_around
 from tavolan.support.number_words import counted
@@ -22,7 +21,7 @@ def hand_over_day(now: Situation) -> date:
 
 def from_seasons(now: Situation) -> Iterator[Action]:
     """Yield an action for each season that begins or ended lately, as long as the journal says nothing of it."""
-    notes = {line.note: line.date[:10] for line in read_journal(now.project.root)}
+    notes = {line.note: line.date[:10] for line in now.journal}
     for season in now.project.seasons:
         for span in spans_around(season, now.today):
             begun, ended = span.first - now.today, now.today - span.last

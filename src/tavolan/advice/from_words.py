@@ -14,7 +14,7 @@ from tavolan.words.plan_choices import Options
 
 # A list that gains less isn't worth a look.
 _LEAST_POINTS, _SECONDS = 1.0, 10.0
-_WORD_RULES = ("keyword-repeats", "keyword-filler", "keyword-app-name", "keyword-phrase")
+_WORD_RULES = ("keyword-repeats", "keyword-filler", "keyword-phrase")
 
 
 def from_words(now: Situation) -> Iterator[Action]:

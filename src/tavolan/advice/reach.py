@@ -21,6 +21,7 @@ from tavolan.project.model import Project, Store
 from tavolan.results.metrics import of_places, read_metrics, rows_in
 from tavolan.results.periods import Period
 from tavolan.results.worth import DAYS_OF_A_MONTH
+from tavolan.support.number_words import some_of
 from tavolan.words.coverage import Answer, cover, storefronts_of
 from tavolan.words.value import Valuer
 
@@ -161,5 +162,4 @@ def _first(store: Store, front: str) -> str:
 
 
 def _named(places: list[Place]) -> str:
-    names = list(dict.fromkeys(" ".join(at) for at in places))
-    return ", ".join(names[:4]) + (f" and {len(names) - 4} more" if len(names) > 4 else "")
+    return some_of(list(dict.fromkeys(" ".join(at) for at in places)), 4)

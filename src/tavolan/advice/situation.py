@@ -9,7 +9,7 @@ from tavolan.advice.action import estimates
 from tavolan.advice.reach import Reach
 from tavolan.checking.findings import Finding
 from tavolan.consoles.base import read_base
-from tavolan.consoles.journal import read_journal
+from tavolan.consoles.journal import Line, read_journal
 from tavolan.project.model import Project
 from tavolan.project.seasons import on_day
 from tavolan.project.texts import Texts
@@ -31,6 +31,11 @@ class Situation:
         return on_day(self.project, self.today)
 
     @cached_property
+    def journal(self) -> list[Line]:
+        """All dated changes, read once."""
+        return read_journal(self.project.root)
+
+    @cached_property
     def texts(self) -> Texts:
         """The texts of the usual page."""
         return Texts(self.project)
@@ -49,7 +54,7 @@ class Situation:
     def is_new(self) -> bool:
         """Whether nothing was ever handed over: no journal, no base of a console, no metrics."""
         handed = any(read_base(self.project.root, store) for store in self.project.stores)
-        return not handed and not read_journal(self.project.root) and self.reach.unit == "points"
+        return not handed and not self.journal and self.reach.unit == "points"
 
     def minutes(self, work: str, times: float = 1.0) -> float:
         """Return the minutes of a kind of work: the project's own, else the shipped ones."""

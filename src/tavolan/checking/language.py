@@ -3,18 +3,14 @@
 import unicodedata
 from collections.abc import Iterator
 
-import regex
-
 from tavolan.checking.findings import Finding, Rule
 from tavolan.checking.registry import check
 from tavolan.checking.review import Passage, Review
 from tavolan.languages.tags import is_right_to_left, language_of, locale_name
-from tavolan.words.likely_language import CLEAR_MAJORITY, foreign_share
+from tavolan.words.likely_language import CLEAR_MAJORITY, LEAST_LETTERS, foreign_share, letters_of
 
-_LEAST_LETTERS = 6
 # Roles of what people read as sentences.
 _SENTENCES = ("prose", "subtitle", "short", "promo", "notes", "tester_notes", "bullets", "captions", "replies")
-_LETTER = regex.compile(r"\p{L}")
 
 
 def _prose(review: Review) -> Iterator[Passage]:
@@ -34,7 +30,7 @@ def untranslated(review: Review, this: Rule) -> Iterator[Finding]:
     language = language_of(project.source_locale)
     originals = {(p.field, p.value.key): p.text for p in review.passages if p.locale == project.source_locale}
     for passage in _prose(review):
-        if language_of(passage.locale) == language or len(_LETTER.findall(passage.text)) < _LEAST_LETTERS:
+        if language_of(passage.locale) == language or len(letters_of(passage.text)) < LEAST_LETTERS:
             continue
         if originals.get((passage.field, passage.value.key)) == passage.text:
             message = f"is word for word the {project.source_locale} text"

@@ -64,9 +64,10 @@ def draft_replies(
             without.append((review, outcome))
         else:
             made.append((review, *outcome))
+    merged = _merged(known, [reply for _, reply, _ in made])
     if write:
-        _keep(project, known, [reply for _, reply, _ in made])
-    uses = _uses(known, [reply for _, reply, _ in made])
+        _keep(project, merged)
+    uses = uses_of(merged)
     drafts = [DraftedReply(*one, findings_of(project, one[1], uses)) for one in made]
     return Drafts(drafts, without)
 
@@ -76,11 +77,11 @@ def write_by_hand(
 ) -> DraftedReply:
     """Keep a person's own reply to a review. Raises UsageError for a review that isn't there."""
     review = waiting_review(project, today, review_id, store)
-    known = read_replies(project)
     reply = Reply(_store_of(project, review), review.id, review.locale, "", text)
+    merged = _merged(read_replies(project), [reply])
     if write:
-        _keep(project, known, [reply])
-    return DraftedReply(review, reply, "by a person", findings_of(project, reply, _uses(known, [reply])))
+        _keep(project, merged)
+    return DraftedReply(review, reply, "by a person", findings_of(project, reply, uses_of(merged)))
 
 
 def findings_of(project: Project, reply: Reply, uses: "Counter[tuple[str, str]]") -> list[Finding]:
@@ -97,22 +98,20 @@ def findings_of(project: Project, reply: Reply, uses: "Counter[tuple[str, str]]"
     return found
 
 
-def _uses(known: list[Reply], made: list[Reply]) -> "Counter[tuple[str, str]]":
-    fresh = {(one.store, one.id) for one in made}
-    others = [one for one in known if one.sent or (one.store, one.id) not in fresh]
-    return Counter((one.store, one.text) for one in (*others, *made))
-
-
 def uses_of(replies: list[Reply]) -> "Counter[tuple[str, str]]":
     """Return how often each text is used in a store."""
-    return _uses(replies, [])
+    return Counter((one.store, one.text) for one in replies)
 
 
-def _keep(project: Project, known: list[Reply], made: list[Reply]) -> None:
+def _merged(known: list[Reply], made: list[Reply]) -> list[Reply]:
+    """Return all replies, new ones in the place of earlier drafts for the same review."""
     fresh = {(one.store, one.id) for one in made}
-    kept = [one for one in known if one.sent or (one.store, one.id) not in fresh]
+    return [*(one for one in known if one.sent or (one.store, one.id) not in fresh), *made]
+
+
+def _keep(project: Project, replies: list[Reply]) -> None:
     with changing(project.root):
-        write_replies(project, [*kept, *made])
+        write_replies(project, replies)
 
 
 def _store_of(project: Project, review: Waiting) -> str:

@@ -10,7 +10,7 @@ from tavolan.languages.word_lists import word_lists
 from tavolan.words.split import words
 
 # Fewer function words than these say nothing about a language, and fewer letters nothing about a script.
-_LEAST_WORDS, _LEAST_LETTERS = 3, 6
+_LEAST_WORDS, LEAST_LETTERS = 3, 6
 # Of letters in another script.
 CLEAR_MAJORITY = 2 / 3
 _LETTER = regex.compile(r"\p{L}")
@@ -37,11 +37,17 @@ def likely_language(text: str, locale: str) -> str:
     return best if far else own
 
 
+def letters_of(text: str) -> list[str]:
+    """Return the letters of a text, of any script."""
+    found: list[str] = _LETTER.findall(text)
+    return found
+
+
 def foreign_share(text: str, locale: str) -> float:
     """Return which share of a text's letters is in another script than the locale's; 0 for too short a text."""
     pattern = _of_script(script_of(locale))
-    letters = _LETTER.findall(text)
-    if pattern is None or len(letters) < _LEAST_LETTERS:
+    letters = letters_of(text)
+    if pattern is None or len(letters) < LEAST_LETTERS:
         return 0.0
     return 1 - len(pattern.findall("".join(letters))) / len(letters)
 
