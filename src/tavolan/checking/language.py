@@ -7,10 +7,22 @@ from tavolan.checking.findings import Finding, Rule
 from tavolan.checking.registry import check
 from tavolan.checking.review import Passage, Review
 from tavolan.languages.tags import is_right_to_left, language_of, locale_name
+from tavolan.project.addresses import MARKED_TABLES
 from tavolan.words.likely_language import CLEAR_MAJORITY, LEAST_LETTERS, foreign_share, letters_of
 
 # Roles of what people read as sentences.
-_SENTENCES = ("prose", "subtitle", "short", "promo", "notes", "tester_notes", "bullets", "captions", "replies")
+_SENTENCES = (
+    "prose",
+    "subtitle",
+    "short",
+    "promo",
+    "notes",
+    "tester_notes",
+    "bullets",
+    "captions",
+    "titles",
+    "replies",
+)
 
 
 def _prose(review: Review) -> Iterator[Passage]:
@@ -65,7 +77,7 @@ def mixed_direction(review: Review, this: Rule) -> Iterator[Finding]:
     stop jumps to the other end. A right-to-left mark (U+200F) in front puts it right, or another word order.
     """
     for passage in review.passages:
-        if not is_right_to_left(passage.locale) or passage.role in ("keywords", "captions", "link"):
+        if not is_right_to_left(passage.locale) or passage.role in ("keywords", *MARKED_TABLES, "link"):
             continue
         for line in passage.text.split("\n"):
             turned = _first_strong(line) == "L" and any(unicodedata.bidirectional(c) in ("R", "AL") for c in line)

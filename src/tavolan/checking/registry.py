@@ -30,6 +30,7 @@ FAMILIES = (
     "language",
     "freshness",
     "replies",
+    "video",
 )
 
 

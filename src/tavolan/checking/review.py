@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import date
 from functools import cached_property
+from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from tavolan.checking.findings import Finding, Level, Location, Rule
@@ -13,8 +14,10 @@ from tavolan.project.addresses import NAMED_TABLES
 from tavolan.project.model import Project, Store, Term, Value
 from tavolan.project.picture_records import PictureRecord, read_records
 from tavolan.project.screens import ScreenIndex
+from tavolan.project.video_records import VideoRecord, read_video_records
 from tavolan.rulebooks.measure import Length
 from tavolan.rulebooks.model import FieldRule
+from tavolan.video.clips import ENDINGS, FOLDER
 
 if TYPE_CHECKING:
     from tavolan.words.coverage import Answer
@@ -146,6 +149,21 @@ class Review:
     def screens(self) -> ScreenIndex:
         """All raw screens, listed once."""
         return ScreenIndex(self.project)
+
+    @cached_property
+    def clips(self) -> ScreenIndex:
+        """All clips, listed once."""
+        return ScreenIndex(self.project, FOLDER, ENDINGS)
+
+    @cached_property
+    def clip_seconds(self) -> dict[Path, float]:
+        """How long clips are, as far as it was asked."""
+        return {}
+
+    @cached_property
+    def videos(self) -> dict[str, VideoRecord]:
+        """What the finished videos were made from, read once."""
+        return read_video_records(self.project.root)
 
     @cached_property
     def records(self) -> dict[str, PictureRecord]:

@@ -118,7 +118,7 @@ def link(review: Review, this: Rule) -> Iterator[Finding]:
 
 @check("markup", "error")
 def markup(review: Review, this: Rule) -> Iterator[Finding]:
-    """A caption's emphasis isn't closed, or a text holds HTML tags, which stores print as they are."""
+    """The emphasis of a caption or title isn't closed, or a text holds HTML tags, which stores print as they are."""
     for passage in review.passages:
         if passage.role in PICTURE_TABLES:
             try:

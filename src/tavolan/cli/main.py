@@ -23,6 +23,7 @@ _GROUPS = (
     "copy",
     "terms",
     "shots",
+    "video",
     "locale",
     "notes",
     "rules",

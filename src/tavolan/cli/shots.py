@@ -53,7 +53,9 @@ def _selection(
 
 @app.command()
 def take(
-    files: Annotated[list[Path], typer.Argument(help="Raw captures, named like the screens.", exists=True)],
+    files: Annotated[
+        list[Path] | None, typer.Argument(help="Raw captures, named like the screens.", exists=True)
+    ] = None,
     project: ProjectOption = None,
     locale: Annotated[
         str | None,
@@ -74,15 +76,26 @@ def take(
     replace: Annotated[
         bool, typer.Option("--replace", help="Take the place of one there; that moves to earlier/.")
     ] = False,
+    watch: Annotated[
+        Path | None, typer.Option("--watch", help="Take in what's saved into this folder, as it comes.", metavar="DIR")
+    ] = None,
+    times: Annotated[int, typer.Option("--times", min=0, help="Stop after so many files.", hidden=True)] = 0,
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Say what would be taken, take nothing.")] = False,
 ) -> None:
     """Take raw captures in: each finds its size class and its name, and none is ever overwritten."""
-    from tavolan.pictures.outputs.captures import Taker, missing_screens
+    from tavolan.cli.taking_watch import take_incoming
+    from tavolan.errors import UsageError
+    from tavolan.pictures.outputs.captures import ENDINGS, Taker, missing_screens
     from tavolan.support.transaction import changing
 
+    if bool(files) == bool(watch):
+        raise UsageError("what should be taken isn't said", "Give files, or a folder with --watch.")
+    if watch:
+        take_incoming(watch, project, ENDINGS, lambda opened: Taker(opened, locale, device or "", crop), times)
+        return
     opened = open_project(project, write=not dry_run)
     taker = Taker(opened, locale, device or "", crop, replace, _ask_class)
-    planned = taker.plan(files, name or [])
+    planned = taker.plan(files or [], name or [])
     by_order = [] if in_order else [taken for taken in planned if taken.by_order]
     out = console()
     if dry_run or by_order:
@@ -118,12 +131,10 @@ def _confirm_order(by_order: list[Taken]) -> None:
 
 
 def _print_taken(out: Console, planned: list[Taken]) -> None:
-    words = {"taken": "", "known": "  (there already, nothing to do)", "numbered": "  (the name is taken: numbered)"}
+    from tavolan.cli.taking_watch import taken_words
+
     for taken in planned:
-        more = words.get(taken.action, f"  (the old one is now {taken.earlier})")
-        more += f"  cropped to {taken.cropped[0]}×{taken.cropped[1]}" if taken.cropped else ""
-        more += "  (by order)" if taken.by_order else ""
-        out.print(f"{taken.source.name} → {taken.target}{more}", soft_wrap=True)
+        out.print(taken_words(taken), soft_wrap=True)
 
 
 def _ask_class(said: str, classes: list[str]) -> str:

@@ -8,7 +8,7 @@ from collections import Counter
 from dataclasses import dataclass
 from typing import Literal
 
-from tavolan.project.addresses import parse_address
+from tavolan.project.addresses import MARKED_TABLES, parse_address
 from tavolan.project.caption_markup import MarkupError, Run, parse
 
 _PLACEHOLDER = re.compile(r"\{[A-Za-z_][A-Za-z0-9_.]*\}")
@@ -25,7 +25,7 @@ class Piece:
 
 def has_emphasis(address: str) -> bool:
     """Whether stars mean emphasis in this field."""
-    return parse_address(address).table == "captions"
+    return parse_address(address).table in MARKED_TABLES
 
 
 def pieces(text: str, emphasis: bool) -> list[Piece]:

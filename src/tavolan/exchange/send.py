@@ -7,7 +7,7 @@ from tavolan.exchange.glossary import read_glossary, write_tbx
 from tavolan.exchange.po import write_gettext
 from tavolan.exchange.translation_request import TranslationRequest, TranslationUnit
 from tavolan.exchange.xliff import write_old_xliff, write_xliff
-from tavolan.project.addresses import REPLIES, parse_address
+from tavolan.project.addresses import REPLIES, TITLES, parse_address
 from tavolan.project.memory import Pair, matches, read_memory
 from tavolan.project.model import Project
 from tavolan.project.state import digest
@@ -49,6 +49,8 @@ def _notes(texts: Texts, unit: Translation, pictures: list[Path]) -> list[str]:
         notes.append(f"Printed on the store picture “{key}”; the first line is the title. Keep the emphasised words.")
         if picture := next((file for file in pictures if file.stem.partition("-")[2] == key), None):
             notes.append(f"Picture: {picture.relative_to(project.root).as_posix()}")
+    elif address.table == TITLES:
+        notes.append(f"Title in the preview video, scene “{address.key}”: short, it's read while the picture moves.")
     elif address.table == "showcase":
         notes.append("Shown inside the app's screens on store pictures; as short as the original.")
     elif address.table == REPLIES:

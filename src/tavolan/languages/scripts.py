@@ -25,6 +25,7 @@ class Script:
     tracking: float = 0.0
     font: str = ""
     phrase_model: str = ""
+    reading: float = 130.0
     line_breaks: Literal["engine", "phrases", "spaces"] = "engine"
 
 

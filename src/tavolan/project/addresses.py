@@ -3,8 +3,13 @@
 from dataclasses import dataclass
 from functools import lru_cache
 
-# Tables of a copy file whose texts are in pictures.
-PICTURE_TABLES = ("captions", "showcase")
+CAPTIONS = "captions"
+# Of titles in the preview video.
+TITLES = "titles"
+# Tables of a copy file whose texts may have emphasised words.
+MARKED_TABLES = (CAPTIONS, TITLES)
+# Tables whose texts are in pictures or in the video.
+PICTURE_TABLES = (*MARKED_TABLES, "showcase")
 # Of replies to reviews.
 REPLIES = "replies"
 # Tables of texts under names of the project's own, which are no fields of a rulebook.
@@ -22,12 +27,12 @@ class Address:
 
     @property
     def table(self) -> str:
-        """`captions`, `showcase`, `replies` or `items` for a text in such a table, else empty."""
+        """`captions`, `titles`, `showcase`, `replies` or `items` for a text in such a table, else empty."""
         return self.path[0] if len(self.path) > 1 and self.path[0] in (*NAMED_TABLES, "items") else ""
 
     @property
     def in_picture(self) -> bool:
-        """Whether it's a text of pictures, which no rulebook knows: a caption or a showcase value."""
+        """Whether it's a text of pictures or of the video, which no rulebook knows."""
         return self.table in PICTURE_TABLES
 
     @property
@@ -42,7 +47,7 @@ class Address:
 
     @property
     def key(self) -> str:
-        """The field's id, the caption's key, or the name of the showcase value or of the reply."""
+        """The field's id, the key of the caption or title, or the name of the showcase value or of the reply."""
         return self.path[-1]
 
 

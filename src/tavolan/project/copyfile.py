@@ -14,7 +14,7 @@ from tavolan.support.toml_lines import KeyPath
 
 # Checks take time that grows with a text.
 MOST_CHARACTERS = 100_000
-SPECIAL = ("captions", "showcase", "replies", "alternates", "history", "items", "replace")
+SPECIAL = ("captions", "titles", "showcase", "replies", "alternates", "history", "items", "replace")
 
 
 def composed(value: Any) -> Any:

@@ -6,6 +6,7 @@ from typing import Any
 from tavolan.project.experiment_schema import ExperimentTable
 from tavolan.project.replies_schema import RepliesFile
 from tavolan.project.schema import Config, Shots
+from tavolan.project.video_schema import VideoFile
 from tavolan.rulebooks.model import FieldRule, Rulebook
 
 DRAFT = "https://json-schema.org/draft/2020-12/schema"
@@ -58,6 +59,7 @@ def _copy(books: list[Rulebook]) -> Schema:
                 for store, fields in local.items()
             },
             "captions": {**texts, "description": "By the shot's name; *words* are emphasised."},
+            "titles": {**texts, "description": "Of the preview video, by the scene's name; *words* are emphasised."},
             "showcase": {**texts, "description": "Values that the screens show, by name."},
             "replies": {**texts, "description": "Replies to reviews, by the names that replies.toml gives them."},
             "history": {**texts, "description": "Release notes of earlier versions, by version."},
@@ -93,6 +95,7 @@ _MAKERS: dict[str, Callable[[list[Rulebook]], Schema]] = {
     "shots": lambda _: {**Shots.model_json_schema(), "title": "shots.toml"},
     "copy": _copy,
     "experiment": lambda _: {**ExperimentTable.model_json_schema(), "title": "experiments/<id>.toml"},
+    "video": lambda _: {**VideoFile.model_json_schema(), "title": "video.toml"},
     "replies": lambda _: {**RepliesFile.model_json_schema(), "title": "replies.toml"},
     "rulebook": _rulebook,
 }

@@ -14,12 +14,13 @@ from tavolan.project.schema import FORMS, Config, Shots, StoreTable
 from tavolan.project.seasons import season_faults
 from tavolan.project.state import State, read_state
 from tavolan.project.termsfile import read_terms
+from tavolan.project.video_schema import VideoFile
 from tavolan.rulebooks.load import load_rulebooks
 from tavolan.rulebooks.model import Rulebook
 from tavolan.support.files import read_toml
 from tavolan.support.validation import problems_of
 
-CONFIG, SHOTS = "tavolan.toml", "shots.toml"
+CONFIG, SHOTS, VIDEO = "tavolan.toml", "shots.toml", "video.toml"
 M = TypeVar("M", bound=BaseModel)
 
 
@@ -48,10 +49,9 @@ def load_project(root: Path) -> Project:
     problems += rule_problems
     # What a rulebook that can't be read would allow isn't known: nothing is said against it then.
     known_rules = not rule_problems
-    shots, shots_source = Shots(), Source(SHOTS, "")
-    if (root / SHOTS).exists():
-        read_shots, shots_source = read_model(root / SHOTS, SHOTS, Shots, problems)
-        shots = read_shots or shots
+    read_shots, shots_source = _read_if_there(root, SHOTS, Shots, problems)
+    video, video_source = _read_if_there(root, VIDEO, VideoFile, problems)
+    shots = read_shots or Shots()
     items = list(config.app.items) if config else None
     reader = CopyReader(books, list(config.store) if config else list(books), items, known_rules)
     copy: dict[str, Copy] = {}
@@ -78,6 +78,7 @@ def load_project(root: Path) -> Project:
     if problems:
         raise ProjectError(problems)
     project = _assemble(root, config, config_source, stores, copy, terms, shots, shots_source, state)
+    project = replace(project, video=video, video_source=video_source)
     if project.seasons and (faults := list(season_faults(project))):
         raise ProjectError(faults)
     return project
@@ -120,6 +121,10 @@ def _assemble(
         consoles=config.console,
         translate=config.translate,
     )
+
+
+def _read_if_there(root: Path, name: str, model: type[M], problems: list[Problem]) -> tuple[M | None, Source]:
+    return read_model(root / name, name, model, problems) if (root / name).exists() else (None, Source(name, ""))
 
 
 def _find_origins(project: Project) -> State:

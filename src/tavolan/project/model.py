@@ -30,6 +30,7 @@ from tavolan.project.schema import (
     WordsTable,
 )
 from tavolan.project.state import State
+from tavolan.project.video_schema import VideoFile
 from tavolan.rulebooks.model import FieldRule, Role, Rulebook, SizeClass
 from tavolan.support.toml_lines import KeyPath, line_of
 
@@ -216,6 +217,9 @@ class Project:
     shots_source: Source
     find_origins: Callable[[Project], State]
     state: State = field(default_factory=dict)
+    # The storyboard of the preview video; None where there's no video.toml.
+    video: VideoFile | None = None
+    video_source: Source = Source("video.toml", "")
     words: WordsTable = field(default_factory=WordsTable)
     results: ResultsTable = field(default_factory=ResultsTable)
     next: NextTable = field(default_factory=NextTable)

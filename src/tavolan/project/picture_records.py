@@ -8,6 +8,7 @@ from collections.abc import Iterable
 from contextlib import closing
 from dataclasses import dataclass
 from pathlib import Path
+from typing import Generic, Protocol, TypeVar
 from urllib.parse import quote
 
 LEDGER = Path("out") / "made.sqlite"
@@ -126,9 +127,17 @@ class PictureFacts(PaintedFacts):
     quality: int | None = None
 
 
+class _HasPath(Protocol):
+    @property
+    def path(self) -> str: ...
+
+
+F = TypeVar("F", bound=_HasPath)
+
+
 @dataclass(frozen=True)
-class PictureRecord:
-    """A picture as it was made: the key of its inputs, the inputs, and what was measured of it.
+class Record(Generic[F]):
+    """A file as it was made: the key of its inputs, the inputs, and what was measured of it.
 
     `size` in bytes and `changed` in nanoseconds show whether the file is still that one.
     """
@@ -136,7 +145,7 @@ class PictureRecord:
     file: str
     key: str
     inputs: dict[str, str]
-    facts: PictureFacts
+    facts: F
     size: int
     changed: int
 
@@ -152,6 +161,9 @@ class PictureRecord:
         except OSError:
             return False
         return (state.st_size, state.st_mtime_ns) == (self.size, self.changed)
+
+
+PictureRecord = Record[PictureFacts]
 
 
 def rows_of(base: sqlite3.Connection) -> dict[str, PictureRecord]:

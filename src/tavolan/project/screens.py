@@ -1,5 +1,6 @@
-"""Find the raw screen of a shot, and say when another one is used in its place."""
+"""Find the raw screen of a shot, or the clip of a scene, and say when another one is used in its place."""
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -20,12 +21,13 @@ class Screen:
 
 
 class ScreenIndex:
-    """All files under `screens/<locale>/<size class>/<name>.png`, listed once."""
+    """All files under `screens/<locale>/<size class>/<name>.png`, or of another folder and kind, listed once."""
 
-    def __init__(self, project: Project) -> None:
+    def __init__(self, project: Project, folder: str = "screens", endings: Collection[str] = (".png",)) -> None:
         self.project = project
         self.found: dict[str, dict[tuple[str, str], Path]] = {}
-        for path in sorted((project.root / "screens").glob("*/*/*.png")):
+        paths = (path for path in sorted((project.root / folder).glob("*/*/*")) if path.suffix in endings)
+        for path in paths:
             self.found.setdefault(path.stem, {})[(path.parent.parent.name, path.parent.name)] = path
 
     def names(self) -> set[str]:

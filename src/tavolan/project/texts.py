@@ -6,7 +6,7 @@ from functools import cached_property
 from typing import Any
 
 from tavolan.errors import UnknownNameError
-from tavolan.project.addresses import REPLIES, parse_address
+from tavolan.project.addresses import REPLIES, TITLES, parse_address
 from tavolan.project.model import ONCE, Project, Value
 from tavolan.rulebooks.measure import Length, measure
 from tavolan.rulebooks.model import FieldRule
@@ -66,6 +66,9 @@ class Texts:
                 found += [f"{store}.{key}" for key in own if f"{store}.{key}" not in found]
         found += [f"items.{item}.{key}" for item in self.project.app.items for key in self.item_rules]
         found += [f"captions.{key}" for key in self.project.caption_keys if key]
+        # In the order of the video.
+        titles = (name for copy in self.project.copy.values() for name in copy.data.get(TITLES, {}))
+        found += [f"{TITLES}.{name}" for name in dict.fromkeys(titles)]
         for table in ("showcase", REPLIES):
             names = {name for copy in self.project.copy.values() for name in copy.data.get(table, {})}
             found += [f"{table}.{name}" for name in sorted(names)]
@@ -114,7 +117,7 @@ class Texts:
         return rules[0][1] if rules else None
 
     def role(self, address: str) -> str:
-        """Return what a text is for: its field's role; "captions" or "showcase" for texts of pictures."""
+        """Return what a text is for: its field's role; "captions", "titles" or "showcase" for texts of pictures."""
         rule = self.rule(address)
         return rule.role if rule else parse_address(address).table
 

@@ -150,7 +150,12 @@ class Graphic(RulebookPart):
 
 
 class Video(RulebookPart):
-    """What a store asks of preview videos; sizes in pixels per size class."""
+    """What a store asks of preview videos; sizes in pixels per size class.
+
+    `sizes` are the only ones that it takes. Where it takes others too, `render` has those to make. A video that's
+    `hosted_by` a field isn't handed over: the field has the address where it's published. Codecs are by the names that
+    FFmpeg gives them.
+    """
 
     max_count: int | None = None
     min_seconds: float | None = None
@@ -159,9 +164,19 @@ class Video(RulebookPart):
     frames_per_second: int | None = None
     min_lines: int | None = None
     codecs: tuple[str, ...] = ()
+    sound_codecs: tuple[str, ...] = ()
+    sound_channels: int | None = None
+    sound_required: bool = False
     poster: bool = False
-    sizes: dict[str, Size] = {}
+    hosted_by: str = ""
+    sizes: dict[PathPart, Size] = {}
+    render: dict[PathPart, Size] = {}
     confidence: Confidence | None = None
+
+    @property
+    def places(self) -> dict[str, Size]:
+        """The size classes that videos are made for, with the sizes to make."""
+        return {**self.sizes, **self.render}
 
 
 class Search(RulebookPart):

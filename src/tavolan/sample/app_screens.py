@@ -59,15 +59,22 @@ def _glow(shape: tuple[int, int]) -> Pixels:
     return pixels
 
 
-def firing(page: Page) -> None:
-    """Draw a firing in progress: temperature now, curve against plan, segments."""
+def _heat(hour: float) -> float:
+    """Return the kiln's temperature at an hour of the plan, in degrees Celsius; it lags a little behind the plan."""
+    if hour == _NOW:
+        return 1063
+    return float(np.interp(hour, [h for h, _ in _PLAN], [d for _, d in _PLAN])) - (9 if hour > 0 else 0)
+
+
+def firing(page: Page, now: float = _NOW) -> None:
+    """Draw a firing in progress, at an hour of its plan: temperature, curve against plan, segments."""
     theme = page.theme
     page.pixels[...] = _glow(page.pixels.shape[:2])
     page.status_bar()
     margin = 34 if page.wide else 22
     top = page.title(page.say("kiln"), page.say("program"))
     column = page.width * 0.36 if page.wide else page.width - 2 * margin
-    page.text(page.degrees(1063), margin - 3, top + 56, 92, 300, "#FFFFFF", column)
+    page.text(page.degrees(_heat(now)), margin - 3, top + 56, 92, 300, "#FFFFFF", column)
     up = f"{page.say('climbing')}  {page.rate(118)}"
     chip = page.chip(up, margin, top + 124, 14, "#2B1206", theme.accent)
     if page.wide:
@@ -75,17 +82,17 @@ def firing(page: Page) -> None:
             page.say("left", h=page.number(3), m=page.number(12)), margin, top + 160, 17, 500, theme.muted, column
         )
         high = page.height * 0.40
-        _curve(page, margin + column + 24, top + 6, page.width - column - 2 * margin - 24, high)
+        _curve(page, margin + column + 24, top + 6, page.width - column - 2 * margin - 24, high, now)
         _segments(page, margin, top + high + 28, page.width - 2 * margin)
         return
     page.text(
         page.say("left", h=page.number(3), m=page.number(12)), margin + chip + 12, top + 124, 15.5, 500, theme.muted
     )
-    _curve(page, margin - 6, top + 154, page.width - 2 * margin + 12, 264)
+    _curve(page, margin - 6, top + 154, page.width - 2 * margin + 12, 264, now)
     _segments(page, margin - 6, top + 432, page.width - 2 * margin + 12)
 
 
-def _curve(page: Page, x: float, y: float, width: float, height: float) -> None:
+def _curve(page: Page, x: float, y: float, width: float, height: float, now: float) -> None:
     theme = page.theme
     page.card(x, y, width, height)
     left, top, wide, high = page.left(x, width) + 50, y + 50, width - 72, height - 86
@@ -98,25 +105,25 @@ def _curve(page: Page, x: float, y: float, width: float, height: float) -> None:
         align = "start" if page.mirrored else "end"
         page.text(page.degrees(degree), page.left(left - 46, 40), at(0, degree)[1], 11.5, 500, theme.muted, 40, align)
     for hour in (0, 3, 6, 9, 12):
-        spot = page.left(at(hour, 0)[0] - 20, 40)
-        page.text(page.number(hour), spot, top + high + 17, 11.5, 500, theme.muted, 40, "centre")
+        place = page.left(at(hour, 0)[0] - 20, 40)
+        page.text(page.number(hour), place, top + high + 17, 11.5, 500, theme.muted, 40, "centre")
     plan = [at(*point) for point in _PLAN]
     page.stroke(plan, 2.2, "#B9A396", 0.9, dash=True)
-    done = [point for point in _PLAN if point[0] < _NOW] + [(_NOW, 1063)]
-    measured = profile([at(h, d - (9 if 0 < h < _NOW else 0)) for h, d in done], 8)
+    done = [(h, d) for h, d in _PLAN if h < now] + [(now, _heat(now))]
+    measured = profile([at(h, d - (9 if 0 < h < now else 0)) for h, d in done], 8)
     sk = skia()
     area = sk.Paint(AntiAlias=True, Dither=True)
     area.setShader(
         sk.GradientShader.MakeLinear([(0, top), (0, top + high)], [argb("#FF8A4C", 0.50), argb("#FF8A4C", 0.02)])
     )
-    page.canvas.drawPath(page.line_path([*measured, at(_NOW, 0), at(0, 0)], closed=True), area)
+    page.canvas.drawPath(page.line_path([*measured, at(now, 0), at(0, 0)], closed=True), area)
     page.stroke(measured, 4, "#FF8A4C")
-    now = at(_NOW, 1063)
+    spot = at(now, _heat(now))
     halo = sk.Paint(AntiAlias=True, Color=argb("#FFB37A", 0.55))
     halo.setMaskFilter(sk.MaskFilter.MakeBlur(sk.kNormal_BlurStyle, 9))
-    page.canvas.drawCircle(*now, 13, halo)
-    page.canvas.drawCircle(*now, 7.5, sk.Paint(AntiAlias=True, Color=argb("#FFFFFF")))
-    page.canvas.drawCircle(*now, 4.6, sk.Paint(AntiAlias=True, Color=argb("#FF6A1F")))
+    page.canvas.drawCircle(*spot, 13, halo)
+    page.canvas.drawCircle(*spot, 7.5, sk.Paint(AntiAlias=True, Color=argb("#FFFFFF")))
+    page.canvas.drawCircle(*spot, 4.6, sk.Paint(AntiAlias=True, Color=argb("#FF6A1F")))
     page.dot(x + 24, y + 24, 5, theme.accent)
     used = page.text(page.say("measured"), x + 36, y + 24, 13.5, 600, width=width * 0.4)
     page.dot(x + 36 + used + 24, y + 24, 5, "#B9A396")

@@ -6,9 +6,10 @@ import os
 import secrets
 import stat
 import tomllib
+from collections.abc import Iterator
 from contextvars import ContextVar
 from pathlib import Path
-from typing import Any
+from typing import Any, BinaryIO
 
 from tavolan.errors import FileAccessError, one_problem
 
@@ -70,21 +71,33 @@ def read_bytes(path: Path, shown: str, most: int = MOST_BYTES) -> bytes:
     stage = STAGE.get()
     if stage and stage.files and (staged := stage.files.get(path.resolve())) is not None:
         return staged
+    with _opened(path, shown) as file:
+        data = file.read(most + 1) if os.fstat(file.fileno()).st_size > most else file.read()
+    if len(data) > most:
+        raise one_problem(shown, None, "", f"has more than {most / 1e6:,.0f} MB", "Take out what doesn't belong there.")
+    return data
+
+
+def read_blocks(path: Path, shown: str, size: int = 1 << 23) -> Iterator[bytes]:
+    """Yield a file in blocks of at most `size` bytes, however long it is. Raises ProjectError as `read_bytes` does."""
+    with _opened(path, shown) as file:
+        while block := file.read(size):
+            yield block
+
+
+@contextlib.contextmanager
+def _opened(path: Path, shown: str) -> Iterator[BinaryIO]:
     try:
         # Opening a pipe would wait for somebody who writes into it.
         handle = os.open(path, os.O_RDONLY | getattr(os, "O_NONBLOCK", 0) | getattr(os, "O_BINARY", 0))
         with os.fdopen(handle, "rb", closefd=True) as file:
-            state = os.fstat(handle)
-            _require_file(state.st_mode, shown)
-            data = file.read(most + 1) if state.st_size > most else file.read()
+            _require_file(os.fstat(handle).st_mode, shown)
+            yield file
     except (OSError, ValueError) as error:
         reason = getattr(error, "strerror", None) or error
         raise one_problem(
             shown, None, "", f"can't be read ({reason})", "Check that it's there and readable."
         ) from error
-    if len(data) > most:
-        raise one_problem(shown, None, "", f"has more than {most / 1e6:,.0f} MB", "Take out what doesn't belong there.")
-    return data
 
 
 def require_file(path: Path, shown: str) -> None:

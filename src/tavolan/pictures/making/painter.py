@@ -119,6 +119,17 @@ class Painter:
         caption = self._caption(pixels, canvas, job) if job.caption and job.caption_size else None
         return pixels, PaintedFacts(hidden=hidden, unclean=unclean, caption=caption)
 
+    def with_screen(self, job: Job, screen: Pixels) -> Pixels:
+        """Return the pixels (BGRA) of a job's one device with a screen, valid until this thread paints the next.
+
+        The screen has the size of its place in the device; for a tilted one it may be larger.
+        """
+        scene = job.scene
+        pixels = self._copied(self._base(job), layers.covered(scene))
+        canvas, _surface = canvas_on(pixels)
+        layers.paint_screen(canvas, scene.devices[0], screen, job.colours)
+        return pixels
+
     def _screen(self, device: Placed, use: ScreenUse) -> Pixels:
         place = (device.frame.width, device.frame.height)
         size = sampled_size(place, use.size, tilted=device.placing.matrix is not None)

@@ -17,7 +17,7 @@ from tavolan.pictures.making.retouch_plan import Retoucher
 from tavolan.pictures.text.fonts import fonts_version
 from tavolan.project.model import ICON, Project, Store
 from tavolan.project.picture_records import digest_of, graphic_file, shot_file
-from tavolan.project.schema import Picture, Shot, Shots
+from tavolan.project.schema import PalettePatch, Picture, Shot, Shots
 from tavolan.project.screens import ScreenIndex
 from tavolan.rulebooks.model import Graphic, SizeClass
 from tavolan.support.image_headers import image_facts
@@ -39,7 +39,7 @@ class Selection:
 
 
 @dataclass(frozen=True)
-class _Slot:
+class Slot:
     """A shot's place among its neighbours: the run that shares its background, and its half of a shared device."""
 
     shot: Shot
@@ -61,7 +61,7 @@ class _Wanted:
     class_name: str
     size_class: SizeClass
     size: tuple[int, int]
-    slot: _Slot | None = None
+    slot: Slot | None = None
 
 
 def _bytes(megabytes: float | None) -> int:
@@ -88,9 +88,9 @@ class Planner:
         self.retoucher = Retoucher(project, self._file, self.problems)
         self._sizes: dict[str, tuple[int, int] | None] = {}
         self._looks: dict[tuple[str, frozenset[str]], Look] = {}
-        self._fonts = fonts_version() + self._own_fonts()
-        self._colours: dict[str, Colours] = {}
-        self.fitter = Fitter(project, self.ledger, self.problems, self._fonts + drawing_version())
+        self.fonts = fonts_version() + self._own_fonts()
+        self._colours: dict[PalettePatch, Colours] = {}
+        self.fitter = Fitter(project, self.ledger, self.problems, self.fonts + drawing_version())
 
     def jobs(self, selection: Selection) -> list[Job]:
         """Return all jobs in the order: store, size class, shot, locale. Raises ProjectError with all problems."""
@@ -122,9 +122,9 @@ class Planner:
         wanted = self.project.pick("--shot", list(selection.shots), [picture.name for picture in everything])
         locales = self.project.pick("--locale", list(selection.locales), self.project.app.locales)
         for store, name, size_class in self._places(selection):
-            slots = self._slots(name)
+            slots = self.slots(name)
             for tag in (tag for tag in locales if tag in store.locales):
-                planned = [self._shot(store, name, size_class, tag, slot) for slot in slots]
+                planned = [self.shot(store, name, size_class, tag, slot) for slot in slots]
                 fitted = self.fitter.set_of(tag, [job for job in planned if job])
                 found += [job for job in fitted if job.target.name in wanted]
         found.sort(key=lambda job: (job.target.store, job.target.place, job.target.number))
@@ -162,7 +162,7 @@ class Planner:
                 if name in names:
                     yield store, name, size_class
 
-    def _slots(self, size_class: str) -> list[_Slot]:
+    def slots(self, size_class: str) -> list[Slot]:
         """Return a class's shots with their runs: neighbours of one look share its background, and pairs a device."""
         shots, slots = self.project.shots_for(size_class), []
         at = 0
@@ -171,7 +171,7 @@ class Planner:
             end = at
             while end < len(shots) and (shots[end].look or self.project.shots.look) == look:
                 end += 1
-            base = self._look(look, frozenset())
+            base = self.look(look, frozenset())
             run = shots[at:end]
             for index, shot in enumerate(run):
                 span = Span(index, len(run)) if base.background.span else Span()
@@ -181,17 +181,23 @@ class Planner:
                 if base.paired:
                     pair = "second" if second else "first" if index + 1 < len(run) else "alone"
                     leader = run[first]
-                slots.append(_Slot(shot, at + index + 1, look, span, leader, pair, run[first] if pair else shot))
+                slots.append(Slot(shot, at + index + 1, look, span, leader, pair, run[first] if pair else shot))
             at = end
         return slots
 
-    def _shot(self, store: Store, name: str, size_class: SizeClass, tag: str, slot: _Slot) -> Job | None:
+    def shot(
+        self, store: Store, name: str, size_class: SizeClass, tag: str, slot: Slot, size: tuple[int, int] | None = None
+    ) -> Job | None:
+        """Return the job of a shot, but for the size of its caption, at its class's size unless another one is given.
+
+        None when a screen can't be used.
+        """
         rule, format_ = store.rulebook.pictures, self.project.shots.format
         file = shot_file(store.id, name, tag, slot.number, slot.shot.name)
         target = Target(file, "shot", store.id, name, tag, slot.number, slot.shot.name)
         output = Output(format_ if format_ in rule.formats else rule.formats[0], _bytes(rule.max_megabytes))
         words = frozenset({slot.pair, "odd" if slot.number % 2 else "even"} - {""})
-        size = picture_size(self.project, size_class, slot.shot)
+        size = size or picture_size(self.project, size_class, slot.shot)
         return self._job(target, output, _Wanted(slot.shot, slot.look, words, name, size_class, size, slot))
 
     def _graphics(self, store: Store, locales: list[str], wanted: list[str]) -> list[Job]:
@@ -225,7 +231,7 @@ class Planner:
             return None
         aspect = own.size[1] / own.size[0] if own else None
         place = place_words(wanted.size, form, wanted.class_name if slot else "", aspect)
-        look = self._look(wanted.look, frozenset(place | wanted.words))
+        look = self.look(wanted.look, frozenset(place | wanted.words))
         screens = self._screens(look, wanted, own, tag)
         if screens is None:
             return None
@@ -245,14 +251,14 @@ class Planner:
             output=output,
             look=look,
             span=slot.run if slot else Span(),
-            colours=self._palette(slot.leader if slot else picture),
+            colours=self.palette((slot.leader if slot else picture).palette),
             screens=screens,
             caption=caption,
             caption_locale=caption_locale,
             region=region,
-            photo=self._art(photo, f"shot.{picture.name}.picture") if photo else None,
-            icon=self._art(ICON, "") if look.badge else None,
-            fonts=self._fonts,
+            photo=self.art(photo, f"shot.{picture.name}.picture") if photo else None,
+            icon=self.art(ICON, "") if look.badge else None,
+            fonts=self.fonts,
             tool=drawing_version(),
         )
 
@@ -319,7 +325,7 @@ class Planner:
             return None
         return facts.width, facts.height
 
-    def _look(self, name: str, words: frozenset[str]) -> Look:
+    def look(self, name: str, words: frozenset[str]) -> Look:
         """Return a look; for one that can't be read a shipped one, so that all other problems are found too."""
         if (name, words) not in self._looks:
             try:
@@ -341,20 +347,21 @@ class Planner:
                     return source.line((kind, index, "look"))
         return source.line(("look",))
 
-    def _palette(self, picture: Picture) -> Colours:
-        if picture.name not in self._colours:
+    def palette(self, patch: PalettePatch) -> Colours:
+        """Return the project's colours with what differs in one picture."""
+        if patch not in self._colours:
             palette = self.project.shots.palette
             if palette.icon and not palette.base:
                 from tavolan.pictures.raster.images import main_colour
 
-                self._art(ICON, "palette.icon")
+                self.art(ICON, "palette.icon")
                 path = self.project.root / ICON
                 base = main_colour(path, ICON) if path.is_file() else "#808080"
                 palette = palette.model_copy(update={"base": base})
-            self._colours[picture.name] = resolve(palette, picture.palette)
-        return self._colours[picture.name]
+            self._colours[patch] = resolve(palette, patch)
+        return self._colours[patch]
 
-    def _art(self, file: str, key: str) -> File | None:
+    def art(self, file: str, key: str) -> File | None:
         """Return a file under art/, or None, with a problem noted."""
         path = (self.project.root / file).resolve()
         if not path.is_relative_to(self.project.root.resolve()) or not path.is_file():

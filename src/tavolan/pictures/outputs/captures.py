@@ -14,6 +14,8 @@ from tavolan.project.model import Project
 from tavolan.project.screens import ScreenIndex
 from tavolan.support.files import read_bytes, write_inside
 
+# What captures' names end with.
+ENDINGS = (".png", ".jpg", ".jpeg", ".heic", ".webp")
 # Proportions that differ by no more than this are the same but for rounding.
 _SAME = 0.004
 # Sizes of a class whose proportions fit a capture about as well: the first one listed is meant.
@@ -47,7 +49,13 @@ class Taken:
 
 
 class Taker:
-    """Plans and takes captures: of one locale, or of the locales that their names say."""
+    """Plans and takes captures: of one locale, or of the locales that their names say.
+
+    What's particular to pictures is in a few methods, which taking clips in overrides.
+    """
+
+    # Where they go, and what their files' names end with there.
+    folder, ending = "screens", ".png"
 
     def __init__(
         self, project: Project, locale: str | None = None, size_class: str = "", crop: bool = False,
@@ -63,8 +71,7 @@ class Taker:
                 f'no store here has "{size_class}"', f"Known here: {', '.join(sorted(self._all))}.", option="--device"
             )
         self.wanted = size_class
-        shots = project.shots.shot
-        self.screens = list(dict.fromkeys([*(s.screen for s in shots), *(s.second for s in shots if s.second)]))
+        self.screens = self.names_wanted()
         self._claimed: set[str] = set()
 
     def plan(self, files: list[Path], names: list[str]) -> list[Taken]:
@@ -92,7 +99,7 @@ class Taker:
         return planned
 
     def _planned(self, file: Path, given: str) -> Taken:
-        size = images.screen_size(file, str(file))
+        size = self.size_of(file)
         said = read_name(file, self.screens, self.project.app.locales, self._all)
         if self.locale and said.locale not in ("", self.locale):
             message = f"says {said.locale} in its name, and --locale says {self.locale}"
@@ -111,6 +118,19 @@ class Taker:
         elif not name:
             name = re.sub(r"[^a-z0-9]+", "-", said.rest).strip("-") or self._next_name(tag, name_class)
         return self._one(file, tag, name, name_class, cropped or size, cropped, by_order)
+
+    def names_wanted(self) -> list[str]:
+        """Return the names that captures are wanted for, in order."""
+        shots = self.project.shots.shot
+        return list(dict.fromkeys([*(s.screen for s in shots), *(s.second for s in shots if s.second)]))
+
+    def size_of(self, file: Path) -> tuple[int, int]:
+        """Return a capture's size in pixels, upright. Raises ProjectError for a file that's none."""
+        return images.screen_size(file, str(file))
+
+    def same(self, one: Path, other: Path) -> bool:
+        """Whether two files show the same."""
+        return _same_pixels(one, other)
 
     def take(self, taken: Taken) -> None:
         """Write one capture: upright, in sRGB, without alpha, its pixels untouched otherwise."""
@@ -150,7 +170,7 @@ class Taker:
             return self._asked(file, size, sorted(mine or exact), rendered=bool(mine)), None
         if not off:
             raise one_problem(file, None, "", "has no size class to go to: this project renders none", _NAME_ONE)
-        return self._cropped_to(file, size, min(off, key=lambda name: (off[name], _apart(size, self._all[name][0]))))
+        return self.cropped_to(file, size, min(off, key=lambda name: (off[name], _apart(size, self._all[name][0]))))
 
     def _asked(self, file: Path, size: tuple[int, int], classes: list[str], rendered: bool) -> str:
         """Return the class that somebody names. Raises ProjectError when nobody can be asked."""
@@ -160,7 +180,8 @@ class Taker:
             return answer
         raise one_problem(file, None, "", said, _NAME_ONE)
 
-    def _cropped_to(self, file: Path, size: tuple[int, int], best: str) -> tuple[str, tuple[int, int]]:
+    def cropped_to(self, file: Path, size: tuple[int, int], best: str) -> tuple[str, tuple[int, int] | None]:
+        """Return the class nearest to a capture that fits none, and the size to crop it to. Raises ProjectError."""
         sizes = self._all[best]
         off = min(_off(size, other) for other in sizes)
         target = next(other for other in sizes if _off(size, other) <= off + _ALIKE)
@@ -188,20 +209,20 @@ class Taker:
             if not self._taken(tag, size_class, screen):
                 return screen
         number = 1
-        while self._taken(tag, size_class, f"screen-{number}"):
+        noun = self.folder.removesuffix("s")
+        while self._taken(tag, size_class, f"{noun}-{number}"):
             number += 1
-        return f"screen-{number}"
+        return f"{noun}-{number}"
 
     def _twin(self, file: Path, tag: str, size_class: str) -> str:
         """Return the screen of this locale and class that shows the very same pixels, if there is one."""
-        folder = self.project.root / "screens" / tag / size_class
-        same = (path for path in sorted(folder.glob("*.png")) if _same_pixels(file, path))
+        folder = self.project.root / self.folder / tag / size_class
+        same = (path for path in sorted(folder.glob(f"*{self.ending}")) if self.same(file, path))
         found = next(same, None)
         return found.relative_to(self.project.root).as_posix() if found else ""
 
-    @staticmethod
-    def _path(tag: str, size_class: str, name: str) -> str:
-        return f"screens/{tag}/{size_class}/{name}.png"
+    def _path(self, tag: str, size_class: str, name: str) -> str:
+        return f"{self.folder}/{tag}/{size_class}/{name}{self.ending}"
 
     def _taken(self, tag: str, size_class: str, name: str) -> bool:
         path = self._path(tag, size_class, name)
@@ -214,7 +235,7 @@ class Taker:
         path, action, earlier = self._path(tag, size_class, name), "taken", ""
         if self._taken(tag, size_class, name):
             existing = self.project.root / path
-            if existing.exists() and not cropped and _same_pixels(file, existing):
+            if existing.exists() and not cropped and self.same(file, existing):
                 return Taken(file, path, size_class, size, "known", tag)
             if self.replace and existing.exists() and path not in self._claimed:
                 action, earlier = "replaced", self._earlier(tag, size_class, name)
@@ -230,10 +251,10 @@ class Taker:
         return self._path(tag, size_class, f"{name}-{number}")
 
     def _earlier(self, tag: str, size_class: str, name: str) -> str:
-        folder, number = f"screens/{tag}/{size_class}/earlier", 1
-        while (self.project.root / f"{folder}/{name}-{number}.png").exists():
+        folder, number = f"{self.folder}/{tag}/{size_class}/earlier", 1
+        while (self.project.root / f"{folder}/{name}-{number}{self.ending}").exists():
             number += 1
-        return f"{folder}/{name}-{number}.png"
+        return f"{folder}/{name}-{number}{self.ending}"
 
 
 def missing_screens(project: Project, locale: str) -> dict[str, list[str]]:

@@ -1,5 +1,7 @@
 """Paper for contact sheets: text and small pictures on a ground, in the packaged font."""
 
+from collections.abc import Sequence
+
 import numpy as np
 
 from tavolan.pictures.design.colour import argb
@@ -51,3 +53,20 @@ class SheetPaper:
         line.setStrokeWidth(5 if framed else 1)
         line.setColor(argb(FLAG if framed else _SEAM))
         self._canvas.drawRect(box.makeOutset(2.5, 2.5) if framed else box, line)
+
+    def box(self, x: float, y: float, width: float, height: float, colour: str, corner: float = 0.0) -> None:
+        """Fill a rectangle."""
+        sk = skia()
+        rect = sk.Rect.MakeXYWH(x, y, width, height)
+        self._canvas.drawRoundRect(rect, corner, corner, sk.Paint(AntiAlias=True, Color=argb(colour)))
+
+    def curve(self, values: Sequence[float], x: float, y: float, width: float, height: float, colour: str) -> None:
+        """Fill the area below values from 0 to 1, spread over a width; `y` is its upper edge."""
+        sk = skia()
+        path = sk.PathBuilder()
+        path.moveTo(x, y + height)
+        for number, value in enumerate(values):
+            path.lineTo(x + width * number / max(1, len(values) - 1), y + height * (1 - value))
+        path.lineTo(x + width, y + height)
+        path.close()
+        self._canvas.drawPath(path.detach(), sk.Paint(AntiAlias=True, Color=argb(colour)))

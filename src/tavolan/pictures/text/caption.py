@@ -115,17 +115,17 @@ class Setter:
         places = [(made.title, y)]
         if made.sub:
             places.append((made.sub, y + made.title.height + made.gap))
-        ground = [self._ground(pixels, block, self._x(block, box, rules), top) for block, top in places]
+        ground = [self._ground(pixels, block, self.left_of(block, box, rules), top) for block, top in places]
         ink, accent = luminance(getattr(colours, rules.colour)), None
         strong = any(run.emphasised for run in text.title)
         if rules.emphasis.marker:
-            self._mark(canvas, made.title, self._x(made.title, box, rules), y, rules, colours)
+            self._mark(canvas, made.title, self.left_of(made.title, box, rules), y, rules, colours)
         if strong:
             tone = luminance(getattr(colours, rules.emphasis.colour or rules.colour))
             under = luminance(getattr(colours, rules.emphasis.marker)) if rules.emphasis.marker else None
             accent = min(contrast(tone, value) for value in ([under] if under is not None else ground[0]))
         for block, top in places:
-            block.paragraph.paint(canvas, self._x(block, box, rules), top)
+            block.paragraph.paint(canvas, self.left_of(block, box, rules), top)
         worst = min(contrast(ink, value) for value in ground[0])
         if made.sub:
             # A sub-line is a little transparent, so its tone lies between ink and ground.
@@ -133,7 +133,8 @@ class Setter:
             worst = min(worst, *(contrast(ink * soft + value * (1 - soft), value) for value in ground[1]))
         return CaptionFacts(worst, accent, size, made.sub.size if made.sub else None)
 
-    def _x(self, block: Block, box: PixelBox, rules: CaptionBox) -> float:
+    def left_of(self, block: Block, box: PixelBox, rules: CaptionBox) -> float:
+        """Return where a block begins across in its box, in pixels."""
         if rules.align == "centre":
             return box.x + (box.width - block.width) / 2
         return box.right - block.width if self.type.right_to_left else box.x

@@ -35,14 +35,15 @@ Document = dict[str, Any]
 
 def check_document(findings: list[Finding], locales: int, stores: int, hidden: int = 0) -> Document:
     """Return findings as `tavolan/check@1`; `hidden` counts those that a baseline holds."""
-    rows = [_finding(one) for one in findings]
+    rows = [finding_part(one) for one in findings]
     counts = {**count_levels(findings), "waived": sum(bool(f.waived) for f in findings), "hidden": hidden}
     return {
         "schema": "tavolan/check@1", "findings": rows, "summary": {**counts, "locales": locales, "stores": stores}
     }  # fmt: skip
 
 
-def _finding(one: Finding) -> dict[str, Any]:
+def finding_part(one: Finding) -> dict[str, Any]:
+    """Return a finding as documents have it."""
     return {"id": one.id, **asdict(one), "stores": list(one.stores)}
 
 
@@ -92,7 +93,8 @@ def forecast_document(found: Mapping[str, tuple[list[Risk], str]]) -> Document:
     """Return what reviewers may refuse as `tavolan/forecast@1`."""
     stores = [
         {"store": store, "notes_draft": notes,
-         "risks": [{"likelihood": one.likelihood, "why": one.why, "finding": _finding(one.finding)} for one in risks]}
+         "risks": [{"likelihood": one.likelihood, "why": one.why, "finding": finding_part(one.finding)}
+                   for one in risks]}
         for store, (risks, notes) in found.items()
     ]  # fmt: skip
     return {"schema": "tavolan/forecast@1", "stores": stores}

@@ -13,6 +13,7 @@ from tavolan.reports.documents import (
     results_shapes,
     review_shapes,
     shapes,
+    video_shapes,
 )
 
 # The shape of each document by its id and version, as its `schema` names it.
@@ -58,6 +59,8 @@ SHAPES: dict[str, type] = {
     "title@1": shapes.Title,
     "variant@1": experiment_shapes.VariantPack,
     "verdict@1": experiment_shapes.ExperimentVerdict,
+    "video-check@1": video_shapes.CheckedVideosDocument,
+    "videos@1": video_shapes.VideosDocument,
     "wins@1": results_shapes.WinsDocument,
     "worth@1": results_shapes.WorthDocument,
 }

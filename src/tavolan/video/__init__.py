@@ -1,0 +1,1 @@
+"""The preview video: its storyboard, titles, sound, encoding, checks."""

@@ -1,0 +1,1 @@
+"""From clips, shots and titles to the pixels of each frame."""

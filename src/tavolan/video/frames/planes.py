@@ -1,0 +1,150 @@
+"""Frames as encoders take them: one plane of luma, two of colour difference at half the size (4:2:0, BT.709, limited).
+
+All that's laid over each other stays in these planes: blending is linear in them as it is in encoded RGB.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+
+Plane = NDArray[np.uint8]
+Planes = tuple[Plane, Plane, Plane]
+# What black is in each plane (ITU-R BT.709, limited range).
+BLACK = (16, 128, 128)
+
+
+def planes_of(frame: Any) -> Planes:
+    """Return the planes of a frame in yuv420p, without copying: valid as long as the frame is."""
+    width, height = frame.width, frame.height
+    sizes = [(height, width), ((height + 1) // 2, (width + 1) // 2), ((height + 1) // 2, (width + 1) // 2)]
+    first, second, third = (
+        np.frombuffer(plane, np.uint8).reshape(-1, plane.line_size)[:high, :wide]
+        for plane, (high, wide) in zip(frame.planes, sizes, strict=True)
+    )
+    return first, second, third
+
+
+def frame_of(planes: Planes) -> Any:
+    """Return planes as a frame that an encoder takes."""
+    import av
+
+    height, width = planes[0].shape
+    frame = av.VideoFrame(width, height, "yuv420p")
+    for target, source in zip(planes_of(frame), planes, strict=True):
+        target[...] = source
+    return frame
+
+
+def from_pixels(pixels: Plane) -> Planes:
+    """Return BGRA pixels as planes."""
+    import av
+
+    from tavolan.video.frames.reformat import reformatted
+
+    made = reformatted(av.VideoFrame.from_ndarray(np.ascontiguousarray(pixels), format="bgra"), "yuv420p")
+    first, second, third = (plane.copy() for plane in planes_of(made))
+    return first, second, third
+
+
+def pixels_of(planes: Planes) -> Plane:
+    """Return planes as BGRA pixels."""
+    from av.video.reformatter import ColorRange, Colorspace
+
+    from tavolan.video.frames.reformat import reformatted
+
+    made: Plane = reformatted(
+        frame_of(planes), "bgra", source=(Colorspace.ITU709, ColorRange.MPEG), interpolation="BICUBIC"
+    ).to_ndarray()
+    return np.ascontiguousarray(made)
+
+
+def copied(planes: Planes) -> Planes:
+    """Return planes of their own with the same content."""
+    return planes[0].copy(), planes[1].copy(), planes[2].copy()
+
+
+def mixed(one: Planes, other: Planes, share: float) -> Planes:
+    """Return a cross-fade: `share` of the other one, from 0 to 1."""
+    weight = round(share * 256)
+    first, second, third = (_mixed(a, b, weight) for a, b in zip(one, other, strict=True))
+    return first, second, third
+
+
+def _mixed(one: Plane, other: Plane, weight: int) -> Plane:
+    made = one * np.uint16(256 - weight)
+    made += other * np.uint16(weight)
+    made += np.uint16(128)
+    made >>= np.uint16(8)
+    return made.astype(np.uint8)
+
+
+def pushed(one: Planes, other: Planes, share: float, leftwards: bool) -> Planes:
+    """Return the other frame pushing the first one out sideways; `share` of the way is done."""
+    # Even, so that the planes of colour difference move by the same.
+    width = one[0].shape[1]
+    shift = min(width, 2 * round(share * width / 2))
+    made = []
+    for a, b, way in zip(one, other, (shift, shift // 2, shift // 2), strict=True):
+        wide = a.shape[1]
+        parts = (a[:, way:], b[:, :way]) if leftwards else (b[:, wide - way :], a[:, : wide - way])
+        made.append(np.concatenate(parts, axis=1))
+    return made[0], made[1], made[2]
+
+
+@dataclass(frozen=True)
+class Overlay:
+    """Something to be laid over frames: planes with black as nothing, and how much they hide (0 to 255) in each.
+
+    `x` and `y` are even.
+    """
+
+    x: int
+    y: int
+    planes: Planes
+    hides: Planes
+
+    @property
+    def opaque(self) -> bool:
+        """Whether nothing below it is seen."""
+        return bool(self.hides[0].min(initial=255) == 255)
+
+
+def overlay_of(pixels: Plane, x: int, y: int) -> Overlay:
+    """Return premultiplied BGRA pixels, of even width and height, as an overlay."""
+    alpha = pixels[..., 3]
+    opaque = pixels.copy()
+    opaque[..., 3] = 255
+    half = alpha.reshape(alpha.shape[0] // 2, 2, alpha.shape[1] // 2, 2).mean(axis=(1, 3), dtype=np.float32)
+    small = np.rint(half).astype(np.uint8)
+    return Overlay(x, y, from_pixels(opaque), (alpha.copy(), small, small))
+
+
+def lay_over(planes: Planes, over: Overlay, opacity: float = 1.0, dx: int = 0, dy: int = 0) -> None:
+    """Lay an overlay over planes, moved by an even number of pixels; what lies outside is cut off."""
+    dx, dy = dx // 2 * 2, dy // 2 * 2
+    for target, source, hides, black, step in zip(planes, over.planes, over.hides, BLACK, (1, 2, 2), strict=True):
+        x, y = (over.x + dx) // step, (over.y + dy) // step
+        height, width = target.shape
+        rows = slice(max(0, -y), min(source.shape[0], height - y))
+        columns = slice(max(0, -x), min(source.shape[1], width - x))
+        if rows.start >= rows.stop or columns.start >= columns.stop:
+            continue
+        below = target[rows.start + y : rows.stop + y, columns.start + x : columns.stop + x]
+        _lay(below, source[rows, columns], hides[rows, columns], black, opacity)
+
+
+def _lay(below: Plane, source: Plane, hides: Plane, black: int, opacity: float) -> None:
+    """Lay a part over another one: what's hidden of the lower gives way, the upper adds its light to it."""
+    share = np.int32(round(opacity * 256))
+    left = np.int32(255 * 256) - hides * share
+    made = (below.astype(np.int32) - black) * left
+    made += (source.astype(np.int32) - black) * (share * 255)
+    made += 255 * 128
+    made //= 255 * 256
+    made += black
+    np.clip(made, 0, 255, out=made)
+    below[...] = made

@@ -1,0 +1,51 @@
+"""Pieces of videos that are encoded already, kept by what they were made from: a killed run goes on with them."""
+
+import io
+from collections.abc import Collection
+from pathlib import Path
+
+import numpy as np
+from numpy.typing import NDArray
+
+from tavolan.support.files import delete_inside, draft_of, inside, read_bytes, sweep, write_inside
+
+FOLDER = Path("out") / "video" / ".pieces"
+
+
+class Parts:
+    """The pieces of a project."""
+
+    def __init__(self, root: Path) -> None:
+        self.root = root
+        (root / FOLDER).mkdir(parents=True, exist_ok=True)
+        sweep(root / FOLDER)
+
+    def path(self, key: str) -> Path:
+        """Return where a piece is, or will be."""
+        return inside(self.root, FOLDER / f"{key}.mp4")
+
+    def has(self, key: str) -> bool:
+        """Whether a piece is there, with what was seen of it: they're written whole."""
+        return self.path(key).is_file() and self.path(key).with_suffix(".npy").is_file()
+
+    def draft(self, key: str) -> Path:
+        """Return where to write a piece before it's whole."""
+        return draft_of(self.path(key))
+
+    def keep_only(self, keys: Collection[str]) -> None:
+        """Delete all pieces but these."""
+        for path in (self.root / FOLDER).glob("*.*"):
+            if path.suffix in (".mp4", ".npy") and path.stem not in keys:
+                delete_inside(self.root, FOLDER / path.name)
+
+    def keep_sights(self, key: str, sights: NDArray[np.uint8]) -> None:
+        """Keep what was seen of a piece's frames."""
+        buffer = io.BytesIO()
+        np.save(buffer, sights)
+        write_inside(self.root, FOLDER / f"{key}.npy", buffer.getvalue())
+
+    def sights(self, key: str) -> NDArray[np.uint8]:
+        """Return what was seen of a piece's frames."""
+        name = (FOLDER / f"{key}.npy").as_posix()
+        made: NDArray[np.uint8] = np.load(io.BytesIO(read_bytes(self.root / name, name)), allow_pickle=False)
+        return made

@@ -1,0 +1,239 @@
+"""Render videos: only the pieces whose inputs changed, on all cores, with a ledger of what was made."""
+
+from __future__ import annotations
+
+import sqlite3
+import threading
+from collections.abc import Callable, Iterable, Iterator
+from concurrent.futures import ThreadPoolExecutor, as_completed
+from contextlib import closing
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+
+import numpy as np
+
+from tavolan.errors import OutsideError, Problem, ProjectError, one_problem
+from tavolan.pictures.making.ledger import Ledger
+from tavolan.pictures.making.planner import Selection
+from tavolan.pictures.making.workers import worker_count
+from tavolan.pictures.raster import png
+from tavolan.project.model import Project
+from tavolan.project.picture_records import LEDGER
+from tavolan.project.video_records import VideoFacts, VideoRecord, read_video_records
+from tavolan.support.files import delete_inside, draft_of, inside, read_bytes, write_inside
+from tavolan.support.transaction import writing
+from tavolan.video.encoding import QUALITY, WORST_QUALITY, Encoded, encode_piece, write_video
+from tavolan.video.frames.piece_painter import painted_frames
+from tavolan.video.frames.planes import Planes
+from tavolan.video.frames.scene_painter import SceneStudio
+from tavolan.video.ledger import KnownVideos, VideoLedger
+from tavolan.video.parts import Parts
+from tavolan.video.plan import Piece, VideoJob
+from tavolan.video.planner import VideoPlanner
+from tavolan.video.posters import poster_pixels
+from tavolan.video.sound.hearing import heard
+from tavolan.video.sound.mixing import mixed_sound
+from tavolan.video.watching import Sight, sight_of, watched
+
+Progress = Callable[[int, int], None]
+# An encoder holds some forty frames; more of them at a time would fill the memory.
+_MOST_THREADS = 8
+# Six steps of quality halve the size, roughly.
+_HALVED_BY = 6.0
+
+
+@dataclass
+class RenderedVideos:
+    """What a run did. `files` are all videos of the selection in order, `why` says what was made for what reason."""
+
+    files: list[Path] = field(default_factory=list)
+    made: list[Path] = field(default_factory=list)
+    kept: int = 0
+    copied: int = 0
+    removed: list[str] = field(default_factory=list)
+    why: dict[str, str] = field(default_factory=dict)
+    pieces: int = 0
+    pieces_made: int = 0
+
+
+def render_videos(
+    project: Project, selection: Selection, progress: Progress | None = None, *, again: bool = False
+) -> RenderedVideos:
+    """Render the selected videos under `out/video/`, each only when it isn't current; `again` makes all of them.
+
+    Raises ProjectError with everything that's wrong with the storyboard and its files, before a frame is painted.
+    """
+    try:
+        with writing(project.root, "out"), closing(Ledger(project.root)) as ledger:
+            planner = VideoPlanner(project, ledger)
+            jobs = planner.jobs(selection)
+            with closing(VideoLedger(project.root)) as videos:
+                return _Run(project.root, videos, progress).make(jobs, again, selection.everything)
+    except sqlite3.Error as error:
+        message = f"{LEDGER.as_posix()} can't be used ({error}). Free the disk, or delete it: it's made anew then."
+        raise OutsideError(message) from error
+
+
+def videos_to_make(project: Project, selection: Selection) -> list[tuple[VideoJob, str]]:
+    """Return the videos that a run would make, each with the reason in words. Nothing is written."""
+    planner = VideoPlanner(project)
+    jobs = planner.jobs(selection)
+    records = read_video_records(project.root)
+    ledger = KnownVideos(project.root, records)
+    return [(job, ledger.why(job)) for job in jobs if not ledger.is_current(job)]
+
+
+class _Run:
+    """One run over a project's videos."""
+
+    def __init__(self, root: Path, ledger: VideoLedger, progress: Progress | None) -> None:
+        self.root, self.ledger, self.progress = root, ledger, progress
+        self.parts = Parts(root)
+        self.done = RenderedVideos()
+        self._studios: dict[tuple[int, int, int], SceneStudio] = {}
+        self._stop = threading.Event()
+
+    def make(self, jobs: list[VideoJob], again: bool, everything: bool) -> RenderedVideos:
+        """Make what isn't current."""
+        if everything:
+            self._remove_strays({job.target.file for job in jobs})
+        todo, later = self._to_make(jobs, again)
+        for job in todo:
+            place = (*job.size, job.rate)
+            if place not in self._studios:
+                self._studios[place] = SceneStudio(self.root, job.size, job.rate)
+        self._encode([piece for job in todo for piece in job.pieces], QUALITY, again)
+        for job in todo:
+            self._assemble(job)
+        for job in later:
+            self._copy(job)
+        if everything:
+            self.parts.keep_only({
+                piece.key(self.ledger.records[job.target.file].facts.quality or QUALITY)
+                for job in jobs for piece in job.pieces
+            })  # fmt: skip
+        self.done.files = [self.root / job.target.file for job in jobs]
+        return self.done
+
+    def _to_make(self, jobs: list[VideoJob], again: bool) -> tuple[list[VideoJob], list[VideoJob]]:
+        """Return the jobs to make, and those whose videos are copied from others."""
+        todo: list[VideoJob] = []
+        later: list[VideoJob] = []
+        first: set[str] = set()
+        for job in jobs:
+            if not again and self.ledger.is_current(job):
+                self.done.kept += 1
+                continue
+            self.done.why[job.target.file] = "asked for" if again else self.ledger.why(job)
+            (later if job.key in first or (not again and self.ledger.twin(job)) else todo).append(job)
+            first.add(job.key)
+        return todo, later
+
+    def _encode(self, pieces: list[Piece], quality: float, again: bool = False) -> None:
+        """Encode the pieces that aren't there, on all cores. Raises ProjectError with all problems of their files."""
+        wanted = {piece.key(quality): piece for piece in pieces}
+        missing = {key: piece for key, piece in wanted.items() if again or not self.parts.has(key)}
+        self.done.pieces += len(wanted)
+        self.done.pieces_made += len(missing)
+        problems: list[Problem] = []
+        pool = ThreadPoolExecutor(min(worker_count(), _MOST_THREADS))
+        try:
+            futures = [pool.submit(self._encode_one, key, piece, quality) for key, piece in missing.items()]
+            for number, future in enumerate(as_completed(futures), 1):
+                try:
+                    future.result()
+                except ProjectError as error:
+                    problems += error.problems
+                if self.progress:
+                    self.progress(number, len(missing))
+        finally:
+            self._stop.set()
+            pool.shutdown(cancel_futures=True)
+            self._stop.clear()
+        if problems:
+            raise ProjectError(list(dict.fromkeys(problems)))
+
+    def _encode_one(self, key: str, piece: Piece, quality: float) -> None:
+        """Encode a piece into its file; what its frames look like is kept beside it."""
+        path, draft = self.parts.path(key), self.parts.draft(key)
+        seen: list[Sight] = []
+        try:
+            frames = self._watching(painted_frames(piece, self._studio(piece.size, piece.rate)), seen)
+            encode_piece(draft, frames, piece.size, piece.rate, quality)
+            if self._stop.is_set():
+                return
+            self.parts.keep_sights(key, np.stack(seen))
+            draft.replace(path)
+        finally:
+            draft.unlink(missing_ok=True)
+
+    def _watching(self, frames: Iterable[Planes], seen: list[Sight]) -> Iterator[Planes]:
+        before = None
+        for planes in frames:
+            if self._stop.is_set():
+                return
+            sight, before = sight_of(planes[0], before)
+            seen.append(sight)
+            yield planes
+
+    def _studio(self, size: tuple[int, int], rate: int) -> SceneStudio:
+        return self._studios[*size, rate]
+
+    def _assemble(self, job: VideoJob) -> None:
+        """Put a video together, coded harder until it has no more bytes than the store takes."""
+        sound = mixed_sound(self.root, job.sound, job.seconds) if job.sound else None
+        target = inside(self.root, job.target.file)
+        target.parent.mkdir(parents=True, exist_ok=True)
+        quality = QUALITY
+        draft = draft_of(target)
+        try:
+            while True:
+                pieces = [Encoded(self.parts.path(piece.key(quality)), piece.count) for piece in job.pieces]
+                write_video(draft, pieces, job.rate, sound)
+                size = draft.stat().st_size
+                if not job.most_bytes or size <= job.most_bytes:
+                    break
+                quality = self._harder(job, quality, size)
+                self._encode(list(job.pieces), quality)
+            draft.replace(target)
+        finally:
+            draft.unlink(missing_ok=True)
+        write_inside(self.root, job.target.poster_file, png.write(poster_pixels(job, self._studio(job.size, job.rate))))
+        seen = [sight for piece in job.pieces for sight in self.parts.sights(piece.key(quality))]
+        facts = VideoFacts(
+            path=job.target.file, bytes=size, width=job.size[0], height=job.size[1], rate=job.rate, frames=job.frames,
+            seconds=job.seconds, codec="h264", pixel_format="yuv420p", sound_codec="aac" if job.sound else "",
+            channels=2 if job.sound else 0, quality=quality, poster=job.target.poster_file,
+            watched=watched(seen, job.rate), heard=heard(sound) if sound is not None else None,
+        )  # fmt: skip
+        self.ledger.record(job, facts)
+        self.done.made.append(self.root / job.target.file)
+
+    @staticmethod
+    def _harder(job: VideoJob, quality: float, size: int) -> float:
+        """Return the quality at which a video has fewer bytes. Raises ProjectError when it can't be worse."""
+        if quality >= WORST_QUALITY:
+            most = f"{job.most_bytes / 1e6:g} MB"
+            raise one_problem(job.target.file, None, "", f"can't be made smaller than the store's {most}",
+                              "Make it shorter, or quieter to look at.")  # fmt: skip
+        step = max(1.0, float(np.ceil(_HALVED_BY * np.log2(size / job.most_bytes) + 0.5)))
+        return min(WORST_QUALITY, quality + step)
+
+    def _copy(self, job: VideoJob) -> None:
+        """Copy the video that a job's inputs made under another name."""
+        twin: VideoRecord | None = self.ledger.twin(job)
+        if twin is None:
+            raise one_problem(job.target.file, None, "", "couldn't be copied: its twin is gone", "Render again.")
+        for source, target in ((twin.path, job.target.file), (twin.facts.poster, job.target.poster_file)):
+            write_inside(self.root, target, read_bytes(self.root / source, source))
+        self.ledger.record(job, replace(twin.facts, path=job.target.file, poster=job.target.poster_file))
+        self.done.copied += 1
+
+    def _remove_strays(self, wanted: set[str]) -> None:
+        """Remove videos that were made once and that the project no longer asks for."""
+        strays = [row for file, row in self.ledger.records.items() if file not in wanted]
+        for row in strays:
+            delete_inside(self.root, row.path)
+            delete_inside(self.root, row.facts.poster)
+        self.ledger.forget([row.file for row in strays])
+        self.done.removed = sorted(row.path for row in strays)

@@ -1,0 +1,1 @@
+"""From voice, music and the clips' own sound to samples."""

@@ -1,0 +1,78 @@
+"""Take recordings of the app into a project: find out what they are, name them, never lose one."""
+
+import shutil
+from pathlib import Path
+
+from tavolan.errors import FileAccessError, UsageError, one_problem
+from tavolan.pictures.outputs.captures import Taken, Taker
+from tavolan.support.files import draft_of, inside
+from tavolan.video.clips import ENDINGS, FOLDER, probe
+from tavolan.video.storyboard import storyboard_of
+
+# A clip whose proportions differ more from a size class's than these shares is of another device.
+_NEAR = 0.12
+
+
+class ClipTaker(Taker):
+    """Plans and takes clips, named like the scenes' clips of `video.toml`. They're kept byte for byte."""
+
+    folder = FOLDER
+
+    def names_wanted(self) -> list[str]:
+        """Return the clips that the storyboard's scenes show, in order."""
+        if self.project.video is None:
+            return []
+        return list(dict.fromkeys(scene.clip for scene in storyboard_of(self.project).scene if scene.clip))
+
+    def plan(self, files: list[Path], names: list[str]) -> list[Taken]:
+        """Return what taking these files would do, as `Taker.plan` does. Raises UsageError for one of another kind."""
+        if wrong := next((file for file in files if file.suffix.lower() not in ENDINGS), None):
+            raise UsageError(f"{wrong.name} is no clip", f"Give files that end with {', '.join(ENDINGS)}.")
+        if len({file.suffix.lower() for file in files}) <= 1:
+            self.ending = files[0].suffix.lower() if files else ".mp4"
+            return super().plan(files, names)
+        planned = []
+        for number, file in enumerate(files):
+            planned += self.plan([file], names[number : number + 1])
+        return planned
+
+    def size_of(self, file: Path) -> tuple[int, int]:
+        """Return a clip's size in pixels, upright."""
+        facts = probe(file, str(file))
+        return facts.width, facts.height
+
+    def same(self, one: Path, other: Path) -> bool:
+        """Whether two files are the same, byte for byte."""
+        import filecmp
+
+        return filecmp.cmp(one, other, shallow=False)
+
+    def cropped_to(self, file: Path, size: tuple[int, int], best: str) -> tuple[str, tuple[int, int] | None]:
+        """Return the nearest class: clips are cropped when they're shown. Raises ProjectError for another device's."""
+        wide, high = self._all[best][0]
+        if abs(size[1] * wide / (size[0] * high) - 1) > _NEAR:
+            said = f"is {size[0]}×{size[1]}, the proportions of no size class here; {best} ({wide}×{high}) is nearest"
+            raise one_problem(file, None, "", said, "Record it on another device, or name one with --device.")
+        return best, None
+
+    def take(self, taken: Taken) -> None:
+        """Copy one clip as it is."""
+        if taken.action == "known":
+            return
+        root = self.project.root
+        if taken.earlier:
+            _copy(root / taken.target, inside(root, taken.earlier))
+        _copy(taken.source, inside(root, taken.target))
+
+
+def _copy(source: Path, target: Path) -> None:
+    """Copy a file whole or not at all, however large it is."""
+    draft = draft_of(target)
+    try:
+        target.parent.mkdir(parents=True, exist_ok=True)
+        shutil.copyfile(source, draft)
+        draft.replace(target)
+    except OSError as error:
+        raise FileAccessError(target, "written", error.strerror or error, "Check the disk and its rights.") from error
+    finally:
+        draft.unlink(missing_ok=True)
