@@ -9,7 +9,17 @@ from pathlib import Path
 from typing import Any, Literal
 
 Kind = Literal[
-    "texts", "facts", "words", "pictures", "languages", "hand-over", "experiments", "reviews", "results", "seasons"
+    "texts",
+    "facts",
+    "words",
+    "pictures",
+    "video",
+    "languages",
+    "hand-over",
+    "experiments",
+    "reviews",
+    "results",
+    "seasons",
 ]
 Unit = Literal["installs", "points", ""]
 UNIT_WORDS: dict[Unit, str] = {"installs": "installs a month", "points": "value points", "": ""}

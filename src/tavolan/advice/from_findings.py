@@ -12,7 +12,7 @@ from tavolan.support.number_words import counted, some_of
 
 # From so many locales on what's the same in them is one action.
 MANY_LOCALES = 3
-_STAGES: dict[Kind, int] = {"texts": 1, "facts": 2, "words": 3, "pictures": 4, "languages": 6, "reviews": 9}
+_STAGES: dict[Kind, int] = {"texts": 1, "facts": 2, "words": 3, "pictures": 4, "video": 7, "languages": 6, "reviews": 9}
 
 
 def from_findings(now: Situation) -> Iterator[Action]:

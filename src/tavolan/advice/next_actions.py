@@ -15,6 +15,7 @@ from tavolan.advice.first_steps import first_steps
 from tavolan.advice.from_findings import from_findings
 from tavolan.advice.from_results import from_experiments, from_metrics, from_reviews
 from tavolan.advice.from_seasons import from_seasons
+from tavolan.advice.from_video import from_video
 from tavolan.advice.from_words import from_words
 from tavolan.advice.from_work import from_hand_over, from_languages, from_pictures
 from tavolan.advice.situation import Situation
@@ -25,7 +26,7 @@ from tavolan.project.model import Project
 MOST, _OF_A_KIND = 10, 2
 # Findings come last: others have spoken of some of them by then.
 _SOURCES = (
-    from_words, from_seasons, from_pictures, first_steps, from_languages, from_hand_over, from_experiments,
+    from_words, from_seasons, from_pictures, from_video, first_steps, from_languages, from_hand_over, from_experiments,
     from_reviews, from_metrics, from_findings,
 )  # fmt: skip
 

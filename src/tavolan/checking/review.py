@@ -17,7 +17,7 @@ from tavolan.project.screens import ScreenIndex
 from tavolan.project.video_records import VideoRecord, read_video_records
 from tavolan.rulebooks.measure import Length
 from tavolan.rulebooks.model import FieldRule
-from tavolan.video.clips import ENDINGS, FOLDER
+from tavolan.video.storyboard import clip_index
 
 if TYPE_CHECKING:
     from tavolan.words.coverage import Answer
@@ -153,7 +153,7 @@ class Review:
     @cached_property
     def clips(self) -> ScreenIndex:
         """All clips, listed once."""
-        return ScreenIndex(self.project, FOLDER, ENDINGS)
+        return clip_index(self.project)
 
     @cached_property
     def clip_seconds(self) -> dict[Path, float]:

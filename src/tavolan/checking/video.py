@@ -12,7 +12,7 @@ from tavolan.project.addresses import TITLES
 from tavolan.project.model import Project, Store
 from tavolan.project.picture_records import kept
 from tavolan.project.screens import Screen
-from tavolan.project.video_records import VideoRecord
+from tavolan.project.video_records import VideoRecord, video_file
 from tavolan.project.video_schema import SceneTable, VideoFile
 from tavolan.support.number_words import some_of
 from tavolan.video.clips import probe
@@ -189,7 +189,7 @@ def voice_missing(review: Review, this: Rule) -> Iterator[Finding]:
 def _records(review: Review) -> Iterator[tuple[VideoRecord, Store, str, str]]:
     """Yield the finished videos that the storyboard asks for."""
     for store, name, tag in _places(review):
-        row = review.videos.get(f"out/video/{store.id}/{name}/{tag}/preview.mp4")
+        row = review.videos.get(video_file(store.id, name, tag))
         if row and (review.project.root / row.path).is_file():
             yield row, store, name, tag
 

@@ -18,17 +18,23 @@ if TYPE_CHECKING:
     from tavolan.project.model import Project
 
 SHORT_WALK = ("en-US", "ja", "ar-SA")
+# Of which locales the whole walk makes videos; the short one makes one video.
+VIDEO_WALK = ("en-US", "de-DE", "ja", "ar-SA")
 
 
 def demo(
     folder: Annotated[Path, typer.Argument(help="Folder for the sample project.", metavar="DIR")] = Path("kilnary"),
-    full: Annotated[bool, typer.Option("--full", help="Render all 14 locales instead of three.")] = False,
+    full: Annotated[
+        bool, typer.Option("--full", help="Render all 14 locales instead of three, and videos in four.")
+    ] = False,
 ) -> None:
-    """Write the sample project Kilnary and walk through it: check, cover, render, board, preview, hand over.
+    """Write the sample project Kilnary and walk through it: check, cover, render, video, preview, hand over.
 
     What's already there is kept, so it can be run again, also over your own changes to it.
     """
-    from tavolan.sample.write import write_screens, write_texts
+    from tavolan.sample.clips import SIZES, write_clips
+    from tavolan.sample.sounds import write_sounds
+    from tavolan.sample.write import sample_locales, write_screens, write_texts
     from tavolan.sample.year import write_year
 
     out = console()
@@ -38,7 +44,12 @@ def demo(
     texts = write_texts(folder) + write_year(folder)
     with progress_bar("Drawing raw screens") as move:
         screens = write_screens(folder, move)
-    out.print(f"   {texts} files and {screens} raw screens written to {folder}; what was there is kept\n")
+    classes = list(SIZES) if full else list(SIZES)[:1]
+    with progress_bar("Recording clips") as move:
+        clips = write_clips(folder, ["en-US"], classes, move)
+    sounds = write_sounds(folder, sample_locales())
+    out.print(f"   {texts} files and {screens} raw screens written to {folder}; what was there is kept")
+    out.print(f"   {clips} clips of the app, music and voices: {sounds} sounds\n")
     import tavolan
 
     project = tavolan.open_project(folder)
@@ -73,15 +84,35 @@ def _walk(out: Console, project: Project, full: bool) -> None:
         boards = make_boards(project, locales=locales, progress=move)
     page = project.root / "out" / "preview.html"
     out.print(f"   {len(boards)} contact sheets\n")
+    out.print(styled("[bold]7  tavolan video render, board[/]  the preview video, in one size and language"))
+    videos = _make_videos(out, project, full)
     out.print(
-        styled("[bold]7  tavolan console push, pull, submit, wait[/]  hand-over to a stand-in for a store's console")
+        styled("[bold]8  tavolan console push, pull, submit, wait[/]  hand-over to a stand-in for a store's console")
     )
     _hand_over(out, project)
     report = _advise(out, project, findings, page)
     out.print(styled("[bold]Open next[/]"))
     example = next(file for file in files if "phone-6.9" in file.parts)
-    for path in (page, report, *boards, example):
+    for path in (page, report, *boards, example, *videos):
         out.print(f"  {path}", soft_wrap=True)
+
+
+def _make_videos(out: Console, project: Project, full: bool) -> list[Path]:
+    """Render the preview video and draw its board; return both files of the first one."""
+    from tavolan.pictures.making.planner import Selection
+    from tavolan.video.board import make_video_boards
+    from tavolan.video.render import render_videos
+
+    wanted = Selection(locales=VIDEO_WALK) if full else Selection(("ios",), VIDEO_WALK[:1], ("phone-6.9",))
+    with progress_bar("Rendering") as move:
+        done = render_videos(project, wanted, move)
+    with progress_bar("Boards") as move:
+        boards = make_video_boards(project, wanted, move)
+    first = done.files[0]
+    more = "" if full else "; all sizes, in four languages: tavolan demo --full"
+    made = f"from {done.pieces_made} pieces" if done.made else "all up to date"
+    out.print(f"   {len(done.files)} in {first.parent.parent.parent.parent}, {made}{more}\n", soft_wrap=True)
+    return [first, boards[0]]
 
 
 def _advise(out: Console, project: Project, findings: list[Finding], page: Path) -> Path:
@@ -93,14 +124,14 @@ def _advise(out: Console, project: Project, findings: list[Finding], page: Path)
 
     out.print(
         styled(
-            "[bold]8  tavolan results moved, effect, report[/]  what moved, which change did it, a month on one page"
+            "[bold]9  tavolan results moved, effect, report[/]  what moved, which change did it, a month on one page"
         )
     )
     actions = what_next(project, date.today(), findings)
     report = _results(out, project, actions)
-    out.print(styled("[bold]9  tavolan preview[/]  the listing as visitors would meet it\n"))
+    out.print(styled("[bold]10  tavolan preview[/]  the listing as visitors would meet it\n"))
     write_text(page, build_page(project, findings, actions=actions.first))
-    out.print(styled("[bold]10  tavolan next[/]  what to do now"))
+    out.print(styled("[bold]11  tavolan next[/]  what to do now"))
     print_next(out, actions, why=False)
     out.print()
     return report

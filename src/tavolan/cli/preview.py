@@ -34,5 +34,5 @@ def preview(
         made = make_plan(opened, Options(store, tuple(locales)))
     findings = run_checks(opened)
     actions = what_next(opened, opened.day or date.today(), findings).first
-    write_text(target, build_page(opened, findings, made, actions))
+    write_text(target, build_page(opened, findings, made, actions, target.parent))
     console().print(str(target), soft_wrap=True)

@@ -1,4 +1,4 @@
-"""What a project would have in a console: texts, facts, and finished pictures by their digest."""
+"""What a project would have in a console: texts, facts, and finished pictures and videos by their digest."""
 
 import hashlib
 import unicodedata
@@ -9,14 +9,21 @@ from typing import Any, NamedTuple
 
 from tavolan.project.model import Project, Store, Value
 from tavolan.project.picture_records import finished, graphic_file, set_files
+from tavolan.project.video_records import POSTER, video_file
 from tavolan.rulebooks.model import FieldRule
+from tavolan.video.storyboard import clip_index, video_places
 
 # Where something is in a console: a text (locale and field), a fact (no locale), a set of pictures.
 KINDS = ("text", "fact", "pictures")
+# What the places of videos begin with.
+VIDEO = "video-"
 
 
 class Place(NamedTuple):
-    """A place in a console: kind, locale ("" for facts), and field, or the size class or graphic of pictures."""
+    """A place in a console: kind, locale ("" for facts), and field, or the size class or graphic of pictures.
+
+    Of videos it's the size class behind `video-`: the video is the first of such a set, its still picture the second.
+    """
 
     kind: str
     locale: str
@@ -88,6 +95,17 @@ def picture_files(project: Project, store: Store) -> Iterator[tuple[Place, list[
         for name in sorted(graphics):
             if there := finished(project.root, [graphic_file(store.id, tag, name)]):
                 yield Place("pictures", tag, name), list(there.values())
+        for name in _video_classes(project, store):
+            video = project.root / video_file(store.id, name, tag)
+            poster = video.with_name(POSTER)
+            if video.is_file() and poster.is_file():
+                yield Place("pictures", tag, f"{VIDEO}{name}"), [video, poster]
+
+
+def _video_classes(project: Project, store: Store) -> list[str]:
+    """Return the size classes that videos are handed over for: none where they're published elsewhere."""
+    rule = store.rulebook.video
+    return [] if rule is None or rule.hosted_by else list(video_places(project, store, clip_index(project)))
 
 
 _digests: dict[tuple[Path, int, int], str] = {}
@@ -98,5 +116,6 @@ def _digest(path: Path) -> str:
     state = path.stat()
     key = (path, state.st_size, state.st_mtime_ns)
     if key not in _digests:
-        _digests[key] = hashlib.sha256(path.read_bytes()).hexdigest()
+        with path.open("rb") as file:
+            _digests[key] = hashlib.file_digest(file, "sha256").hexdigest()
     return _digests[key]

@@ -16,8 +16,8 @@ Sha256 = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
 Name = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9._-]{0,79}$")]
 VersionState = Literal["editable", "waiting", "in review", "approved", "refused", "live", "replaced"]
 Release = Literal["manual", "automatic", "date"]
-# Of picture sets: shots of a size class, or one graphic.
-SetKind = Literal["shots", "graphic"]
+# Of picture sets: shots of a size class, one graphic, or a video with its still picture.
+SetKind = Literal["shots", "graphic", "video"]
 EDITABLE: tuple[VersionState, ...] = ("editable", "refused")
 
 
@@ -93,7 +93,7 @@ class Facts(Shape):
 
 
 class Picture(Shape):
-    """A picture in a set. `state` is `ready` once it's processed; a refused one says why in `trouble`."""
+    """A picture or video in a set. `state` is `ready` once it's processed; a refused one says why in `trouble`."""
 
     sha256: Sha256
     bytes: int
@@ -105,7 +105,7 @@ class Picture(Shape):
 
 
 class PictureSet(Shape):
-    """The pictures of a locale for a size class, in order, or its one graphic of a kind."""
+    """The pictures of a locale for a size class, in order; or its one graphic of a kind, or a video."""
 
     locale: str
     place: str

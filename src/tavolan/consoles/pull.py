@@ -163,7 +163,7 @@ def receive_pictures(root: Path, store: str, client: Client, sets: Content) -> I
     for place, digests in sets.items():
         for number, sha256 in enumerate(digests or (), 1):
             data = client.file(sha256)
-            ending = "jpg" if data.startswith(b"\xff\xd8") else "png"
+            ending = "jpg" if data.startswith(b"\xff\xd8") else "mp4" if data[4:8] == b"ftyp" else "png"
             name = f"out/received/{store}/{place.locale}/{place.field}/{number:02d}.{ending}"
             write_inside(root, name, data)
             yield root / name

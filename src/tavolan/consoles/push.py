@@ -10,10 +10,10 @@ from typing import Any
 from tavolan.consoles.base import note_agreed
 from tavolan.consoles.client import Client, ConsoleError
 from tavolan.consoles.comparison import Comparison
-from tavolan.consoles.content import Place
+from tavolan.consoles.content import VIDEO, Place
 from tavolan.consoles.journal import Line, add_lines, line_of
 from tavolan.consoles.merge import Cell
-from tavolan.consoles.protocol import SetOrder
+from tavolan.consoles.protocol import SetKind, SetOrder
 from tavolan.consoles.remote import Group, group_of, look_again
 from tavolan.rulebooks.model import Rulebook
 from tavolan.support.transaction import changing
@@ -210,7 +210,8 @@ def _change(client: Client, group: Group, cells: list[Cell], etag: str, found: C
         found.remote.see_facts(client.change_facts(values, etag))
     else:
         graphic = place in found.store.rulebook.graphics
-        order = SetOrder(kind="graphic" if graphic else "shots", pictures=values[place] or [])
+        of_set: SetKind = "graphic" if graphic else "video" if place.startswith(VIDEO) else "shots"
+        order = SetOrder(kind=of_set, pictures=values[place] or [])
         client.order_pictures(locale, place, order, etag)
 
 

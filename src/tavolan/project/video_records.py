@@ -9,11 +9,18 @@ from pathlib import Path
 from tavolan.project.picture_records import Record, copy_of_ledger
 
 ENDING = ".mp4"
+# The still picture beside a video.
+POSTER = "poster.png"
 VIDEO_SCHEMA = """
 create table if not exists videos (
     file text primary key, key text not null, inputs text not null, facts text not null,
     bytes integer not null, changed integer not null);
 """
+
+
+def video_file(store: str, size_class: str, locale: str) -> str:
+    """Return where a video is in the project."""
+    return f"out/video/{store}/{size_class}/{locale}/preview{ENDING}"
 
 
 @dataclass(frozen=True)

@@ -1,10 +1,12 @@
 """The preview page: one self-contained HTML file of all locales with text, gauges, findings and pictures."""
 
 import base64
+import os
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
+from urllib.parse import quote
 
 from tavolan.advice.action import Action
 from tavolan.checking import Finding, count_levels
@@ -13,6 +15,7 @@ from tavolan.pictures.design.colour import resolve
 from tavolan.pictures.making.thumbnails import thumbs
 from tavolan.project.model import Project, Store
 from tavolan.project.picture_records import finished, set_files
+from tavolan.project.video_records import read_video_records, video_file
 from tavolan.reports.nexttable import action_rows
 from tavolan.reports.page_template import page_from
 from tavolan.reports.rank_words import change_words, rank_words
@@ -45,11 +48,22 @@ class FieldView:
 
 
 @dataclass(frozen=True)
+class VideoView:
+    """A preview video: addresses of the file and of its still picture, from the page's folder, and its size."""
+
+    address: str
+    poster: str
+    width: int
+    height: int
+
+
+@dataclass(frozen=True)
 class SetView:
-    """The pictures of one size class."""
+    """The pictures of one size class, and its video."""
 
     size_class: str
     pictures: list[str]
+    video: VideoView | None = None
 
 
 @dataclass(frozen=True)
@@ -76,11 +90,16 @@ class LocaleView:
 
 
 def build_page(
-    project: Project, findings: list[Finding], plan: Plan | None = None, actions: Sequence[Action] = ()
+    project: Project,
+    findings: list[Finding],
+    plan: Plan | None = None,
+    actions: Sequence[Action] = (),
+    folder: Path | None = None,
 ) -> str:
     """Return the page as HTML.
 
-    Pictures are taken from `out/shots`; those not rendered yet are left out. A `plan` of words is shown beside what the
+    Pictures are taken from `out/shots`; those not rendered yet are left out. Videos are played from where they are:
+    `folder` is the one that the page goes to, `out` by default. A `plan` of words is shown beside what the
     listing has; `actions` are what to do next.
     """
     return page_from(
@@ -88,7 +107,7 @@ def build_page(
         app=project.app,
         palette=resolve(project.shots.palette),
         stores=list(project.stores),
-        locales=locale_views(project, findings),
+        locales=locale_views(project, findings, folder or project.root / "out"),
         general=[f for f in findings if not f.locale and not f.waived],
         counts=count_levels(findings),
         source=project.source_locale,
@@ -134,14 +153,14 @@ def _matrices(project: Project) -> list[MatrixView]:
     return found
 
 
-def locale_views(project: Project, findings: list[Finding]) -> list[LocaleView]:
-    """Return what the page shows of each locale."""
-    thumbs = _thumbs(project)
+def locale_views(project: Project, findings: list[Finding], folder: Path) -> list[LocaleView]:
+    """Return what a page in a folder shows of each locale."""
+    thumbs, videos = _thumbs(project), _videos(project, folder)
     views = []
     for tag in project.app.locales:
         own = [f for f in findings if f.locale == tag and not f.waived]
         listings = [
-            _listing(project, store, tag, [f for f in own if f.concerns(store.id)], thumbs)
+            _listing(project, store, tag, [f for f in own if f.concerns(store.id)], thumbs, videos)
             for store in project.stores.values()
             if tag in store.locales
         ]
@@ -163,13 +182,43 @@ def _pictures(project: Project, store: str, name: str, tag: str) -> list[Path]:
     return list(finished(project.root, files.values()).values())
 
 
-def _listing(project: Project, store: Store, tag: str, findings: list[Finding], thumbs: dict[Path, str]) -> ListingView:
+def _videos(project: Project, folder: Path) -> dict[str, VideoView]:
+    """Return the finished videos, by their file in the project."""
+
+    def address(path: Path) -> str:
+        try:
+            return quote(Path(os.path.relpath(path.resolve(), folder.resolve())).as_posix())
+        except ValueError:
+            # On another drive.
+            return path.resolve().as_uri()
+
+    return {
+        file: VideoView(
+            address(project.root / file), address(project.root / row.facts.poster), row.facts.width, row.facts.height
+        )
+        for file, row in read_video_records(project.root).items()
+        if (project.root / file).is_file()
+    }
+
+
+def _listing(
+    project: Project,
+    store: Store,
+    tag: str,
+    findings: list[Finding],
+    thumbs: dict[Path, str],
+    videos: dict[str, VideoView],
+) -> ListingView:
     rules = project.fields_of(store)
     fields = [_field(project, store, tag, key, rule, findings) for key, rule in rules.items()]
     text_of = {view.key: view.text for view in fields}
     head: dict[str, str] = {role: text_of.get(store.rulebook.field_with(role), "") for role in _HEAD_ROLES}
     sets = [
-        SetView(name, [thumbs[path] for path in _pictures(project, store.id, name, tag) if path in thumbs])
+        SetView(
+            name,
+            [thumbs[path] for path in _pictures(project, store.id, name, tag) if path in thumbs],
+            videos.get(video_file(store.id, name, tag)),
+        )
         for name in project.classes_of(store)
     ]
     return ListingView(store.id, store.rulebook.store_code(tag), head, fields, sets, findings)

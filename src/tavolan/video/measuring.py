@@ -28,7 +28,7 @@ def measure(path: Path, shown: str) -> VideoFacts:
 
     Raises ProjectError for a file that's none, or can't be read.
     """
-    facts = _read_header(path, shown)
+    facts = header_facts(path, shown)
     with opened(path, shown) as container:
         stream = video_stream(container, shown)
         stream.thread_type = "AUTO"
@@ -50,7 +50,8 @@ def _lumas(container: Any, stream: Any) -> Iterator[Any]:
         yield planes_of(scaled(frame, frame.width // 2 * 2, frame.height // 2 * 2))[0]
 
 
-def _read_header(path: Path, shown: str) -> VideoFacts:
+def header_facts(path: Path, shown: str) -> VideoFacts:
+    """Return what a video file says of itself, without looking at its frames."""
     with opened(path, shown) as container:
         stream = video_stream(container, shown)
         context = stream.codec_context

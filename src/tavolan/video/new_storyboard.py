@@ -3,12 +3,11 @@
 from tavolan.errors import UsageError
 from tavolan.project.addresses import TITLES
 from tavolan.project.model import Project
-from tavolan.project.screens import ScreenIndex
 from tavolan.project.text_writing import TextWriter
 from tavolan.project.texts import TextChange, Texts
 from tavolan.support.files import write_text
 from tavolan.support.transaction import changing
-from tavolan.video.clips import ENDINGS, FOLDER
+from tavolan.video.storyboard import clip_index
 
 FILE = "video.toml"
 _HEAD = """\
@@ -50,7 +49,7 @@ def plan_storyboard(project: Project) -> tuple[str, list[TextChange]]:
     shots = [shot for shot in project.shots.shot if shot.caption_key]
     if not shots:
         raise UsageError("there are no shots with captions to make scenes from", "Describe some in shots.toml first.")
-    clips = ScreenIndex(project, FOLDER, ENDINGS).names()
+    clips = clip_index(project).names()
     # Stores take clips of 15 to 30 seconds; transitions take a little of each scene.
     seconds = max(3.0, round((16 + 0.4 * len(shots)) / len(shots) + 0.05, 1))
     parts = [_HEAD.format(style="below", emphasised="*emphasised*")]

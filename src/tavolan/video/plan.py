@@ -12,6 +12,7 @@ from tavolan.pictures.design.colour import Colours
 from tavolan.pictures.design.look import Shares
 from tavolan.pictures.making.job import Job
 from tavolan.project.picture_records import digest_of, kept
+from tavolan.project.video_records import POSTER
 from tavolan.video.styles import TitleStyle
 
 
@@ -150,7 +151,7 @@ class VideoTarget:
     @property
     def poster_file(self) -> str:
         """Where its still picture is."""
-        return f"{self.file.rpartition('/')[0]}/poster.png"
+        return f"{self.file.rpartition('/')[0]}/{POSTER}"
 
 
 @dataclass(frozen=True)

@@ -14,15 +14,15 @@ from tavolan.pictures.making.job import Job, Output, ScreenUse, Target
 from tavolan.pictures.making.ledger import Ledger
 from tavolan.pictures.making.planner import Planner, Selection
 from tavolan.project.model import Project, Store
-from tavolan.project.screens import ScreenIndex
+from tavolan.project.video_records import video_file
 from tavolan.project.video_schema import SceneTable
 from tavolan.rulebooks.model import SizeClass, Video
-from tavolan.video.clips import ENDINGS, FOLDER, ClipFacts, probe
+from tavolan.video.clips import FOLDER, ClipFacts, probe
 from tavolan.video.drawing_version import video_version
 from tavolan.video.placing import title_place, view_of
 from tavolan.video.plan import ClipUse, Scene, Title, VideoJob, VideoTarget
 from tavolan.video.sound_plan import SoundPlanner
-from tavolan.video.storyboard import clip_pieces, scene_seconds, storyboard_of, title_of, video_places
+from tavolan.video.storyboard import clip_index, clip_pieces, scene_seconds, storyboard_of, title_of, video_places
 from tavolan.video.styles import TitleStyle, load_style
 from tavolan.video.title_sizes import fitted_titles
 
@@ -32,11 +32,6 @@ _USUAL_RATE = 30
 _MOST_CROPPED = 0.06
 # Below this many frames a scene is a flash.
 _LEAST_FRAMES = 6
-
-
-def video_file(store: str, size_class: str, locale: str) -> str:
-    """Return where a video is in the project."""
-    return f"out/video/{store}/{size_class}/{locale}/preview.mp4"
 
 
 @dataclass(frozen=True)
@@ -75,7 +70,7 @@ class VideoPlanner:
         self.pictures = Planner(project, ledger)
         self.ledger = self.pictures.ledger
         self.problems: list[Problem] = self.pictures.problems
-        self.index = ScreenIndex(project, FOLDER, ENDINGS)
+        self.index = clip_index(project)
         self.sounds = SoundPlanner(project, self.video, self.source, self.ledger, self.problems)
         self._facts: dict[str, ClipFacts | None] = {}
         self._styles: dict[str, TitleStyle] = {}

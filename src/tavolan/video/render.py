@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import sqlite3
 import threading
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor, as_completed
 from contextlib import closing
 from dataclasses import dataclass, field, replace
+from functools import partial
 from pathlib import Path
+from typing import TypeVar
 
 import numpy as np
 
@@ -36,6 +38,7 @@ from tavolan.video.sound.mixing import mixed_sound
 from tavolan.video.watching import Sight, sight_of, watched
 
 Progress = Callable[[int, int], None]
+T = TypeVar("T")
 # An encoder holds some forty frames; more of them at a time would fill the memory.
 _MOST_THREADS = 8
 # Six steps of quality halve the size, roughly.
@@ -103,8 +106,7 @@ class _Run:
             if place not in self._studios:
                 self._studios[place] = SceneStudio(self.root, job.size, job.rate)
         self._encode([piece for job in todo for piece in job.pieces], QUALITY, again)
-        for job in todo:
-            self._assemble(job)
+        self._assemble_all(todo)
         for job in later:
             self._copy(job)
         if everything:
@@ -135,17 +137,21 @@ class _Run:
         missing = {key: piece for key, piece in wanted.items() if again or not self.parts.has(key)}
         self.done.pieces += len(wanted)
         self.done.pieces_made += len(missing)
+        calls = [partial(self._encode_one, key, piece, quality) for key, piece in missing.items()]
+        for number, _ in enumerate(self._on_threads(calls), 1):
+            if self.progress:
+                self.progress(number, len(missing))
+
+    def _on_threads(self, calls: Sequence[Callable[[], T]]) -> Iterator[T]:
+        """Yield what calls return, as they end, on all cores. Raises ProjectError with all problems, at the end."""
         problems: list[Problem] = []
         pool = ThreadPoolExecutor(min(worker_count(), _MOST_THREADS))
         try:
-            futures = [pool.submit(self._encode_one, key, piece, quality) for key, piece in missing.items()]
-            for number, future in enumerate(as_completed(futures), 1):
+            for future in as_completed([pool.submit(call) for call in calls]):
                 try:
-                    future.result()
+                    yield future.result()
                 except ProjectError as error:
                     problems += error.problems
-                if self.progress:
-                    self.progress(number, len(missing))
         finally:
             self._stop.set()
             pool.shutdown(cancel_futures=True)
@@ -179,23 +185,35 @@ class _Run:
     def _studio(self, size: tuple[int, int], rate: int) -> SceneStudio:
         return self._studios[*size, rate]
 
-    def _assemble(self, job: VideoJob) -> None:
-        """Put a video together, coded harder until it has no more bytes than the store takes."""
+    def _assemble_all(self, jobs: list[VideoJob]) -> None:
+        """Put all videos together, and note them: those that came too large are coded harder first."""
+        quality = dict.fromkeys((job.key for job in jobs), QUALITY)
+        while jobs:
+            calls = [partial(self._assemble, job, quality[job.key]) for job in jobs]
+            again: list[VideoJob] = []
+            for job, facts in self._on_threads(calls):
+                if job.most_bytes and facts.bytes > job.most_bytes:
+                    quality[job.key] = self._harder(job, quality[job.key], facts.bytes)
+                    again.append(job)
+                    continue
+                self.ledger.record(job, facts)
+                self.done.made.append(self.root / job.target.file)
+            for job in again:
+                self._encode(list(job.pieces), quality[job.key])
+            jobs = again
+
+    def _assemble(self, job: VideoJob, quality: float) -> tuple[VideoJob, VideoFacts]:
+        """Put a video together from pieces of a quality; one that's larger than the store takes isn't kept."""
         sound = mixed_sound(self.root, job.sound, job.seconds) if job.sound else None
         target = inside(self.root, job.target.file)
         target.parent.mkdir(parents=True, exist_ok=True)
-        quality = QUALITY
         draft = draft_of(target)
         try:
-            while True:
-                pieces = [Encoded(self.parts.path(piece.key(quality)), piece.count) for piece in job.pieces]
-                write_video(draft, pieces, job.rate, sound)
-                size = draft.stat().st_size
-                if not job.most_bytes or size <= job.most_bytes:
-                    break
-                quality = self._harder(job, quality, size)
-                self._encode(list(job.pieces), quality)
-            draft.replace(target)
+            pieces = [Encoded(self.parts.path(piece.key(quality)), piece.count) for piece in job.pieces]
+            write_video(draft, pieces, job.rate, sound)
+            size = draft.stat().st_size
+            if not job.most_bytes or size <= job.most_bytes:
+                draft.replace(target)
         finally:
             draft.unlink(missing_ok=True)
         write_inside(self.root, job.target.poster_file, png.write(poster_pixels(job, self._studio(job.size, job.rate))))
@@ -206,8 +224,7 @@ class _Run:
             channels=2 if job.sound else 0, quality=quality, poster=job.target.poster_file,
             watched=watched(seen, job.rate), heard=heard(sound) if sound is not None else None,
         )  # fmt: skip
-        self.ledger.record(job, facts)
-        self.done.made.append(self.root / job.target.file)
+        return job, facts
 
     @staticmethod
     def _harder(job: VideoJob, quality: float, size: int) -> float:

@@ -9,7 +9,7 @@ from tavolan.project.caption_markup import plain
 from tavolan.project.model import Project, Store
 from tavolan.project.screens import ScreenIndex
 from tavolan.project.video_schema import ReadingTable, SceneTable, VideoFile
-from tavolan.video.clips import SOUND_ENDINGS
+from tavolan.video.clips import ENDINGS, FOLDER, SOUND_ENDINGS
 
 VOICES = "voice"
 # A voice of this name begins with the video.
@@ -21,6 +21,11 @@ def storyboard_of(project: Project) -> VideoFile:
     if project.video is None:
         raise UsageError("this project has no video.toml", "Begin one with: tavolan video new")
     return project.video
+
+
+def clip_index(project: Project) -> ScreenIndex:
+    """Return all clips of a project, listed once."""
+    return ScreenIndex(project, FOLDER, ENDINGS)
 
 
 def video_places(project: Project, store: Store, clips: ScreenIndex) -> dict[str, tuple[int, int]]:

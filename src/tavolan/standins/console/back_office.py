@@ -7,9 +7,10 @@ from datetime import UTC, date, datetime
 from functools import cache
 from typing import Any
 
+from tavolan.consoles.content import VIDEO
 from tavolan.consoles.protocol import EDITABLE, Section
 from tavolan.rulebooks.load import shipped_rulebook
-from tavolan.rulebooks.model import FieldRule, Rulebook
+from tavolan.rulebooks.model import FieldRule, Rulebook, Size
 from tavolan.standins.console.state import Kept, State
 from tavolan.support.image_headers import ImageFacts
 
@@ -118,18 +119,36 @@ def require_editable(state: State, app: str, what: str) -> None:
         raise RefusedError(409, "no-editable-version", f"{what} changes in an editable version only; there's none")
 
 
+def most_in_set(book: Rulebook, place: str, kind: str) -> int:
+    """Return how many pictures a set may have. Raises RefusedError for a place that the store doesn't have."""
+    videos = book.video.places if book.video and not book.video.hosted_by else {}
+    known = {"graphic": [*book.graphics], "shots": [*book.classes], "video": [f"{VIDEO}{name}" for name in videos]}
+    if place not in known[kind]:
+        raise RefusedError(422, "not-valid", f"this store has no {kind} {place}")
+    if kind == "shots":
+        return book.classes[place].max_count or book.pictures.max_count
+    # A video and its still picture.
+    return 2 if kind == "video" else 1
+
+
+def _asked_of(book: Rulebook, place: str, kind: str) -> tuple[tuple[Size, ...], tuple[str, ...], bool, float | None]:
+    """Return sizes, formats, whether transparency is allowed, and the megabytes that a place's pictures may have."""
+    if kind == "video":
+        # Its still picture.
+        return (book.video.places[place.removeprefix(VIDEO)] if book.video else (0, 0),), ("png", "jpeg"), False, None
+    if kind == "graphic":
+        graphic = book.graphics[place]
+        return graphic.sizes, graphic.formats, graphic.alpha is not False, graphic.max_megabytes
+    rule, size_class = book.pictures, book.classes[place]
+    turned = tuple((b, a) for a, b in size_class.sizes) if size_class.turn == "both" else ()
+    return (*size_class.sizes, *turned), rule.formats, rule.alpha, rule.max_megabytes
+
+
 def picture_fault(book: Rulebook, place: str, kind: str, facts: ImageFacts | None, size: int) -> str:
     """Return what's wrong with a picture, or nothing."""
     if facts is None:
         return "is no picture"
-    if kind == "graphic":
-        graphic = book.graphics[place]
-        sizes, formats, alpha, most = graphic.sizes, graphic.formats, graphic.alpha is not False, graphic.max_megabytes
-    else:
-        rule, size_class = book.pictures, book.classes[place]
-        turned = tuple((b, a) for a, b in size_class.sizes) if size_class.turn == "both" else ()
-        sizes, formats = (*size_class.sizes, *turned), rule.formats
-        alpha, most = rule.alpha, rule.max_megabytes
+    sizes, formats, alpha, most = _asked_of(book, place, kind)
     if (facts.width, facts.height) not in sizes:
         return f"is {facts.width} x {facts.height} pixels, which {place} doesn't take"
     if facts.format not in formats:

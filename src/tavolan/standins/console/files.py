@@ -9,8 +9,11 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Header, Request, Response
 from fastapi import Path as PathPart
 
+from tavolan.consoles.content import VIDEO
 from tavolan.consoles.protocol import NewUpload, Page, Picture, PictureSet, SetOrder, Tagged, Upload
-from tavolan.standins.console.back_office import RefusedError, book_of, picture_fault, require_editable
+from tavolan.errors import ProjectError
+from tavolan.rulebooks.model import Rulebook
+from tavolan.standins.console.back_office import RefusedError, book_of, most_in_set, picture_fault, require_editable
 from tavolan.standins.console.desk import (
     PAGE,
     After,
@@ -151,10 +154,7 @@ def _add_sets(router: APIRouter, desk: Desk) -> None:
             book = book_of(desk.record(app))
             kept = state.get("set", app, f"{locale} {place}")
             precondition(kept, if_match, if_none_match)
-            known = book.graphics if wanted.kind == "graphic" else book.classes
-            if place not in known:
-                raise RefusedError(422, "not-valid", f"this store has no {wanted.kind} {place}")
-            most = 1 if wanted.kind == "graphic" else book.classes[place].max_count or book.pictures.max_count
+            most = most_in_set(book, place, wanted.kind)
             if len(wanted.pictures) > most:
                 raise RefusedError(422, "not-valid", f"{place} takes {most} pictures, not {len(wanted.pictures)}")
             if book.console.needs_version:
@@ -164,7 +164,11 @@ def _add_sets(router: APIRouter, desk: Desk) -> None:
                 data = state.file(sha256)
                 if data is None:
                     raise RefusedError(409, "no-file", f"picture {number} of {locale} {place} wasn't uploaded")
-                if fault := picture_fault(book, place, wanted.kind, _facts(state, sha256, data), len(data)):
+                if wanted.kind == "video" and number == 1:
+                    fault = _video_fault(state, sha256, data, book, place.removeprefix(VIDEO))
+                else:
+                    fault = picture_fault(book, place, wanted.kind, _facts(state, sha256, data), len(data))
+                if fault:
                     faults[f"{locale} {place} {number}"] = fault
             if faults:
                 raise RefusedError(422, "not-valid", "; ".join(f"{at} {what}" for at, what in faults.items()), faults)
@@ -186,11 +190,27 @@ def _facts(state: Any, sha256: str, data: bytes) -> ImageFacts | None:
     return facts
 
 
+def _video_fault(state: Any, sha256: str, data: bytes, book: Rulebook, size_class: str) -> str:
+    """Return what's wrong with a video, or nothing; what it says of itself is kept."""
+    from tavolan.checking.video_faults import unfit
+    from tavolan.video.measuring import header_facts
+
+    with tempfile.NamedTemporaryFile(suffix=".mp4") as file:
+        file.write(data)
+        file.flush()
+        try:
+            facts = header_facts(Path(file.name), "the video")
+        except ProjectError as error:
+            return error.problems[0].message
+    state.put("facts of video", "", sha256, {"width": facts.width, "height": facts.height, "format": "mp4"})
+    return next(unfit(facts, book.video, book.id, size_class), "") if book.video else ""
+
+
 def _set(desk: Desk, kept: Kept) -> Tagged[PictureSet]:
     locale, place = kept.key.split(" ")
     found = []
     for sha256 in kept.value["pictures"]:
-        facts = desk.state.get("facts of file", "", sha256)
+        facts = desk.state.get("facts of file", "", sha256) or desk.state.get("facts of video", "", sha256)
         read = facts.value if facts else {"width": 0, "height": 0, "format": ""}
         ready = time.time() >= kept.value["ready_at"]
         size = desk.state.file_bytes(sha256)

@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 
 from tavolan.video.frames.planes import Planes, copied, mixed, pushed
 from tavolan.video.frames.scene_painter import ScenePainter, SceneStudio
-from tavolan.video.frames.title_painter import lay_title
+from tavolan.video.frames.title_painter import lay_title, title_state
 
 if TYPE_CHECKING:
     from tavolan.video.plan import Piece, Scene
@@ -19,7 +19,7 @@ def painted_frames(piece: Piece, studio: SceneStudio) -> Iterator[Planes]:
     with ExitStack() as stack:
         painters = []
         for scene, first in piece.scenes:
-            painter = ScenePainter(scene, studio)
+            painter = _TitledPainter(scene, studio)
             stack.callback(painter.close)
             painters.append((scene, first, painter))
         for number in range(piece.count):
@@ -30,7 +30,7 @@ def painted_frames(piece: Piece, studio: SceneStudio) -> Iterator[Planes]:
             ]
             made: Planes | None = None
             for scene, at, painter in shown:
-                own = _titled(painter.frame(at), scene, at, studio)
+                own = painter.frame(at)
                 made = own if made is None else _over(made, own, scene, at)
             assert made is not None
             yield made
@@ -45,10 +45,26 @@ def _over(before: Planes, own: Planes, scene: Scene, frame: int) -> Planes:
     return mixed(before, own, share)
 
 
-def _titled(planes: Planes, scene: Scene, frame: int, studio: SceneStudio) -> Planes:
-    title = scene.title
-    if title is None or not title.first <= frame < title.end:
-        return planes
-    made = copied(planes)
-    lay_title(made, studio.title(title), title, frame - title.first, studio.rate)
-    return made
+class _TitledPainter:
+    """Paints the frames of one scene with its title; what stays the same over several frames is painted once."""
+
+    def __init__(self, scene: Scene, studio: SceneStudio) -> None:
+        self.scene, self.studio = scene, studio
+        self._bare = ScenePainter(scene, studio)
+        self._last: tuple[Planes, object, Planes] | None = None
+
+    def close(self) -> None:
+        """Close the clip."""
+        self._bare.close()
+
+    def frame(self, number: int) -> Planes:
+        """Return a frame of the scene, not to be changed."""
+        planes, title = self._bare.frame(number), self.scene.title
+        if title is None or not title.first <= number < title.end:
+            return planes
+        painted = self.studio.title(title)
+        state = title_state(title, painted, number - title.first, self.studio.rate, planes[0].shape)
+        if self._last is None or self._last[0] is not planes or self._last[1] != state:
+            made = planes if painted.opaque and state.is_whole else copied(planes)
+            self._last = planes, state, lay_title(made, painted, state)
+        return self._last[2]

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 
 Plane = NDArray[np.uint8]
 Planes = tuple[Plane, Plane, Plane]
+Share = NDArray[np.uint16]
 # What black is in each plane (ITU-R BT.709, limited range).
 BLACK = (16, 128, 128)
 
@@ -97,20 +98,20 @@ def pushed(one: Planes, other: Planes, share: float, leftwards: bool) -> Planes:
 
 @dataclass(frozen=True)
 class Overlay:
-    """Something to be laid over frames: planes with black as nothing, and how much they hide (0 to 255) in each.
+    """Something to be laid over frames: per plane what it adds, and how much of what's below it is left (0 to 256).
 
     `x` and `y` are even.
     """
 
     x: int
     y: int
-    planes: Planes
-    hides: Planes
+    adds: Planes
+    leaves: tuple[Share, Share, Share]
 
     @property
     def opaque(self) -> bool:
         """Whether nothing below it is seen."""
-        return bool(self.hides[0].min(initial=255) == 255)
+        return not self.leaves[0].any()
 
 
 def overlay_of(pixels: Plane, x: int, y: int) -> Overlay:
@@ -119,32 +120,36 @@ def overlay_of(pixels: Plane, x: int, y: int) -> Overlay:
     opaque = pixels.copy()
     opaque[..., 3] = 255
     half = alpha.reshape(alpha.shape[0] // 2, 2, alpha.shape[1] // 2, 2).mean(axis=(1, 3), dtype=np.float32)
-    small = np.rint(half).astype(np.uint8)
-    return Overlay(x, y, from_pixels(opaque), (alpha.copy(), small, small))
+    adds, leaves = [], []
+    for plane, hides, black in zip(from_pixels(opaque), (alpha, half, half), BLACK, strict=True):
+        left = 1 - hides / np.float32(255)
+        # Over nothing it would be what it is; black, which a transparent pixel would be else, isn't zero in planes.
+        adds.append(np.clip(np.rint(plane - black * left), 0, 255).astype(np.uint8))
+        leaves.append(np.rint(left * 256).astype(np.uint16))
+    return Overlay(x, y, (adds[0], adds[1], adds[2]), (leaves[0], leaves[1], leaves[2]))
 
 
 def lay_over(planes: Planes, over: Overlay, opacity: float = 1.0, dx: int = 0, dy: int = 0) -> None:
     """Lay an overlay over planes, moved by an even number of pixels; what lies outside is cut off."""
     dx, dy = dx // 2 * 2, dy // 2 * 2
-    for target, source, hides, black, step in zip(planes, over.planes, over.hides, BLACK, (1, 2, 2), strict=True):
+    for target, adds, leaves, step in zip(planes, over.adds, over.leaves, (1, 2, 2), strict=True):
         x, y = (over.x + dx) // step, (over.y + dy) // step
         height, width = target.shape
-        rows = slice(max(0, -y), min(source.shape[0], height - y))
-        columns = slice(max(0, -x), min(source.shape[1], width - x))
+        rows = slice(max(0, -y), min(adds.shape[0], height - y))
+        columns = slice(max(0, -x), min(adds.shape[1], width - x))
         if rows.start >= rows.stop or columns.start >= columns.stop:
             continue
         below = target[rows.start + y : rows.stop + y, columns.start + x : columns.stop + x]
-        _lay(below, source[rows, columns], hides[rows, columns], black, opacity)
+        below[...] = _laid(below, adds[rows, columns], leaves[rows, columns], round(opacity * 256))
 
 
-def _lay(below: Plane, source: Plane, hides: Plane, black: int, opacity: float) -> None:
-    """Lay a part over another one: what's hidden of the lower gives way, the upper adds its light to it."""
-    share = np.int32(round(opacity * 256))
-    left = np.int32(255 * 256) - hides * share
-    made = (below.astype(np.int32) - black) * left
-    made += (source.astype(np.int32) - black) * (share * 255)
-    made += 255 * 128
-    made //= 255 * 256
-    made += black
-    np.clip(made, 0, 255, out=made)
-    below[...] = made
+def _laid(below: Plane, adds: Plane, leaves: Share, opacity: int) -> Plane:
+    """Return a part with another one laid over it, whose opacity is 0 to 256."""
+    if opacity < 256:
+        adds = ((adds * np.uint16(opacity)) >> np.uint16(8)).astype(np.uint8)
+        leaves = np.uint16(256) - (((np.uint16(256) - leaves) * np.uint16(opacity)) >> np.uint16(8))
+    made = below * leaves
+    made += np.uint16(128)
+    made >>= np.uint16(8)
+    made += adds
+    return np.asarray(np.minimum(made, 255, out=made), np.uint8)

@@ -30,11 +30,12 @@ _SHADE_REACH = 0.16
 
 @dataclass(frozen=True)
 class PaintedTitle:
-    """A title ready to be laid over frames: what's behind it, and its words, or all of them in one."""
+    """A title ready to be laid over frames: the whole; and where its words come one by one, these and what's behind."""
 
-    behind: Overlay | None
-    parts: tuple[Overlay, ...]
+    whole: Overlay | None
     opaque: bool
+    behind: Overlay | None = None
+    words: tuple[Overlay, ...] = ()
 
 
 class _Canvas(NamedTuple):
@@ -60,15 +61,17 @@ def painted_title(title: Title, setter: Setter, size: tuple[int, int]) -> Painte
     placed = [(block, setter.left_of(block, box, rules), y) for block, y in blocks]
     behind = _new_canvas(size)
     _paint_behind(behind.canvas, title, _text_rect(setter, set_text, placed, rules.align), size)
+    back, words = _cropped(behind.pixels), []
     if title.style.words:
         shown = _new_canvas(size)
         for block, x, y in placed:
             block.paragraph.paint(shown.canvas, x, y)
-        return PaintedTitle(_cropped(behind.pixels), tuple(_words(shown.pixels, setter, title, placed)), False)
+        words = _words(shown.pixels, setter, title, placed)
     for block, x, y in placed:
         block.paragraph.paint(behind.canvas, x, y)
     whole = _cropped(behind.pixels)
-    return PaintedTitle(None, (whole,) if whole else (), whole is not None and title.style.cover and whole.opaque)
+    covers = whole is not None and title.style.cover and whole.opaque
+    return PaintedTitle(whole, covers, back if words else None, tuple(words))
 
 
 def _text_rect(setter: Setter, made: SetCaption, placed: list[tuple[Block, float, float]], align: str) -> PixelBox:
@@ -151,24 +154,45 @@ def _cropped(pixels: Pixels) -> Overlay | None:
     return overlay_of(np.ascontiguousarray(pixels[top:bottom, left:right]), left, top)
 
 
-def lay_title(planes: Planes, painted: PaintedTitle, title: Title, frame: int, rate: int) -> None:
-    """Lay a title over a frame; `frame` counts from the title's first."""
-    opacity, dx, dy = motion_at(title, frame, rate, planes[0].shape)
-    if opacity <= 0:
-        return
+class TitleState(NamedTuple):
+    """How a title is seen in a frame: its opacity, its shift in pixels, and how far each of its words has come."""
+
+    opacity: float
+    dx: int
+    dy: int
+    words: tuple[float, ...]
+
+    @property
+    def is_whole(self) -> bool:
+        """Whether all of it is there, in its place."""
+        return self.opacity == 1.0 and not (self.dx or self.dy) and min(self.words, default=1.0) == 1.0
+
+
+def title_state(title: Title, painted: PaintedTitle, frame: int, rate: int, shape: tuple[int, ...]) -> TitleState:
+    """Return how a title is seen in a frame, which counts from the title's first."""
+    opacity, dx, dy = motion_at(title, frame, rate, shape)
+    if not painted.words:
+        return TitleState(opacity, dx, dy, ())
+    step = min(_WORD_STEP * rate, title.frames * _WORDS_BY / len(painted.words))
+    shares = (min(1.0, max(0.0, (frame + 1 - n * step) / (step * _WORD_FADE))) for n in range(len(painted.words)))
+    return TitleState(opacity, dx, dy, tuple(shares))
+
+
+def lay_title(planes: Planes, painted: PaintedTitle, state: TitleState) -> Planes:
+    """Lay a title over a frame, and return it; the title itself where it covers the whole."""
+    if painted.whole is None or state.opacity <= 0:
+        return planes
+    if painted.opaque and state.is_whole:
+        return painted.whole.adds
+    if min(state.words, default=1.0) == 1.0:
+        lay_over(planes, painted.whole, state.opacity, state.dx, state.dy)
+        return planes
     if painted.behind:
-        lay_over(planes, painted.behind, opacity, dx, dy)
-    for part, share in zip(painted.parts, _part_shares(len(painted.parts), title, frame, rate), strict=True):
+        lay_over(planes, painted.behind, state.opacity, state.dx, state.dy)
+    for word, share in zip(painted.words, state.words, strict=True):
         if share > 0:
-            lay_over(planes, part, opacity * share, dx, dy)
-
-
-def _part_shares(count: int, title: Title, frame: int, rate: int) -> list[float]:
-    """Return how far each word has come, from 0 to 1."""
-    if not title.style.words or count < 2:
-        return [1.0] * count
-    step = min(_WORD_STEP * rate, title.frames * _WORDS_BY / count)
-    return [min(1.0, max(0.0, (frame + 1 - number * step) / (step * _WORD_FADE))) for number in range(count)]
+            lay_over(planes, word, state.opacity * share, state.dx, state.dy)
+    return planes
 
 
 def motion_at(title: Title, frame: int, rate: int, shape: tuple[int, ...]) -> tuple[float, int, int]:
