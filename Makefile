@@ -7,7 +7,7 @@ PIP := $(BIN)/python -m pip --disable-pip-version-check --quiet
 # Where compiled modules aren't kept, each command compiles the tool anew: a tenth of a second.
 export PYTHONDONTWRITEBYTECODE :=
 
-.PHONY: help demo test expected fuzz lint bench bench-scale bench-console bench-truth bench-experiments bench-many clean
+.PHONY: help demo test expected fuzz lint bench bench-scale bench-console bench-truth bench-experiments bench-video bench-many clean
 
 help:
 	@echo "make demo      install Tavolan into $(VENV) and walk through the sample project"
@@ -18,6 +18,7 @@ help:
 	@echo "make bench     measure speed, as ratios within one run; bench-many renders 2,000 pictures, bench-scale shows growth,"
 	@echo "               bench-console sends a project of 50 locales to a console, against curl,"
 	@echo "               bench-truth measures how often intervals of effects hold what was planted,"
+	@echo "               bench-video the preview video against the ffmpeg program, and one more language against the first,"
 	@echo "               bench-experiments how often verdicts under daily looks are right"
 	@echo "make clean     remove $(VENV), kilnary and build results"
 
@@ -59,6 +60,9 @@ bench-scale: $(VENV)/installed-dev
 
 bench-experiments: $(VENV)/installed-dev
 	@$(BIN)/python bench/experiments.py
+
+bench-video: $(VENV)/installed-dev
+	@$(BIN)/python bench/video.py
 
 bench-console: $(VENV)/installed-dev
 	@$(BIN)/python bench/console_network.py 5

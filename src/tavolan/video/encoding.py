@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from contextlib import ExitStack
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -18,8 +19,8 @@ SAMPLE_RATE = 48_000
 # Constant quality: the higher, the smaller and the worse.
 QUALITY = 18.0
 WORST_QUALITY = 44.0
-# On app screens as good to look at as slower ones: 50 dB on average, at half the time.
-PRESET = "veryfast"
+# Slower ones are hardly better to look at, on screens of apps.
+PRESET = "fast"
 SOUND_BITS = 192_000
 # Samples in a frame of AAC; a stream begins with one of silence, which players leave out.
 AAC_FRAME = 1024
@@ -59,6 +60,21 @@ def encode_piece(path: Path, frames: Iterable[Planes], size: tuple[int, int], ra
         container.mux(stream.encode(None))
 
 
+def encode_sound(path: Path, sound: Samples) -> None:
+    """Encode stereo samples (2 x n, whole frames of AAC) into a file of their own."""
+    import av
+
+    with av.open(str(path), "w", format="mp4") as container:
+        track = container.add_stream("aac", rate=SAMPLE_RATE, layout="stereo")
+        track.bit_rate = SOUND_BITS
+        for at in range(0, sound.shape[1], AAC_FRAME):
+            part = np.ascontiguousarray(sound[:, at : at + AAC_FRAME])
+            frame = av.AudioFrame.from_ndarray(part, format="fltp", layout="stereo")
+            frame.sample_rate, frame.pts, frame.time_base = SAMPLE_RATE, at, Fraction(1, SAMPLE_RATE)
+            container.mux(track.encode(frame))
+        container.mux(track.encode(None))
+
+
 @dataclass(frozen=True)
 class Encoded:
     """A piece as it's put together: its file, and how many frames it has."""
@@ -67,28 +83,32 @@ class Encoded:
     count: int
 
 
-def write_video(path: Path, pieces: list[Encoded], rate: int, sound: Samples | None) -> None:
-    """Put pieces together, with stereo samples (2 x n) if there are any; what's needed to play comes first."""
+def write_video(path: Path, pieces: list[Encoded], rate: int, sound: Path | None) -> None:
+    """Put pieces together, with a file of sound if there's one; what's needed to play comes first."""
     import av
 
-    with av.open(str(path), "w", format="mp4", options={"movflags": "+faststart"}) as container:
+    with ExitStack() as stack:
+        container = stack.enter_context(av.open(str(path), "w", format="mp4", options={"movflags": "+faststart"}))
         with av.open(str(pieces[0].path)) as first:
             stream = container.add_stream_from_template(first.streams.video[0])
         stream.time_base = Fraction(1, rate * 512)
-        track = None
+        waiting: list[Any] = []
         if sound is not None:
-            track = container.add_stream("aac", rate=SAMPLE_RATE, layout="stereo")
-            track.bit_rate = SOUND_BITS
-        packets = _sound_packets(track, sound) if track is not None and sound is not None else []
+            heard = stack.enter_context(av.open(str(sound)))
+            track = container.add_stream_from_template(heard.streams.audio[0])
+            waiting = [packet for packet in heard.demux(heard.streams.audio[0]) if packet.size]
+            for packet in waiting:
+                packet.stream = track
         begin = 0
         for piece in pieces:
             with av.open(str(piece.path)) as part:
                 for packet in _placed(part, stream, begin, rate):
-                    while packets and packets[0].pts * packets[0].time_base <= packet.dts * packet.time_base:
-                        container.mux(packets.pop(0))
+                    # In the order in which players need them.
+                    while waiting and waiting[0].dts * waiting[0].time_base <= packet.dts * packet.time_base:
+                        container.mux(waiting.pop(0))
                     container.mux(packet)
             begin += piece.count
-        for packet in packets:
+        for packet in waiting:
             container.mux(packet)
 
 
@@ -106,16 +126,3 @@ def _placed(part: Any, stream: Any, begin: int, rate: int) -> Iterable[Any]:
         packet.time_base = base
         packet.stream = stream
         yield packet
-
-
-def _sound_packets(track: Any, sound: Samples) -> list[Any]:
-    import av
-
-    packets: list[Any] = []
-    for at in range(0, sound.shape[1], AAC_FRAME):
-        part = np.ascontiguousarray(sound[:, at : at + AAC_FRAME])
-        frame = av.AudioFrame.from_ndarray(part, format="fltp", layout="stereo")
-        frame.sample_rate, frame.pts, frame.time_base = SAMPLE_RATE, at, Fraction(1, SAMPLE_RATE)
-        packets += track.encode(frame)
-    packets += track.encode(None)
-    return packets

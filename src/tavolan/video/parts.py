@@ -1,12 +1,19 @@
-"""Pieces of videos that are encoded already, kept by what they were made from: a killed run goes on with them."""
+"""Pieces and sounds of videos that are encoded already, kept by what they were made from.
+
+A killed run goes on with them, and a change costs no more than what it changes.
+"""
 
 import io
+import json
 from collections.abc import Collection
+from dataclasses import asdict
 from pathlib import Path
 
 import numpy as np
 from numpy.typing import NDArray
+from pydantic import TypeAdapter
 
+from tavolan.project.video_records import Heard
 from tavolan.support.files import delete_inside, draft_of, inside, read_bytes, sweep, write_inside
 
 FOLDER = Path("out") / "video" / ".pieces"
@@ -28,6 +35,10 @@ class Parts:
         """Whether a piece is there, with what was seen of it: they're written whole."""
         return self.path(key).is_file() and self.path(key).with_suffix(".npy").is_file()
 
+    def has_sound(self, key: str) -> bool:
+        """Whether a sound is there, with what was heard of it."""
+        return self.path(key).is_file() and self.path(key).with_suffix(".json").is_file()
+
     def draft(self, key: str) -> Path:
         """Return where to write a piece before it's whole."""
         return draft_of(self.path(key))
@@ -35,7 +46,7 @@ class Parts:
     def keep_only(self, keys: Collection[str]) -> None:
         """Delete all pieces but these."""
         for path in (self.root / FOLDER).glob("*.*"):
-            if path.suffix in (".mp4", ".npy") and path.stem not in keys:
+            if path.suffix in (".mp4", ".npy", ".json") and path.stem not in keys:
                 delete_inside(self.root, FOLDER / path.name)
 
     def keep_sights(self, key: str, sights: NDArray[np.uint8]) -> None:
@@ -49,3 +60,12 @@ class Parts:
         name = (FOLDER / f"{key}.npy").as_posix()
         made: NDArray[np.uint8] = np.load(io.BytesIO(read_bytes(self.root / name, name)), allow_pickle=False)
         return made
+
+    def keep_heard(self, key: str, heard: Heard) -> None:
+        """Keep what was heard of a sound."""
+        write_inside(self.root, FOLDER / f"{key}.json", json.dumps(asdict(heard)).encode())
+
+    def heard(self, key: str) -> Heard:
+        """Return what was heard of a sound."""
+        name = (FOLDER / f"{key}.json").as_posix()
+        return TypeAdapter(Heard).validate_json(read_bytes(self.root / name, name))

@@ -138,6 +138,11 @@ class SoundPlan:
     fade_in: float
     fade_out: float
 
+    def inputs(self) -> dict[str, Any]:
+        """Return what decides its samples."""
+        tracks = [[one.kind, one.digest, one.start, one.offset, one.seconds, one.level] for one in self.tracks]
+        return {**vars(self), "tracks": tracks}
+
 
 @dataclass(frozen=True)
 class VideoTarget:
@@ -220,6 +225,13 @@ class VideoJob:
         """How long it is."""
         return self.frames / self.rate
 
+    @cached_property
+    def sound_key(self) -> str:
+        """Digest of all that decides how it sounds; "" without a sound."""
+        return (
+            digest_of(_as_json([self.sound.inputs(), self.frames, self.rate, self.tool]).encode()) if self.sound else ""
+        )
+
     @property
     def exact(self) -> bool:
         """Whether every clip and screen was captured in this locale."""
@@ -253,7 +265,7 @@ class VideoJob:
         """Return all that decides what the video is, by the name that people know it by."""
         parts: dict[str, Any] = {
             "size": [*self.size, self.rate, self.most_bytes],
-            "sound": _plain(self.sound) if self.sound else "",
+            "sound": self.sound.inputs() if self.sound else "",
             "poster": self.poster,
             "tool": self.tool,
         }
@@ -290,13 +302,6 @@ def _spans(cuts: list[int], frames: int) -> list[tuple[int, int]]:
         edges = [begin + round((end - begin) * part / parts) for part in range(parts + 1)]
         spans += list(pairwise(edges))
     return spans
-
-
-def _plain(sound: SoundPlan) -> dict[str, Any]:
-    tracks = [
-        [track.kind, track.digest, track.start, track.offset, track.seconds, track.level] for track in sound.tracks
-    ]
-    return {**vars(sound), "tracks": tracks}
 
 
 def _as_json(value: Any) -> str:

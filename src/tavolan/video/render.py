@@ -6,7 +6,7 @@ import sqlite3
 import threading
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor, as_completed
-from contextlib import closing
+from contextlib import ExitStack, closing
 from dataclasses import dataclass, field, replace
 from functools import partial
 from pathlib import Path
@@ -24,7 +24,7 @@ from tavolan.project.picture_records import LEDGER
 from tavolan.project.video_records import VideoFacts, VideoRecord, read_video_records
 from tavolan.support.files import delete_inside, draft_of, inside, read_bytes, write_inside
 from tavolan.support.transaction import writing
-from tavolan.video.encoding import QUALITY, WORST_QUALITY, Encoded, encode_piece, write_video
+from tavolan.video.encoding import QUALITY, WORST_QUALITY, Encoded, encode_piece, encode_sound, write_video
 from tavolan.video.frames.piece_painter import painted_frames
 from tavolan.video.frames.planes import Planes
 from tavolan.video.frames.scene_painter import SceneStudio
@@ -101,21 +101,26 @@ class _Run:
         if everything:
             self._remove_strays({job.target.file for job in jobs})
         todo, later = self._to_make(jobs, again)
-        for job in todo:
-            place = (*job.size, job.rate)
-            if place not in self._studios:
-                self._studios[place] = SceneStudio(self.root, job.size, job.rate)
-        self._encode([piece for job in todo for piece in job.pieces], QUALITY, again)
-        self._assemble_all(todo)
+        with ExitStack() as stack:
+            self._make_all(todo, again, stack)
         for job in later:
             self._copy(job)
         if everything:
-            self.parts.keep_only({
+            self.parts.keep_only({job.sound_key for job in jobs} | {
                 piece.key(self.ledger.records[job.target.file].facts.quality or QUALITY)
                 for job in jobs for piece in job.pieces
             })  # fmt: skip
         self.done.files = [self.root / job.target.file for job in jobs]
         return self.done
+
+    def _make_all(self, todo: list[VideoJob], again: bool, stack: ExitStack) -> None:
+        for job in todo:
+            place = (*job.size, job.rate)
+            if place not in self._studios:
+                self._studios[place] = SceneStudio(self.root, job.size, job.rate)
+                stack.callback(self._studios[place].close)
+        self._encode(todo, QUALITY, again)
+        self._assemble_all(todo)
 
     def _to_make(self, jobs: list[VideoJob], again: bool) -> tuple[list[VideoJob], list[VideoJob]]:
         """Return the jobs to make, and those whose videos are copied from others."""
@@ -131,16 +136,37 @@ class _Run:
             first.add(job.key)
         return todo, later
 
-    def _encode(self, pieces: list[Piece], quality: float, again: bool = False) -> None:
-        """Encode the pieces that aren't there, on all cores. Raises ProjectError with all problems of their files."""
-        wanted = {piece.key(quality): piece for piece in pieces}
-        missing = {key: piece for key, piece in wanted.items() if again or not self.parts.has(key)}
-        self.done.pieces += len(wanted)
+    def _encode(self, jobs: list[VideoJob], quality: float, again: bool = False) -> None:
+        """Encode the sounds and pieces that aren't there, on all cores.
+
+        Raises ProjectError with all problems of their files.
+        """
+        sounds = {job.sound_key: job for job in jobs if job.sound}
+        calls = [
+            partial(self._encode_sound, key, job)
+            for key, job in sounds.items()
+            if again or not self.parts.has_sound(key)
+        ]
+        pieces = {piece.key(quality): piece for job in jobs for piece in job.pieces}
+        missing = {key: piece for key, piece in pieces.items() if again or not self.parts.has(key)}
+        self.done.pieces += len(pieces)
         self.done.pieces_made += len(missing)
-        calls = [partial(self._encode_one, key, piece, quality) for key, piece in missing.items()]
+        calls += [partial(self._encode_one, key, piece, quality) for key, piece in missing.items()]
         for number, _ in enumerate(self._on_threads(calls), 1):
             if self.progress:
-                self.progress(number, len(missing))
+                self.progress(number, len(calls))
+
+    def _encode_sound(self, key: str, job: VideoJob) -> None:
+        """Mix and encode a video's sound into a file; what's heard of it is kept beside it."""
+        assert job.sound is not None
+        draft = self.parts.draft(key)
+        try:
+            samples = mixed_sound(self.root, job.sound, job.seconds)
+            encode_sound(draft, samples)
+            self.parts.keep_heard(key, heard(samples))
+            draft.replace(self.parts.path(key))
+        finally:
+            draft.unlink(missing_ok=True)
 
     def _on_threads(self, calls: Sequence[Callable[[], T]]) -> Iterator[T]:
         """Yield what calls return, as they end, on all cores. Raises ProjectError with all problems, at the end."""
@@ -199,18 +225,17 @@ class _Run:
                 self.ledger.record(job, facts)
                 self.done.made.append(self.root / job.target.file)
             for job in again:
-                self._encode(list(job.pieces), quality[job.key])
+                self._encode([job], quality[job.key])
             jobs = again
 
     def _assemble(self, job: VideoJob, quality: float) -> tuple[VideoJob, VideoFacts]:
         """Put a video together from pieces of a quality; one that's larger than the store takes isn't kept."""
-        sound = mixed_sound(self.root, job.sound, job.seconds) if job.sound else None
         target = inside(self.root, job.target.file)
         target.parent.mkdir(parents=True, exist_ok=True)
         draft = draft_of(target)
         try:
             pieces = [Encoded(self.parts.path(piece.key(quality)), piece.count) for piece in job.pieces]
-            write_video(draft, pieces, job.rate, sound)
+            write_video(draft, pieces, job.rate, self.parts.path(job.sound_key) if job.sound else None)
             size = draft.stat().st_size
             if not job.most_bytes or size <= job.most_bytes:
                 draft.replace(target)
@@ -222,7 +247,7 @@ class _Run:
             path=job.target.file, bytes=size, width=job.size[0], height=job.size[1], rate=job.rate, frames=job.frames,
             seconds=job.seconds, codec="h264", pixel_format="yuv420p", sound_codec="aac" if job.sound else "",
             channels=2 if job.sound else 0, quality=quality, poster=job.target.poster_file,
-            watched=watched(seen, job.rate), heard=heard(sound) if sound is not None else None,
+            watched=watched(seen, job.rate), heard=self.parts.heard(job.sound_key) if job.sound else None,
         )  # fmt: skip
         return job, facts
 

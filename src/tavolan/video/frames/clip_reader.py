@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from collections.abc import Iterator
 from contextlib import ExitStack
 from pathlib import Path
@@ -18,6 +19,8 @@ from tavolan.video.frames.reformat import reformatted
 _TOLERANCE = 0.25
 # Seconds ahead that reading on is quicker than looking for the place.
 _NEAR = 1.5
+# Files that stay open. Each holds some frames.
+_MOST_IDLE = 4
 # Formats whose range is the full one, as old cameras write it without saying so.
 _FULL_RANGE = "yuvj"
 
@@ -50,6 +53,11 @@ class ClipReader:
     def close(self) -> None:
         """Close the file."""
         self._stack.close()
+
+    @property
+    def second(self) -> float:
+        """The time of the frame that was read last."""
+        return self._time(self._now) - self._first
 
     def at(self, second: float) -> Any:
         """Return the frame that's shown at a time; the last one after the end."""
@@ -92,6 +100,42 @@ class ClipReader:
 
     def _time(self, frame: Any) -> float:
         return float(frame.time) if frame is not None and frame.time is not None else 0.0
+
+
+class ReaderPool:
+    """Readers that are open and idle, for several threads: whoever goes on with one decodes nothing twice."""
+
+    def __init__(self, root: Path, rate: float) -> None:
+        self._root, self._rate = root, rate
+        self._idle: dict[str, list[ClipReader]] = {}
+        self._lock = threading.Lock()
+
+    def take(self, shown: str, second: float) -> ClipReader:
+        """Return a reader of a clip: of the idle ones that stand before a time the nearest, else a new one."""
+        with self._lock:
+            idle = self._idle.get(shown, [])
+            before = [reader for reader in idle if reader.second <= second + self._rate**-1]
+            if before:
+                nearest = max(before, key=lambda reader: reader.second)
+                idle.remove(nearest)
+                return nearest
+        return ClipReader(self._root / shown, shown, self._rate)
+
+    def give_back(self, reader: ClipReader) -> None:
+        """Keep a reader open for whoever needs it next; the one that stood idle longest is closed for it."""
+        with self._lock:
+            self._idle.setdefault(reader.shown, []).append(reader)
+            while sum(map(len, self._idle.values())) > _MOST_IDLE:
+                name = next(name for name, readers in self._idle.items() if readers)
+                self._idle[name].pop(0).close()
+
+    def close(self) -> None:
+        """Close all idle readers."""
+        with self._lock:
+            for readers in self._idle.values():
+                for reader in readers:
+                    reader.close()
+            self._idle.clear()
 
 
 def scaled(frame: Any, width: int, height: int) -> Any:

@@ -19,7 +19,7 @@ def painted_frames(piece: Piece, studio: SceneStudio) -> Iterator[Planes]:
     with ExitStack() as stack:
         painters = []
         for scene, first in piece.scenes:
-            painter = _TitledPainter(scene, studio)
+            painter = _TitledPainter(scene, studio, max(0, first))
             stack.callback(painter.close)
             painters.append((scene, first, painter))
         for number in range(piece.count):
@@ -48,13 +48,13 @@ def _over(before: Planes, own: Planes, scene: Scene, frame: int) -> Planes:
 class _TitledPainter:
     """Paints the frames of one scene with its title; what stays the same over several frames is painted once."""
 
-    def __init__(self, scene: Scene, studio: SceneStudio) -> None:
+    def __init__(self, scene: Scene, studio: SceneStudio, first: int) -> None:
         self.scene, self.studio = scene, studio
-        self._bare = ScenePainter(scene, studio)
+        self._bare = ScenePainter(scene, studio, first)
         self._last: tuple[Planes, object, Planes] | None = None
 
     def close(self) -> None:
-        """Close the clip."""
+        """Give the clip back."""
         self._bare.close()
 
     def frame(self, number: int) -> Planes:

@@ -46,7 +46,7 @@ def from_pixels(pixels: Plane) -> Planes:
 
     from tavolan.video.frames.reformat import reformatted
 
-    made = reformatted(av.VideoFrame.from_ndarray(np.ascontiguousarray(pixels), format="bgra"), "yuv420p")
+    made = reformatted(av.VideoFrame.from_numpy_buffer(np.ascontiguousarray(pixels), format="bgra"), "yuv420p")
     first, second, third = (plane.copy() for plane in planes_of(made))
     return first, second, third
 

@@ -17,7 +17,7 @@ from tavolan.pictures.making.job import Job
 from tavolan.pictures.making.painter import Painter
 from tavolan.pictures.raster.backends import skia
 from tavolan.pictures.raster.canvas import Pixels, canvas_on, image_of
-from tavolan.video.frames.clip_reader import ClipReader, as_pixels, scaled
+from tavolan.video.frames.clip_reader import ReaderPool, as_pixels, scaled
 from tavolan.video.frames.planes import BLACK, Plane, Planes, copied, from_pixels, planes_of
 from tavolan.video.frames.title_painter import PaintedTitle, painted_title
 from tavolan.video.placing import between
@@ -65,6 +65,7 @@ class SceneStudio:
 
     def __init__(self, root: Path, size: tuple[int, int], rate: int) -> None:
         self.root, self.size, self.rate = root, size, rate
+        self.readers = ReaderPool(root, rate)
         self._painter = Painter(root)
         self._setters = Setters(root)
         # Painter and setters are for one thread at a time.
@@ -73,6 +74,10 @@ class SceneStudio:
         self._still_planes: _Kept[Planes] = _Kept()
         self._places: _Kept[FramedPlace | None] = _Kept()
         self._titles: _Kept[PaintedTitle] = _Kept()
+
+    def close(self) -> None:
+        """Close the clips."""
+        self.readers.close()
 
     def still(self, job: Job) -> Pixels:
         """Return a held picture as BGRA pixels, not to be changed."""
@@ -143,16 +148,18 @@ def _partly(
 class ScenePainter:
     """Paints the frames of one scene, in one thread."""
 
-    def __init__(self, scene: Scene, studio: SceneStudio) -> None:
+    def __init__(self, scene: Scene, studio: SceneStudio, first: int) -> None:
+        """`first` is the frame of the scene that will be asked for first."""
         self.scene, self.studio = scene, studio
         clip = scene.clip
-        self._reader = ClipReader(studio.root / clip.path, clip.path, studio.rate) if clip else None
+        self._reader = studio.readers.take(clip.path, clip.second(first, studio.rate)) if clip else None
         self._last: tuple[Any, Planes] | None = None
 
     def close(self) -> None:
-        """Close the clip."""
+        """Give the clip back."""
         if self._reader:
-            self._reader.close()
+            self.studio.readers.give_back(self._reader)
+            self._reader = None
 
     def frame(self, number: int) -> Planes:
         """Return a frame of the scene without its title, not to be changed."""

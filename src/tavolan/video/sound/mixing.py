@@ -22,7 +22,7 @@ _VOICE_RANGE = 32.0
 # Below this level in dBFS nothing is a voice.
 _SILENCE = -55.0
 # The limiter's glide, and how often loudness and peaks are brought to what's asked for.
-_LIMIT_GLIDE, _ROUNDS = 0.02, 3
+_LIMIT_GLIDE, _ROUNDS = 0.02, 2
 
 
 def mixed_sound(root: Path, plan: SoundPlan, seconds: float) -> Samples:
