@@ -17,7 +17,7 @@ from tavolan.pictures.making.planner import Selection
 from tavolan.sample.clips import write_clips
 from tavolan.sample.sounds import write_sounds
 from tavolan.sample.write import write_screens, write_texts
-from tavolan.video.encoding import PRESET, QUALITY
+from tavolan.video.encoding import QUALITY, encoder_options
 from tavolan.video.frames.piece_painter import painted_frames
 from tavolan.video.frames.scene_painter import SceneStudio
 from tavolan.video.planner import VideoPlanner
@@ -54,9 +54,23 @@ def render(root: Path, locale: str) -> tuple[float, float]:
 
 def encode(frames: Path, size: tuple[int, int], rate: int, target: Path) -> float:
     """Return the seconds that the ffmpeg program takes for the same frames, with the same settings."""
-    command = ["ffmpeg", "-y", "-v", "error", "-f", "rawvideo", "-pix_fmt", "yuv420p", "-s", f"{size[0]}x{size[1]}",
-               "-r", str(rate), "-i", str(frames), "-c:v", "libx264", "-preset", PRESET, "-crf", f"{QUALITY:g}",
-               "-profile:v", "high", "-movflags", "+faststart", str(target)]  # fmt: skip
+    options = {name: value for name, value in encoder_options(QUALITY).items() if name != "threads"}
+    source = ["-f", "rawvideo", "-pix_fmt", "yuv420p", "-s", f"{size[0]}x{size[1]}", "-r", str(rate), "-i", str(frames)]
+    options["profile:v"] = options.pop("profile")
+    settings = [part for name, value in options.items() for part in (f"-{name}", value)]
+    command = [
+        "ffmpeg",
+        "-y",
+        "-v",
+        "error",
+        *source,
+        "-c:v",
+        "libx264",
+        *settings,
+        "-movflags",
+        "+faststart",
+        str(target),
+    ]
     begin = time.perf_counter()
     subprocess.run(command, check=True)
     return time.perf_counter() - begin

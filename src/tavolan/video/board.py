@@ -20,7 +20,8 @@ from tavolan.project.video_records import VideoRecord, read_video_records
 from tavolan.support.files import write_inside
 from tavolan.video.clips import opened, video_stream
 from tavolan.video.encoding import Samples
-from tavolan.video.frames.clip_reader import as_pixels
+from tavolan.video.frames.clip_reader import scaled
+from tavolan.video.frames.planes import pixels_of, planes_of
 from tavolan.video.plan import VideoJob
 from tavolan.video.planner import VideoPlanner
 from tavolan.video.sound.mixing import levels
@@ -31,7 +32,15 @@ _MARGIN, _HEAD, _GAP, _LABEL = 44, 118, 10, 110
 _TALL, _WIDE = 132, 236
 _MOST_COLUMNS = 10
 _BAR, _SOUND = 30, 110
-_SCENE, _OTHER_SCENE, _TITLE, _VOICE, _MUSIC, _POSTER = "#D9CBBE", "#C9B8A8", "#BF4318", "#0F6B60", "#C7BFB6", "#5B3FB0"
+_SCENE, _OTHER_SCENE, _TRANSITION, _TITLE, _VOICE, _MUSIC, _POSTER = (
+    "#D9CBBE",
+    "#C9B8A8",
+    "#A8958A",
+    "#BF4318",
+    "#0F6B60",
+    "#C7BFB6",
+    "#5B3FB0",
+)
 # The level that the sound's curve begins at, in dBFS.
 _QUIETEST = -50.0
 
@@ -59,7 +68,7 @@ class _Sheet:
     @property
     def size(self) -> tuple[int, int]:
         width = max(980, 2 * _MARGIN + self.columns * (self.thumb[0] + _GAP))
-        return width, self.timeline + 3 * (_BAR + 8) + _SOUND + 90
+        return width, self.timeline + 2 * (_BAR + 8) + _SOUND + 66
 
     @property
     def timeline(self) -> int:
@@ -121,20 +130,22 @@ class _Board:
         self._scenes(top)
         self._titles(top + _BAR + 8)
         self._sound(top + 2 * (_BAR + 8))
-        self._seconds(top + 3 * (_BAR + 8) + _SOUND + 14)
+        self._seconds(top + 2 * (_BAR + 8) + _SOUND + 18)
         return self.paper.pixels
 
     def _frames(self) -> None:
         width, height = self.sheet.thumb
         poster = int(self.job.poster / self.job.rate)
         with opened(self.path, self.shown) as container:
-            wanted = 0
-            for number, frame in enumerate(container.decode(video_stream(container, self.shown))):
+            wanted, stream = 0, video_stream(container, self.shown)
+            stream.thread_type = "AUTO"
+            for number, frame in enumerate(container.decode(stream)):
                 if number < wanted * self.job.rate:
                     continue
                 x = _MARGIN + wanted % self.sheet.columns * (width + _GAP)
                 y = _HEAD + wanted // self.sheet.columns * (height + 34)
-                self.paper.picture(jpeg(as_pixels(frame), 0)[0], x, y, width, height)
+                small = pixels_of(planes_of(scaled(frame, width * 2, height * 2)))
+                self.paper.picture(jpeg(small, 0)[0], x, y, width, height)
                 words, colour = (f"{wanted} s  ·  poster", _POSTER) if wanted == poster else (f"{wanted} s", MUTED)
                 self.paper.text(words, x, y + height + 13, 13.5, 600, colour, width)
                 wanted += 1
@@ -152,9 +163,9 @@ class _Board:
         self.paper.text("scenes", _MARGIN, y + _BAR // 2, 15, 600, MUTED, _LABEL - 12)
         for number, (scene, start) in enumerate(zip(self.job.scenes, self.job.starts, strict=True)):
             colour = (_SCENE, _OTHER_SCENE)[number % 2]
-            self._bar(start, start + scene.frames, y, colour, scene.name)
             if scene.overlap:
-                self._bar(start, start + scene.overlap, y, "#A8958A", "")
+                self._bar(start, start + scene.overlap, y, _TRANSITION, "")
+            self._bar(start + scene.overlap, start + scene.frames, y, colour, scene.name)
 
     def _titles(self, y: int) -> None:
         self.paper.text("titles", _MARGIN, y + _BAR // 2, 15, 600, MUTED, _LABEL - 12)

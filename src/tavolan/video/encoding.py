@@ -30,10 +30,14 @@ _LIMITED = 1
 _MOST_DELAY = 2
 
 
+# How many frames the encoder looks ahead: more only take memory, on screens of apps.
+_LOOK_AHEAD = 10
+
+
 def encoder_options(quality: float) -> dict[str, str]:
     """Return the options of the encoder of pictures. One thread each: pieces are encoded side by side."""
-    return {"preset": PRESET, "crf": f"{quality:g}", "threads": "1", "profile": "high",
-            "x264-params": "colorprim=bt709:transfer=bt709:colormatrix=bt709:range=tv"}  # fmt: skip
+    more = f"rc-lookahead={_LOOK_AHEAD}:colorprim=bt709:transfer=bt709:colormatrix=bt709:range=tv"
+    return {"preset": PRESET, "crf": f"{quality:g}", "threads": "1", "profile": "high", "x264-params": more}
 
 
 def _video_stream(container: Any, size: tuple[int, int], rate: int, quality: float) -> Any:

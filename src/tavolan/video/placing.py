@@ -34,21 +34,23 @@ def safe_area(size: tuple[int, int], size_class: SizeClass) -> Box:
 def title_place(
     style: TitleStyle, size: tuple[int, int], framed: Job | None, size_class: SizeClass, mirrored: bool
 ) -> tuple[Box, Box | None, bool]:
-    """Return the box of a title's text, its panel where that doesn't follow the text, and whether it has none at all.
+    """Return the box of a title's text, its panel where that doesn't follow the text, and whether it's in a look.
 
-    `framed` is the picture around a framed scene. Boxes are x, y, width and height in pixels.
+    `framed` is the picture around a framed scene. In one that's wider than tall the device stands beside the look's
+    place for captions, which is the only one that's clear of it. Boxes are x, y, width and height in pixels.
     """
-    if style.in_look and framed and not style.cover:
-        caption = framed.scene.caption
-        return (caption.x, caption.y, caption.width, caption.height), None, True
     width, height = size
+    if framed and not (style.cover or style.fill) and (style.in_look or width > height):
+        caption = framed.scene.caption
+        box = (caption.x, caption.y, caption.width, caption.height)
+        return within(box, safe_area(size, size_class)), None, True
     x, y, wide, high = style.wide if width > height else style.box
     if mirrored:
         x = 1 - x - wide
     panel = (x * width, y * height, wide * width, high * height)
     pad = style.padding * (width * height) ** 0.5
     text = (panel[0] + pad, panel[1] + pad, panel[2] - 2 * pad, panel[3] - 2 * pad)
-    return within(text, safe_area(size, size_class)), panel if style.fill else None, style.ground is None
+    return within(text, safe_area(size, size_class)), panel if style.fill else None, False
 
 
 def within(box: Box, around: Box) -> Box:

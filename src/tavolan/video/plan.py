@@ -48,7 +48,7 @@ class Title:
     """A title on a scene: `first` and `frames` count in the scene; `size` in pixels.
 
     `box` is where the text may be, `panel` what's behind it where that doesn't follow the text: x, y, width, height in
-    pixels. A `bare` title has nothing behind it. One that `stays` doesn't go by
+    pixels. One that's `in_look` is set as a look's captions are, without a panel. One that `stays` doesn't go by
     itself: it leaves with its scene.
     """
 
@@ -58,7 +58,7 @@ class Title:
     style: TitleStyle
     box: tuple[float, float, float, float]
     panel: tuple[float, float, float, float] | None
-    bare: bool
+    in_look: bool
     mirrored: bool
     colours: Colours
     first: int
@@ -73,7 +73,7 @@ class Title:
 
     def key(self) -> list[Any]:
         """Return what decides its pixels."""
-        place = [self.box, self.panel, self.bare, self.mirrored]
+        place = [self.box, self.panel, self.in_look, self.mirrored]
         time = [self.first, self.frames, self.stays]
         return [self.text, self.locale, self.style.digest, place, vars(self.colours), time, self.size]
 

@@ -290,9 +290,9 @@ class VideoPlanner:
                           "Let title_from be earlier.")  # fmt: skip
             return None
         framed = scene.picture if fit != "zoomed" else None
-        box, panel, bare = title_place(style, place.size, framed, place.size_class, is_right_to_left(place.tag))
+        box, panel, in_look = title_place(style, place.size, framed, place.size_class, is_right_to_left(place.tag))
         return Title(
-            text=text, locale=tag, style_name=name, style=style, box=box, panel=panel, bare=bare,
+            text=text, locale=tag, style_name=name, style=style, box=box, panel=panel, in_look=in_look,
             mirrored=is_right_to_left(place.tag), colours=self.pictures.palette(table.palette), first=first,
             frames=frames,
             stays=first + frames == scene.frames,

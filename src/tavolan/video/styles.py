@@ -29,10 +29,10 @@ class Motion(LookPart):
 class TitleStyle(LookPart):
     """How titles look. Boxes are x, y, width and height as shares of the picture; `wide` is for those wider than tall.
 
-    With `in_look`, a framed scene has its title where the look has captions, without a panel. A `ground` is a panel
-    behind the title, over the whole picture with `cover`; `shade` darkens the picture around a title without one.
-    The panel follows its text; with `fill` it takes the whole box.
-    `size`, `min_size`, `padding` and `corner` are shares of the scale. `words` shows one word after the other.
+    With `in_look`, a framed scene has its title where the look has captions, in their colours and without a panel. A
+    `ground` is a panel behind the title; it follows the text, takes the whole box with `fill`, the whole picture with
+    `cover`. Without one, `shade` darkens the picture around the title. `size`, `min_size`, `padding` and `corner` are
+    shares of the scale. `words` shows one word after the other.
     """
 
     schema_: Annotated[Literal["tavolan/title@1"], Field(alias="schema")]
@@ -63,13 +63,13 @@ class TitleStyle(LookPart):
         """Digest of the whole style."""
         return hashlib.blake2b(self.model_dump_json().encode(), digest_size=16).hexdigest()
 
-    @cached_property
-    def text_rules(self) -> CaptionBox:
-        """How its text is set: the rules of a caption."""
-        return CaptionBox(
-            box=self.box, align=self.align, stand=self.stand, size=self.size, min_size=self.min_size,
-            max_lines=self.max_lines, weight=self.weight, colour=self.ink, emphasis=Emphasis(colour=self.accent),
-        )  # fmt: skip
+    def text_rules(self, in_look: bool) -> CaptionBox:
+        """Return how its text is set: the rules of a caption; in a look, in the colours of captions."""
+        ink, accent = ("ink", "accent") if in_look else (self.ink, self.accent)
+        return CaptionBox.model_validate({
+            "box": self.box, "align": self.align, "stand": self.stand, "size": self.size, "min_size": self.min_size,
+            "max_lines": self.max_lines, "weight": self.weight, "colour": ink, "emphasis": Emphasis(colour=accent),
+        })  # fmt: skip
 
 
 def style_schema() -> dict[str, Any]:

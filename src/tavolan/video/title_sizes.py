@@ -35,7 +35,8 @@ def fitted_titles(setters: Setters, scenes: list[Scene], size: tuple[int, int], 
 
 def _fit(setters: Setters, title: Title, scene: str, scale: float, report: Report) -> int | None:
     try:
-        size = setters.of(title.locale).fitted(split(title.text), title.style.text_rules, PixelBox(*title.box), scale)
+        rules = title.style.text_rules(title.in_look)
+        size = setters.of(title.locale).fitted(split(title.text), rules, PixelBox(*title.box), scale)
     except MarkupError as error:
         report(title, scene, str(error), "Write \\* for a star that is meant as one.")
         return None

@@ -52,7 +52,7 @@ def _new_canvas(size: tuple[int, int]) -> _Canvas:
 
 def painted_title(title: Title, setter: Setter, size: tuple[int, int]) -> PaintedTitle:
     """Return a title painted for a picture of a size in pixels."""
-    text, rules, box = split(title.text), title.style.text_rules, PixelBox(*title.box)
+    text, rules, box = split(title.text), title.style.text_rules(title.in_look), PixelBox(*title.box)
     set_text = setter.lay(text, rules, title.colours, box, title.size)
     top = box.y + (box.height - set_text.height) * rules.stand
     blocks = [(set_text.title, top)]
@@ -93,13 +93,14 @@ def _paint_behind(canvas: Any, title: Title, text: PixelBox, size: tuple[int, in
         paint.setShader(sk.GradientShader.MakeLinear([(0, 0), (0, size[1])], tones))
         canvas.drawPaint(paint)
         return
-    if title.bare:
-        if style.shade:
-            _paint_shade(canvas, style.shade, text, scale)
+    if title.in_look:
+        return
+    if style.ground is None:
+        _paint_shade(canvas, style.shade, text, scale)
         return
     pad = style.padding * scale
     x, y, wide, high = title.panel or (text.x - pad, text.y - pad * 0.8, text.width + 2 * pad, text.height + pad * 1.6)
-    paint = sk.Paint(AntiAlias=True, Color=argb(getattr(title.colours, style.ground or "glow"), style.opacity))
+    paint = sk.Paint(AntiAlias=True, Color=argb(getattr(title.colours, style.ground), style.opacity))
     canvas.drawPath(smooth_rect(x, y, wide, high, style.corner * scale), paint)
 
 
