@@ -68,6 +68,7 @@ BREACHES = {
     "solvers": ("words/plan.py", "import scipy"),
     "tables": ("words/value.py", "import pandas"),
     "network": ("notes/gitlog.py", "import httpx"),
+    "media": ("reports/page.py", "import av"),
     "plotting": ("reports/page.py", "import matplotlib"),
     "formats": ("project/datafile.py", "import openpyxl"),
     "servers": ("consoles/push.py", "import fastapi"),

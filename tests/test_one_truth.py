@@ -275,7 +275,8 @@ def test_a_new_project_names_its_schemas_and_the_heads_of_its_data(tmp_path):
     assert "Name one of " in run_tavolan("schema").err
     done = run_tavolan("schema", "--write", tmp_path / "s")
     assert done.code == 0 and sorted(path.name for path in (tmp_path / "s").iterdir()) == [
-        "copy.json", "experiment.json", "look.json", "replies.json", "rulebook.json", "shots.json", "tavolan.json"
+        "copy.json", "experiment.json", "look.json", "replies.json", "rulebook.json", "shots.json", "tavolan.json",
+        "title-style.json", "video.json",
     ]  # fmt: skip
 
 

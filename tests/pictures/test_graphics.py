@@ -4,6 +4,7 @@ import hashlib
 import json
 import shutil
 import zipfile
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -160,7 +161,7 @@ def test_a_picture_above_the_stores_limit_becomes_a_jpeg(copy):
     assert counts == {"total": 2, "current": 2, "old": 0, "possible": 2}
     assert run_tavolan("shots", "board", "--store", "android", "--project", copy).code == 0
     opened = tavolan.open_project(copy)
-    listing = next(view for view in locale_views(opened, []) if view.tag == "en-US").listings[-1]
+    listing = next(view for view in locale_views(opened, [], Path()) if view.tag == "en-US").listings[-1]
     assert listing.store == "android" and len(listing.sets[0].pictures) == len(files)
     (copy / "rules/android.toml").write_text("")
     assert run_tavolan("shots", "render", *only).code == 0

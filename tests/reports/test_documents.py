@@ -17,7 +17,17 @@ from tavolan.sample.year import write_year
 
 SCHEMAS = Path(__file__).parents[2] / "docs" / "schemas"
 # What needs more than a project to be printed: tested where that is.
-ELSEWHERE = {"pack@1", "baseline@1", "compare@1", "push@1", "journal@1", "variant@1", "sent@1"}
+ELSEWHERE = {
+    "pack@1",
+    "baseline@1",
+    "compare@1",
+    "push@1",
+    "journal@1",
+    "variant@1",
+    "sent@1",
+    "videos@1",
+    "videofiles@1",
+}
 # Which command prints which document, in the sample project or the small rendered one.
 PRINTED = {
     "check@1": ("check",),
@@ -122,7 +132,7 @@ def test_the_schemas_in_the_docs_are_those_that_the_program_writes(tmp_path: Pat
 def test_every_kind_of_document_has_a_schema() -> None:
     source = Path(tavolan.__file__).parent
     named = {name for path in source.rglob("*.py") for name in re.findall(r'"tavolan/([a-z]+@\d+)"', path.read_text())}
-    of_toml = {"rulebook@1", "look@1"}
+    of_toml = {"rulebook@1", "look@1", "titlestyle@1"}
     assert named - of_toml == {path.stem for path in SCHEMAS.iterdir()} == {*PRINTED, *ELSEWHERE}
 
 
@@ -145,9 +155,10 @@ def _keys(schema, parts, seen):
         yield from _keys(below, parts, seen)
 
 
-@pytest.mark.parametrize("name", ["tavolan", "shots", "copy", "rulebook", "experiment"])
+@pytest.mark.parametrize("name", ["tavolan", "shots", "copy", "rulebook", "experiment", "video", "title-style"])
 def test_the_page_of_files_names_every_key(name):
     schema = run_tavolan("schema", name).json
-    page = (SCHEMAS.parent / ("experiments.md" if name == "experiment" else "files.md")).read_text("utf-8")
+    pages = {"experiment": "experiments.md", "video": "video.md", "title-style": "video.md"}
+    page = (SCHEMAS.parent / pages.get(name, "files.md")).read_text("utf-8")
     known = set(re.findall(r"[A-Za-z_][\w-]*", page))
     assert {key for key in _keys(schema, schema.get("$defs", {}), set()) if key not in known} == set()

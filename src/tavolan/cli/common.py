@@ -46,6 +46,18 @@ LocaleOption = Annotated[
 ]
 
 
+WatchOption = Annotated[
+    Path | None, typer.Option("--watch", help="Take in what's saved into this folder, as it comes.", metavar="DIR")
+]
+TimesOption = Annotated[int, typer.Option("--times", min=0, help="Stop after so many.", hidden=True)]
+ReplaceOption = Annotated[bool, typer.Option("--replace", help="Take the place of one there; that moves to earlier/.")]
+TakenLocaleOption = Annotated[
+    str | None,
+    typer.Option("--locale", help="Language they show; else what their names say, or the source's.",
+                 autocompletion=completing.locales),
+]  # fmt: skip
+
+
 def console() -> Console:
     """Return the console for results; without colour and 120 columns wide when piped."""
     from tavolan.reports.styled import People

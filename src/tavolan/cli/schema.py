@@ -11,7 +11,10 @@ from tavolan.cli.common import ProjectOption, console, print_json
 
 def schema(
     name: Annotated[
-        str, typer.Argument(help="tavolan, shots, copy, rulebook or look; or the id of a JSON document, as in check@1.")
+        str,
+        typer.Argument(
+            help="tavolan, shots, video, copy, rulebook, look …; or the id of a JSON document, as in check@1."
+        ),
     ] = "",
     project: ProjectOption = None,
     write: Annotated[
@@ -69,6 +72,10 @@ def _schema(name: str, project: Path | None) -> dict[str, Any]:
         from tavolan.pictures.design.look import look_schema
 
         return look_schema()
+    if name == "title-style":
+        from tavolan.video.styles import style_schema
+
+        return style_schema()
     from tavolan.project.json_schemas import schema_of
 
     return schema_of(name, known_books(project)[0].values())

@@ -15,7 +15,11 @@ from tavolan.cli.common import (
     LocaleOption,
     OnOption,
     ProjectOption,
+    ReplaceOption,
     StoreOption,
+    TakenLocaleOption,
+    TimesOption,
+    WatchOption,
     console,
     open_on_day,
     open_project,
@@ -30,6 +34,7 @@ if TYPE_CHECKING:
     from tavolan.pictures.making.planner import Selection
     from tavolan.pictures.making.render import Rendered
     from tavolan.pictures.outputs.captures import Taken
+    from tavolan.project.model import Project
 
 app = typer.Typer(help="Store pictures: take screens in, render, look at them all, pack.", no_args_is_help=True)
 
@@ -57,14 +62,7 @@ def take(
         list[Path] | None, typer.Argument(help="Raw captures, named like the screens.", exists=True)
     ] = None,
     project: ProjectOption = None,
-    locale: Annotated[
-        str | None,
-        typer.Option(
-            "--locale",
-            help="Language they show; else what their names say, or the source's.",
-            autocompletion=completing.locales,
-        ),
-    ] = None,
+    locale: TakenLocaleOption = None,
     name: Annotated[list[str] | None, typer.Option("--name", help="Name of a screen; one per file.")] = None,
     device: Annotated[
         str | None, typer.Option("--device", help="Size class, where several have the same size.")
@@ -73,25 +71,20 @@ def take(
     in_order: Annotated[
         bool, typer.Option("--in-order", help="Files whose name is no screen's go by the order of the shots, unasked.")
     ] = False,
-    replace: Annotated[
-        bool, typer.Option("--replace", help="Take the place of one there; that moves to earlier/.")
-    ] = False,
-    watch: Annotated[
-        Path | None, typer.Option("--watch", help="Take in what's saved into this folder, as it comes.", metavar="DIR")
-    ] = None,
-    times: Annotated[int, typer.Option("--times", min=0, help="Stop after so many files.", hidden=True)] = 0,
+    replace: ReplaceOption = False,
+    watch: WatchOption = None,
+    times: TimesOption = 0,
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Say what would be taken, take nothing.")] = False,
 ) -> None:
     """Take raw captures in: each finds its size class and its name, and none is ever overwritten."""
-    from tavolan.cli.taking_watch import take_incoming
-    from tavolan.errors import UsageError
-    from tavolan.pictures.outputs.captures import ENDINGS, Taker, missing_screens
+    from tavolan.cli.taking_watch import take_incoming, watched_folder
+    from tavolan.pictures.outputs.captures import ENDINGS, Taker
     from tavolan.support.transaction import changing
 
-    if bool(files) == bool(watch):
-        raise UsageError("what should be taken isn't said", "Give files, or a folder with --watch.")
-    if watch:
-        take_incoming(watch, project, ENDINGS, lambda opened: Taker(opened, locale, device or "", crop), times)
+    if folder_to_watch := watched_folder(files, watch):
+        take_incoming(
+            folder_to_watch, project, ENDINGS, lambda opened: Taker(opened, locale, device or "", crop), times
+        )
         return
     opened = open_project(project, write=not dry_run)
     taker = Taker(opened, locale, device or "", crop, replace, _ask_class)
@@ -109,6 +102,13 @@ def take(
             taker.take(taken)
     if not by_order:
         _print_taken(out, planned)
+    _print_missing(out, opened, planned)
+
+
+def _print_missing(out: Console, opened: Project, planned: list[Taken]) -> None:
+    """Say which screens the locales that something was taken for still lack."""
+    from tavolan.pictures.outputs.captures import missing_screens
+
     for tag in dict.fromkeys(taken.locale for taken in planned):
         missing = missing_screens(opened, tag)
         for size_class, lacking in missing.items():

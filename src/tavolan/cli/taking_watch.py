@@ -17,6 +17,13 @@ from tavolan.support.transaction import changing
 _LOOK = 400
 
 
+def watched_folder(files: list[Path] | None, watch: Path | None) -> Path | None:
+    """Return the folder to watch, or None where files are given. Raises UsageError for both or neither."""
+    if bool(files) == bool(watch):
+        raise UsageError("what should be taken isn't said", "Give files, or a folder with --watch.")
+    return watch
+
+
 def take_incoming(
     folder: Path, project: Path | None, endings: Iterable[str], taker_of: Callable[[Project], Taker], times: int = 0
 ) -> None:

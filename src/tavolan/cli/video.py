@@ -12,7 +12,11 @@ from tavolan.cli.common import (
     JsonOption,
     LocaleOption,
     ProjectOption,
+    ReplaceOption,
     StoreOption,
+    TakenLocaleOption,
+    TimesOption,
+    WatchOption,
     console,
     open_on_day,
     open_project,
@@ -70,35 +74,24 @@ def new(
 def take(
     files: Annotated[list[Path] | None, typer.Argument(help="Recordings, named like the scenes' clips.")] = None,
     project: ProjectOption = None,
-    locale: Annotated[
-        str | None,
-        typer.Option("--locale", help="Language they show; else what their names say, or the source's.",
-                     autocompletion=completing.locales),
-    ] = None,
+    locale: TakenLocaleOption = None,
     name: Annotated[list[str] | None, typer.Option("--name", help="Name of a clip; one per file.")] = None,
     device: Annotated[
         str | None, typer.Option("--device", help="Size class, where several have the same proportions.")
     ] = None,
-    replace: Annotated[
-        bool, typer.Option("--replace", help="Take the place of one there; that moves to earlier/.")
-    ] = False,
-    watch: Annotated[
-        Path | None, typer.Option("--watch", help="Take in what's saved into this folder, as it comes.", metavar="DIR")
-    ] = None,
-    times: Annotated[int, typer.Option("--times", min=0, help="Stop after so many files.", hidden=True)] = 0,
+    replace: ReplaceOption = False,
+    watch: WatchOption = None,
+    times: TimesOption = 0,
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Say what would be taken, take nothing.")] = False,
 ) -> None:  # fmt: skip
     """Take recordings in: each finds its size class and its name, and none is ever overwritten."""
-    from tavolan.cli.taking_watch import take_incoming, taken_words
-    from tavolan.errors import UsageError
+    from tavolan.cli.taking_watch import take_incoming, taken_words, watched_folder
     from tavolan.support.transaction import changing
     from tavolan.video.clips import ENDINGS
     from tavolan.video.taking import ClipTaker
 
-    if bool(files) == bool(watch):
-        raise UsageError("what should be taken isn't said", "Give files, or a folder with --watch.")
-    if watch:
-        take_incoming(watch, project, ENDINGS, lambda opened: ClipTaker(opened, locale, device or ""), times)
+    if folder := watched_folder(files, watch):
+        take_incoming(folder, project, ENDINGS, lambda opened: ClipTaker(opened, locale, device or ""), times)
         return
     opened = open_project(project, write=not dry_run)
     taker = ClipTaker(opened, locale, device or "", replace=replace)

@@ -99,5 +99,5 @@ _MAKERS: dict[str, Callable[[list[Rulebook]], Schema]] = {
     "replies": lambda _: {**RepliesFile.model_json_schema(), "title": "replies.toml"},
     "rulebook": _rulebook,
 }
-# A look's schema comes from its own package.
-NAMES = (*_MAKERS, "look")
+# The schemas of looks and title styles come from their own packages.
+NAMES = (*_MAKERS, "look", "title-style")

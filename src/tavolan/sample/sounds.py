@@ -94,19 +94,19 @@ def write_sounds(folder: Path, locales: Iterable[str]) -> int:
     written = 0
     score = folder / "art" / "music.wav"
     if not score.exists():
-        _write(score, music(20))
+        write_wave(score, music(20))
         written += 1
     for number, locale in enumerate(locales):
         for scene, words in VOICED.items():
             path = folder / "voice" / locale / f"{scene}.wav"
             if not path.exists():
-                _write(path, speech(words, 1000 + number * 10 + words))
+                write_wave(path, speech(words, 1000 + number * 10 + words))
                 written += 1
     return written
 
 
-def _write(path: Path, samples: Samples) -> None:
-    """Write samples (channels x n) as a WAV file of 16 bits."""
+def write_wave(path: Path, samples: Samples) -> None:
+    """Write samples (channels x n, between -1 and 1, at 24 kHz) as a WAV file of 16 bits."""
     path.parent.mkdir(parents=True, exist_ok=True)
     draft = draft_of(path)
     try:

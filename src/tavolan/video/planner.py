@@ -120,9 +120,10 @@ class VideoPlanner:
         for number, table in enumerate(self.video.scene):
             if scene := self._scene(place, number, table, scenes[-1] if scenes else None):
                 scenes.append(scene)
-        if len(scenes) < len(self.video.scene):
-            return None
+        # Titles and sounds of what's there have faults too, which are said with those of what's missing.
         titled = fitted_titles(self.pictures.fitter.setters, scenes, size, self._title_problem)
+        if not titled:
+            return None
         target = VideoTarget(video_file(store.id, name, tag), store.id, name, tag)
         job = VideoJob(
             target=target,
@@ -136,6 +137,8 @@ class VideoPlanner:
         )
         poster = min(round(self.video.poster * rate), job.frames - 1)
         sound = self.sounds.plan(job, {table.name: table for table in self.video.scene}) if rule.sound_codecs else None
+        if len(scenes) < len(self.video.scene):
+            return None
         return replace(job, poster=max(0, poster), sound=sound)
 
     def _scene(self, place: _Place, number: int, table: SceneTable, before: Scene | None) -> Scene | None:

@@ -26,7 +26,7 @@ class SoundPlanner:
         rules = self.video.sound
         if rules.off:
             return None
-        tracks = [*self._clip_sounds(job, tables), *self._voices(job), *self._music(job)]
+        tracks = [*self._clip_sounds(job, tables), *self._voices(job, tables), *self._music(job)]
         if not tracks:
             return None
         return SoundPlan(tuple(tracks), rules.duck, rules.loudness, rules.peak, rules.fade_in, rules.fade_out)
@@ -50,11 +50,14 @@ class SoundPlanner:
                 at += end - begin
         return tracks
 
-    def _voices(self, job: VideoJob) -> list[Track]:
+    def _voices(self, job: VideoJob, tables: dict[str, SceneTable]) -> list[Track]:
         rules, tracks = self.video.sound, []
         starts = {scene.name: start / job.rate for scene, start in zip(job.scenes, job.starts, strict=True)}
         for name, path in voice_files(self.project, job.target.locale).items():
             shown = path.relative_to(self.project.root).as_posix()
+            if name not in starts and name in tables:
+                # Of a scene that can't be used, which was said.
+                continue
             if name not in starts and name != WHOLE:
                 self._note(Problem(shown, None, "", "is named like no scene of video.toml",
                                    f'Name it like one, or "{WHOLE}" when it begins with the video.'))  # fmt: skip
@@ -63,7 +66,7 @@ class SoundPlanner:
             length = self._length(path, shown)
             if not length:
                 continue
-            if start + length > job.seconds + 0.05:
+            if start + length > job.seconds + 0.05 and len(starts) == len(tables):
                 message = f"is {length:.1f} s long and begins at {start:.1f} s of a video of {job.seconds:.1f} s"
                 self._note(Problem(shown, None, "", message, "Speak faster, or make the video longer."))
             tracks.append(Track("voice", shown, self.ledger.digest(shown), start, 0.0, length, rules.voice_level))

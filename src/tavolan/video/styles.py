@@ -35,7 +35,7 @@ class TitleStyle(LookPart):
     shares of the scale. `words` shows one word after the other.
     """
 
-    schema_: Annotated[Literal["tavolan/title@1"], Field(alias="schema")]
+    schema_: Annotated[Literal["tavolan/titlestyle@1"], Field(alias="schema")]
     what: str = ""
     box: Shares
     wide: Shares

@@ -59,7 +59,7 @@ SHAPES: dict[str, type] = {
     "title@1": shapes.Title,
     "variant@1": experiment_shapes.VariantPack,
     "verdict@1": experiment_shapes.ExperimentVerdict,
-    "video-check@1": video_shapes.CheckedVideosDocument,
+    "videofiles@1": video_shapes.CheckedVideosDocument,
     "videos@1": video_shapes.VideosDocument,
     "wins@1": results_shapes.WinsDocument,
     "worth@1": results_shapes.WorthDocument,

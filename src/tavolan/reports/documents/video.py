@@ -26,10 +26,10 @@ def videos_document(project: Project, done: RenderedVideos) -> Document:
 
 
 def checked_videos_document(checked: CheckedVideos) -> Document:
-    """Return what was measured of video files, and what's wrong with them, as `tavolan/video-check@1`."""
+    """Return what was measured of video files, and what's wrong with them, as `tavolan/videofiles@1`."""
     videos = [_video(one) for one in checked.facts]
     findings = [finding_part(finding) for finding in checked.findings]
-    return {"schema": "tavolan/video-check@1", "videos": videos, "findings": findings}
+    return {"schema": "tavolan/videofiles@1", "videos": videos, "findings": findings}
 
 
 def _video(facts: VideoFacts) -> dict[str, Any]:
