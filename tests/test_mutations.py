@@ -17,6 +17,7 @@ import pytest
 import tavolan
 from conftest import SEARCH, write_project, write_screen
 from faults import files_of
+from films import STORYBOARD, numbered, tone, write_clip
 from tavolan.checking.baseline import read_baseline
 from tavolan.errors import TavolanError
 from tavolan.exchange.copy_sheets import merge, read_sheet, write_sheet
@@ -41,9 +42,16 @@ from tavolan.results.importing import Given, read_export
 from tavolan.results.metrics import read_metrics
 from tavolan.results.ranks import read_ranks
 from tavolan.reviews.templates import read_templates
+from tavolan.sample.sounds import write_wave
 from tavolan.standins.translator import translate
 from tavolan.support.image_headers import image_facts
 from tavolan.support.transaction import writing
+from tavolan.video.clips import probe
+from tavolan.video.frames.clip_reader import ClipReader, scaled
+from tavolan.video.measuring import measure
+from tavolan.video.sound.samples import read_sound
+from tavolan.video.styles import BUILT_IN as BUILT_IN_STYLES
+from tavolan.video.styles import load_style
 from tavolan.words.mine import mine
 
 # Inputs per reader in the suite; a search tries as many times more as TAVOLAN_FUZZ says.
@@ -77,6 +85,16 @@ def mutated(data: bytes, dice: random.Random) -> bytes:
         else:
             made[at:at] = dice.choice(TOKENS)
     return bytes(made)
+
+
+def read_clip(path):
+    probe(path, "c.mp4")
+    reader = ClipReader(path, "c.mp4", 30)
+    try:
+        scaled(reader.at(0.1), 32, 32)
+        measure(path, "c.mp4")
+    finally:
+        reader.close()
 
 
 def with_replies(project):
@@ -146,6 +164,17 @@ class Bench:
         self.readers["replies.toml"] = (
             replies,
             inside("replies.toml", lambda root: read_templates(with_replies(tavolan.open_project(root)))),
+        )
+        style = (BUILT_IN_STYLES / "below.toml").read_bytes()
+        self.readers["title style"] = style, inside("titles/below.toml", lambda root: load_style(root, "below"))
+        self.readers["video.toml"] = STORYBOARD.encode(), inside("video.toml", tavolan.open_project)
+        clip = write_clip(root / "c.mp4", (numbered(n, (32, 32)) for n in range(4))).read_bytes()
+        self.readers["clip"] = clip, inside("clips/c.mp4", lambda root: read_clip(root / "clips/c.mp4"))
+        write_wave(root / "v.wav", tone(400, 0.05))
+        voice = (root / "v.wav").read_bytes()
+        self.readers["sound"] = (
+            voice,
+            inside("voice/v.wav", lambda root: read_sound(root / "voice/v.wav", "v.wav", 0, 1)),
         )
         self.readers["experiment"] = (
             experiment, inside("experiments/x.toml", lambda root: read_experiments(tavolan.open_project(root)))
@@ -255,7 +284,7 @@ READERS = [
     "tavolan.toml", "shots.toml", "copy", "terms", "state", "rulebook", "new rulebook", "look", "xliff", "old xliff", "received", "answer", "po",
     "tmx", "memory", "glossary", "sheet.csv", "sheet.xlsx", "import.csv", "import.xlsx", "baseline", "png", "jpeg", "ledger", "journal",
     "template", *(file.name for file in DATA_FILES), "mining", "metrics", "ranks.parquet",
-    "export.csv", "experiment", "replies.toml",
+    "export.csv", "experiment", "replies.toml", "video.toml", "title style", "clip", "sound",
 ]  # fmt: skip
 
 

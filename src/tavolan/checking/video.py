@@ -14,8 +14,10 @@ from tavolan.project.picture_records import kept
 from tavolan.project.screens import Screen
 from tavolan.project.video_records import VideoRecord, video_file
 from tavolan.project.video_schema import SceneTable, VideoFile
+from tavolan.rulebooks.model import SizeClass
 from tavolan.support.number_words import some_of
 from tavolan.video.clips import probe
+from tavolan.video.placing import title_place
 from tavolan.video.storyboard import (
     reading_seconds,
     scene_seconds,
@@ -24,6 +26,7 @@ from tavolan.video.storyboard import (
     video_places,
     voice_files,
 )
+from tavolan.video.styles import OWN, TitleStyle, load_style, style_names
 
 _MAKE = "Make it again: tavolan video render"
 
@@ -129,6 +132,36 @@ def _seconds(review: Review, clip: Screen) -> float:
         except ProjectError:
             review.clip_seconds[clip.path] = 0.0
     return review.clip_seconds[clip.path]
+
+
+@check("video-title-place", "warning")
+def video_title_place(review: Review, this: Rule) -> Iterator[Finding]:
+    """A title style of the project puts titles where a cut-out, a corner or a player's bar hides them.
+
+    They're moved into the safe area: a margin of 4.5 % of the shorter side, and what a cut-out leaves. There they have
+    less room than the style says, and are set smaller.
+    """
+    project, video = review.project, review.project.video or VideoFile()
+    own = {name for name in style_names(project.root) if (project.root / OWN / f"{name}.toml").is_file()}
+    styles = {scene.style or video.style for scene in video.scene if title_of(project, scene, project.source_locale)[0]}
+    for name in sorted(styles & own):
+        places: dict[str, None] = {}
+        for store, place, _ in _places(review):
+            rule = store.rulebook.video
+            if rule and _is_cut(load_style(project.root, name), rule.places[place], store.rulebook.classes[place]):
+                places[place] = None
+        if places:
+            at = Location(field=f"titles.{name}", path=f"{OWN}/{name}.toml")
+            message = f"its box lies outside of the safe area of {some_of(list(places), 4)}"
+            yield this.finding(at, message, "Move it inwards: box and wide are shares of the picture.")
+
+
+def _is_cut(style: TitleStyle, size: tuple[int, int], size_class: SizeClass) -> bool:
+    """Whether more than a fifth of a style's room for text lies outside of the safe area."""
+    (_, _, wide, high), _, _ = title_place(style, size, None, size_class, False)
+    whole, pad = style.wide if size[0] > size[1] else style.box, style.padding * (size[0] * size[1]) ** 0.5
+    room = (whole[2] * size[0] - 2 * pad) * (whole[3] * size[1] - 2 * pad)
+    return bool(wide * high < 0.8 * room)
 
 
 @check("clip-missing", "error")

@@ -12,6 +12,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tavolan.errors import OutsideError
 from tavolan.video.frames.planes import Planes, frame_of
 
 Samples = NDArray[np.float32]
@@ -88,7 +89,22 @@ class Encoded:
 
 
 def write_video(path: Path, pieces: list[Encoded], rate: int, sound: Path | None) -> None:
-    """Put pieces together, with a file of sound if there's one; what's needed to play comes first."""
+    """Put pieces together, with a file of sound if there's one; what's needed to play comes first.
+
+    Raises OutsideError for a piece that was damaged since it was written.
+    """
+    import av
+
+    try:
+        _write_video(path, pieces, rate, sound)
+    except av.error.FFmpegError as error:
+        folder = pieces[0].path.parent
+        raise OutsideError(
+            f"{folder}: a piece can't be read ({error.strerror})", "Delete that folder, and render again."
+        ) from error
+
+
+def _write_video(path: Path, pieces: list[Encoded], rate: int, sound: Path | None) -> None:
     import av
 
     with ExitStack() as stack:

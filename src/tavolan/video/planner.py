@@ -67,6 +67,7 @@ class VideoPlanner:
     def __init__(self, project: Project, ledger: Ledger | None = None) -> None:
         self.project = project
         self.video, self.source = storyboard_of(project), project.video_source
+        self._owns_ledger = ledger is None
         self.pictures = Planner(project, ledger)
         self.ledger = self.pictures.ledger
         self.problems: list[Problem] = self.pictures.problems
@@ -84,6 +85,13 @@ class VideoPlanner:
 
     def possible(self, selection: Selection) -> list[VideoJob]:
         """Return the jobs that can be planned; what's wrong with the others is in `problems`."""
+        try:
+            return self._planned(selection)
+        finally:
+            if self._owns_ledger:
+                self.ledger.close()
+
+    def _planned(self, selection: Selection) -> list[VideoJob]:
         if not self.video.scene:
             self._problem((), "scene", "has no scene", "Write one, or let tavolan video new write them.")
             return []

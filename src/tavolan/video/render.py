@@ -238,10 +238,11 @@ class _Run:
             write_video(draft, pieces, job.rate, self.parts.path(job.sound_key) if job.sound else None)
             size = draft.stat().st_size
             if not job.most_bytes or size <= job.most_bytes:
+                poster = poster_pixels(job, self._studio(job.size, job.rate))
+                write_inside(self.root, job.target.poster_file, png.write(poster))
                 draft.replace(target)
         finally:
             draft.unlink(missing_ok=True)
-        write_inside(self.root, job.target.poster_file, png.write(poster_pixels(job, self._studio(job.size, job.rate))))
         seen = [sight for piece in job.pieces for sight in self.parts.sights(piece.key(quality))]
         facts = VideoFacts(
             path=job.target.file, bytes=size, width=job.size[0], height=job.size[1], rate=job.rate, frames=job.frames,

@@ -134,8 +134,9 @@ def most_in_set(book: Rulebook, place: str, kind: str) -> int:
 def _asked_of(book: Rulebook, place: str, kind: str) -> tuple[tuple[Size, ...], tuple[str, ...], bool, float | None]:
     """Return sizes, formats, whether transparency is allowed, and the megabytes that a place's pictures may have."""
     if kind == "video":
-        # Its still picture.
-        return (book.video.places[place.removeprefix(VIDEO)] if book.video else (0, 0),), ("png", "jpeg"), False, None
+        # Its still picture: of the size that's asked for, of any where none is.
+        asked = book.video.sizes.get(place.removeprefix(VIDEO)) if book.video else None
+        return (asked,) if asked else (), ("png", "jpeg"), False, None
     if kind == "graphic":
         graphic = book.graphics[place]
         return graphic.sizes, graphic.formats, graphic.alpha is not False, graphic.max_megabytes
@@ -149,7 +150,7 @@ def picture_fault(book: Rulebook, place: str, kind: str, facts: ImageFacts | Non
     if facts is None:
         return "is no picture"
     sizes, formats, alpha, most = _asked_of(book, place, kind)
-    if (facts.width, facts.height) not in sizes:
+    if sizes and (facts.width, facts.height) not in sizes:
         return f"is {facts.width} x {facts.height} pixels, which {place} doesn't take"
     if facts.format not in formats:
         return f"is {facts.format}, which isn't taken"

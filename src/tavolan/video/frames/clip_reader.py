@@ -19,6 +19,8 @@ from tavolan.video.frames.reformat import reformatted
 _TOLERANCE = 0.25
 # Seconds ahead that reading on is quicker than looking for the place.
 _NEAR = 1.5
+# From so many damaged frames on a clip is no clip.
+_MOST_BROKEN = 100
 # Files that stay open. Each holds some frames.
 _MOST_IDLE = 4
 # Formats whose range is the full one, as old cameras write it without saying so.
@@ -76,7 +78,10 @@ class ClipReader:
         base = self._stream.time_base
         if not base:
             return
-        self._container.seek(max(0, int((second + self._first) / base)), stream=self._stream, backward=True)
+        try:
+            self._container.seek(max(0, int((second + self._first) / base)), stream=self._stream, backward=True)
+        except (OSError, ValueError) as error:
+            raise unreadable(self.shown, error) from error
         before = self._now
         self._frames = self._decoded()
         self._advance()
@@ -86,17 +91,20 @@ class ClipReader:
             self._now = before
 
     def _decoded(self) -> Iterator[Any]:
-        """Yield the frames; a damaged one is left out, as players do."""
+        """Yield the frames; a damaged one is left out, as players do. Raises ProjectError where nothing can be read."""
         import av
 
         broken = 0
-        for packet in self._container.demux(self._stream):
-            try:
-                yield from packet.decode()
-            except av.error.InvalidDataError as error:
-                broken += 1
-                if broken > 100:
-                    raise unreadable(self.shown, error) from error
+        try:
+            for packet in self._container.demux(self._stream):
+                try:
+                    yield from packet.decode()
+                except av.error.InvalidDataError:
+                    broken += 1
+                    if broken > _MOST_BROKEN:
+                        raise
+        except (av.error.FFmpegError, MemoryError) as error:
+            raise unreadable(self.shown, error) from error
 
     def _time(self, frame: Any) -> float:
         return float(frame.time) if frame is not None and frame.time is not None else 0.0
