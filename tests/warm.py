@@ -27,7 +27,7 @@ import faults
 LIBRARIES = (
     "typer", "typer.main", "typer.rich_utils", "pydantic", "pydantic.main", "pydantic.types", "rich.console", "rich.table",
     "rich.progress", "regex", "numpy", "jinja2", "jinja2.sandbox", "babel.numbers", "babel.dates", "tomlkit", "langcodes",
-    "skia", "scipy.optimize", "scipy.ndimage", "scipy.special", "pandas", "pyarrow.compute", "pyarrow.csv",
+    "skia", "av", "av.logging", "scipy.optimize", "scipy.ndimage", "scipy.special", "pandas", "pyarrow.compute", "pyarrow.csv",
     "pyarrow.parquet", "matplotlib.pyplot", "openpyxl", "httpx", "zlib_ng.zlib_ng", "deflate", "xxhash",
     "xml.etree.ElementTree", "defusedxml.ElementTree", "http.server", "csv", "sqlite3", "difflib", "zipfile", "logging",
 )  # fmt: skip

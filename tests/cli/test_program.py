@@ -6,9 +6,11 @@ import shutil
 
 import pytest
 
-from conftest import replace, run_tavolan
+from conftest import replace, run_tavolan, write_screen
 from films import numbered, write_clip
-from tavolan.sample.write import sample_files, write_texts
+from tavolan.sample.app_screens import SCREENS
+from tavolan.sample.clips import CLIPS
+from tavolan.sample.write import SIZES, sample_files, sample_locales, write_texts
 
 
 def test_help_lists_the_commands():
@@ -261,18 +263,26 @@ def test_the_demo_refuses_a_folder_with_other_files(tmp_path):
 
 
 def test_the_demo_walks_through_everything_and_keeps_what_is_there(tmp_path):
-    write_texts(tmp_path / "k")
-    replace(tmp_path / "k/copy/ja.toml", "リアルタイム", "ライブ")
-    mine = (tmp_path / "k/copy/ja.toml").read_bytes()
-    # A short video of small clips, which are kept too.
-    for name in ("firing", "schedules", "glazes"):
-        write_clip(tmp_path / f"k/clips/en-US/phone-6.9/{name}.mp4", (numbered(n) for n in range(30)))
-    (tmp_path / "k/video.toml").write_text('[sound]\noff = true\n\n[[scene]]\nname = "firing"\nclip = "firing"\n')
-    done = run_tavolan("demo", tmp_path / "k")
+    root = tmp_path / "k"
+    write_texts(root)
+    replace(root / "copy/ja.toml", "リアルタイム", "ライブ")
+    mine = (root / "copy/ja.toml").read_bytes()
+    # Screens and clips of one's own are kept too, and a smaller project takes less time.
+    write_screen(tmp_path / "small.png")
+    for folder in (f"{tag}/{name}" for tag in sample_locales() if tag != "ko" for name in SIZES):
+        (root / "screens" / folder).mkdir(parents=True)
+        for name in SCREENS:
+            shutil.copyfile(tmp_path / "small.png", root / "screens" / folder / f"{name}.png")
+    for name in CLIPS:
+        write_clip(root / f"clips/en-US/phone-6.9/{name}.mp4", (numbered(n) for n in range(30)))
+    (root / "video.toml").write_text('[sound]\noff = true\n\n[[scene]]\nname = "firing"\nclip = "firing"\n')
+    replace(root / "tavolan.toml", 'classes = ["phone-6.9", "tablet-13"]', 'classes = ["phone-6.9"]')
+    replace(root / "tavolan.toml", 'classes = ["phone", "tablet-10"]', 'classes = ["phone"]')
+    done = run_tavolan("demo", root)
     assert done.code == 0, done.err
-    assert "63 pictures in en-US, ja, ar-SA" in done.out and "2 errors, " in done.out
-    assert "7 files and 210 raw screens written" in done.out and "files went out and came back" in done.out
-    assert "0 clips of the app" in done.out and "video, from 1 pieces" in done.out
-    assert (tmp_path / "k/copy/ja.toml").read_bytes() == mine
+    assert "33 pictures in en-US, ja, ar-SA" in done.out and "2 errors, " in done.out
+    assert "7 files and 15 raw screens written" in done.out and "files went out and came back" in done.out
+    assert "0 clips of the app" in done.out and ", from 1 pieces" in done.out
+    assert (root / "copy/ja.toml").read_bytes() == mine
     for line in done.out.split("Open next")[1].split():
-        assert json.dumps(line) and (tmp_path / "k" / line).exists()
+        assert json.dumps(line) and (root / line).exists()
