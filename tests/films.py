@@ -1,7 +1,11 @@
 """Small clips and projects with a preview video: frames that carry their number, titles that can be found by looking."""
 
+import atexit
+import shutil
 from fractions import Fraction
+from functools import cache
 from pathlib import Path
+from tempfile import TemporaryDirectory
 
 import av
 import numpy as np
@@ -106,12 +110,20 @@ def tone(hertz: float, seconds: float, level: float = 0.5) -> np.ndarray:
     return level * np.sin(2 * np.pi * hertz * np.arange(round(seconds * 24_000)) / 24_000)[np.newaxis]
 
 
-def film_project(root: Path, storyboard: str = STORYBOARD) -> Path:
+def film_project(root: Path) -> Path:
     """Write the small project with a storyboard, clips, music and a voice of one second."""
-    write_project(root)
+    return shutil.copytree(_written(), root)
+
+
+@cache
+def _written() -> Path:
+    """Write the project once for all tests of a process."""
+    folder = TemporaryDirectory()
+    atexit.register(folder.cleanup)
+    root = write_project(Path(folder.name) / "potto")
     (root / "rules").mkdir()
     (root / "rules/ios.toml").write_text(RULES, "utf-8")
-    (root / "video.toml").write_text(storyboard, "utf-8")
+    (root / "video.toml").write_text(STORYBOARD, "utf-8")
     for number, name in enumerate(("home", "kiln")):
         clip = root / "clips/en-US/phone-6.9" / f"{name}.mp4"
         write_clip(clip, (numbered(frame + 100 * number) for frame in range(60)))

@@ -4,13 +4,19 @@ import subprocess
 
 import numpy as np
 import pytest
-from films import DARK, SIZE, film_project, number_of, numbered, write_clip
 
 from conftest import run_tavolan
+from films import DARK, SIZE, film_project, number_of, numbered, write_clip
 from tavolan.errors import ProjectError
 from tavolan.video.clips import probe
 from tavolan.video.frames.clip_reader import ClipReader, ReaderPool, as_pixels, scaled
 from tavolan.video.frames.planes import planes_of
+
+
+@pytest.fixture
+def film(tmp_path):
+    """A project of its own with a storyboard."""
+    return film_project(tmp_path / "potto")
 
 
 def seen(reader, second, size=SIZE):
@@ -131,8 +137,8 @@ def test_a_clip_with_a_wide_range_of_light_is_refused(tmp_path):
         probe(path, "hdr.mp4")
 
 
-def test_a_damaged_clip_is_named_and_nothing_is_half_written(tmp_path):
-    root = film_project(tmp_path / "potto")
+def test_a_damaged_clip_is_named_and_nothing_is_half_written(film, tmp_path):
+    root = film
     clip = root / "clips/en-US/phone-6.9/home.mp4"
     clip.write_bytes(clip.read_bytes()[:900])
     done = run_tavolan("video", "render", cwd=root)
@@ -140,8 +146,8 @@ def test_a_damaged_clip_is_named_and_nothing_is_half_written(tmp_path):
     assert not (root / "out/video/ios").exists() or not list((root / "out/video/ios").rglob("*.mp4"))
 
 
-def test_recordings_are_taken_in_named_numbered_and_never_overwritten(tmp_path):
-    root = film_project(tmp_path / "potto")
+def test_recordings_are_taken_in_named_numbered_and_never_overwritten(film, tmp_path):
+    root = film
     first = write_clip(tmp_path / "kiln.mov", (numbered(n) for n in range(3)), container="mov")
     done = run_tavolan("video", "take", first, "--locale", "de-DE", cwd=root)
     assert done.code == 0 and "kiln.mov → clips/de-DE/phone-6.9/kiln.mov" in done.out, done.err
@@ -164,8 +170,8 @@ def test_recordings_are_taken_in_named_numbered_and_never_overwritten(tmp_path):
     assert "Give files, or a folder with --watch" in run_tavolan("video", "take", cwd=root).err
 
 
-def test_what_a_recorder_saves_is_taken_in_as_it_comes(tmp_path):
-    root = film_project(tmp_path / "potto")
+def test_what_a_recorder_saves_is_taken_in_as_it_comes(film, tmp_path):
+    root = film
     made = write_clip(tmp_path / "made.mp4", (numbered(n) for n in range(3)))
     inbox = tmp_path / "inbox"
     inbox.mkdir()

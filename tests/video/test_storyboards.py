@@ -22,11 +22,13 @@ from tavolan.video.storyboard import reading_seconds
 
 @pytest.fixture(scope="module")
 def shared_film(tmp_path_factory):
+    """A project with a storyboard, for tests that only read."""
     return film_project(tmp_path_factory.mktemp("film") / "potto")
 
 
 @pytest.fixture
 def film(tmp_path):
+    """A project of its own with a storyboard."""
     return film_project(tmp_path / "potto")
 
 
@@ -137,10 +139,17 @@ FAULTS = [
 
 @pytest.mark.parametrize(("old", "new", "place", "said"), FAULTS)
 def test_a_fault_is_said_with_its_place_before_anything_is_painted(film, old, new, place, said):
-    replace(film / "video.toml", old, new) if old in (film / "video.toml").read_text() else None
+    replace(film / "video.toml", old, new)
+    with pytest.raises(ProjectError) as error:
+        planned(film)
+    assert place in str(error.value) and said in str(error.value)
+
+
+def test_the_program_says_faults_and_renders_nothing(film):
+    replace(film / "video.toml", 'clip = "kiln"', 'clip = "kilm"')
     done = run_tavolan("video", "render", cwd=film)
-    assert done.code == 3 and place in done.err and said in done.err, done.err
-    assert not list((film / "out").rglob("*.mp4")) if (film / "out").exists() else True
+    assert done.code == 3 and 'needs the clip "kilm"' in done.err and "1 problem to put right first" in done.err
+    assert not list((film / "out").rglob("*.mp4"))
 
 
 def test_all_faults_are_said_at_once(film):

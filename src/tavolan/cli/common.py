@@ -46,6 +46,10 @@ LocaleOption = Annotated[
 ]
 
 
+DeviceOption = Annotated[
+    list[str] | None,
+    typer.Option("--device", help="Only this size class; repeatable.", autocompletion=completing.classes),
+]
 WatchOption = Annotated[
     Path | None, typer.Option("--watch", help="Take in what's saved into this folder, as it comes.", metavar="DIR")
 ]

@@ -11,6 +11,7 @@ import typer
 
 from tavolan.cli import completing
 from tavolan.cli.common import (
+    DeviceOption,
     JsonOption,
     LocaleOption,
     OnOption,
@@ -38,10 +39,6 @@ if TYPE_CHECKING:
 
 app = typer.Typer(help="Store pictures: take screens in, render, look at them all, pack.", no_args_is_help=True)
 
-DeviceOption = Annotated[
-    list[str] | None,
-    typer.Option("--device", help="Only this size class; repeatable.", autocompletion=completing.classes),
-]
 ShotOption = Annotated[
     list[str] | None,
     typer.Option("--shot", help="Only this shot or graphic; repeatable.", autocompletion=completing.shots),

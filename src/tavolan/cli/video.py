@@ -7,8 +7,8 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from tavolan.cli import completing
 from tavolan.cli.common import (
+    DeviceOption,
     JsonOption,
     LocaleOption,
     ProjectOption,
@@ -36,11 +36,6 @@ if TYPE_CHECKING:
 app = typer.Typer(
     help="The preview video: write its storyboard, take recordings in, render, check, look at it.", no_args_is_help=True
 )
-
-DeviceOption = Annotated[
-    list[str] | None,
-    typer.Option("--device", help="Only this size class; repeatable.", autocompletion=completing.classes),
-]
 
 
 def _selection(store: list[str] | None, locale: list[str] | None, device: list[str] | None) -> Selection:

@@ -4,7 +4,7 @@ import hashlib
 import json
 import os
 import sqlite3
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from contextlib import closing
 from dataclasses import dataclass
 from pathlib import Path
@@ -168,12 +168,22 @@ PictureRecord = Record[PictureFacts]
 
 def rows_of(base: sqlite3.Connection) -> dict[str, PictureRecord]:
     """Return all pictures of an open ledger by their file. Raises ValueError for facts of another shape."""
+    return records_in(base, "made", PictureFacts, _is_picture)
+
+
+def records_in(
+    base: sqlite3.Connection, table: str, facts: type[F], is_ours: Callable[[object], bool]
+) -> dict[str, Record[F]]:
+    """Return what a table of an open ledger holds, by file; what's none of ours is left out.
+
+    Raises ValueError for facts of another shape.
+    """
     from pydantic import TypeAdapter
 
-    facts = TypeAdapter(PictureFacts).validate_json
-    rows = base.execute("select file, key, inputs, facts, bytes, changed from made")
-    made = (PictureRecord(row[0], row[1], json.loads(row[2]), facts(row[3]), row[4], row[5]) for row in rows)
-    return {row.file: row for row in made if _is_picture(row.file) and _is_picture(row.path)}
+    read = TypeAdapter(facts).validate_json
+    rows = base.execute(f"select file, key, inputs, facts, bytes, changed from {table}")
+    made = (Record(row[0], row[1], json.loads(row[2]), read(row[3]), row[4], row[5]) for row in rows)
+    return {row.file: row for row in made if is_ours(row.file) and is_ours(row.path)}
 
 
 def _is_picture(name: object) -> bool:

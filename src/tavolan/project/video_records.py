@@ -1,12 +1,11 @@
 """What the videos under `out/` were made from and what was measured of them, read without a media library."""
 
-import json
 import sqlite3
 from contextlib import closing
 from dataclasses import dataclass
 from pathlib import Path
 
-from tavolan.project.picture_records import Record, copy_of_ledger
+from tavolan.project.picture_records import Record, copy_of_ledger, records_in
 
 ENDING = ".mp4"
 # The still picture beside a video.
@@ -83,12 +82,7 @@ VideoRecord = Record[VideoFacts]
 
 def video_rows(base: sqlite3.Connection) -> dict[str, VideoRecord]:
     """Return all videos of an open ledger by their file. Raises ValueError for facts of another shape."""
-    from pydantic import TypeAdapter
-
-    facts = TypeAdapter(VideoFacts).validate_json
-    rows = base.execute("select file, key, inputs, facts, bytes, changed from videos")
-    made = (VideoRecord(row[0], row[1], json.loads(row[2]), facts(row[3]), row[4], row[5]) for row in rows)
-    return {row.file: row for row in made if _is_video(row.file) and _is_video(row.path)}
+    return records_in(base, "videos", VideoFacts, _is_video)
 
 
 def _is_video(name: object) -> bool:

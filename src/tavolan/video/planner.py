@@ -98,6 +98,7 @@ class VideoPlanner:
         if (known := self._known_classes()) and (strange := set(self.video.classes) - set(known)):
             self._problem(("classes",), "classes", f'names the size class "{min(strange)}", which no store here has a '
                           "video for", f"Known here: {', '.join(known)}.")  # fmt: skip
+            return []
         jobs = []
         for store, name, size in self._places(selection):
             for tag in self.project.pick("--locale", list(selection.locales), self.project.app.locales):

@@ -7,7 +7,7 @@ import threading
 from collections.abc import Callable, Iterable, Iterator, Sequence
 from concurrent.futures import ThreadPoolExecutor, as_completed
 from contextlib import ExitStack, closing
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from functools import partial
 from pathlib import Path
 from typing import TypeVar
@@ -17,6 +17,7 @@ import numpy as np
 from tavolan.errors import OutsideError, Problem, ProjectError, one_problem
 from tavolan.pictures.making.ledger import Ledger
 from tavolan.pictures.making.planner import Selection
+from tavolan.pictures.making.render import Progress, Rendered
 from tavolan.pictures.making.workers import worker_count
 from tavolan.pictures.raster import png
 from tavolan.project.model import Project
@@ -37,7 +38,6 @@ from tavolan.video.sound.hearing import heard
 from tavolan.video.sound.mixing import mixed_sound
 from tavolan.video.watching import Sight, sight_of, watched
 
-Progress = Callable[[int, int], None]
 T = TypeVar("T")
 # An encoder holds some forty frames; more of them at a time would fill the memory.
 _MOST_THREADS = 8
@@ -46,15 +46,9 @@ _HALVED_BY = 6.0
 
 
 @dataclass
-class RenderedVideos:
-    """What a run did. `files` are all videos of the selection in order, `why` says what was made for what reason."""
+class RenderedVideos(Rendered):
+    """What a run did, and of how many pieces the videos that were made consist, how many of them had to be encoded."""
 
-    files: list[Path] = field(default_factory=list)
-    made: list[Path] = field(default_factory=list)
-    kept: int = 0
-    copied: int = 0
-    removed: list[str] = field(default_factory=list)
-    why: dict[str, str] = field(default_factory=dict)
     pieces: int = 0
     pieces_made: int = 0
 
