@@ -38,7 +38,7 @@ def texts(root):
 # --- files -----------------------------------------------------------------------------------------------------
 
 
-@examples(60)
+@examples(40)
 @given(any_text, st.sampled_from([("title",), ("captions", "home"), ("ios", "promo"), ("alternates", "title")]))
 def test_whatever_is_set_is_read_back_exactly(shared_project, text, key):
     editor = TomlEditor(shared_project / "copy/de-DE.toml", "copy/de-DE.toml")
@@ -124,7 +124,7 @@ def test_a_round_trip_without_edits_changes_no_byte(project, name, rows):
     assert len((project / "copy/state.csv").read_text().splitlines()) == 13
 
 
-@examples(60)
+@examples(40)
 @given(sheet_text, st.sampled_from(["s.csv", "s.xlsx"]))
 def test_any_text_survives_a_sheet(tmp_path_factory, shared_project, text, name):
     project = tavolan.open_project(shared_project)
@@ -209,7 +209,7 @@ def test_bad_sheets(project, name, data, message):
     assert message in str(caught.value)
 
 
-@examples(60)
+@examples(40)
 @given(st.binary(max_size=40), st.integers(0, 3000), st.sampled_from(["s.csv", "s.xlsx"]))
 def test_damaged_sheets_end_in_problems_never_in_a_crash(tmp_path_factory, shared_project, junk, at, name):
     folder = tmp_path_factory.mktemp("damaged")

@@ -1,6 +1,5 @@
 """Raw recordings: which files are clips, and what's known of one without decoding it."""
 
-import math
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -117,4 +116,7 @@ def sound_seconds(path: Path, shown: str) -> float:
             raise one_problem(shown, None, "", "has no sound in it", "Name a WAV, FLAC, MP3, M4A, OGG or OPUS file.")
         stream = container.streams.audio[0]
         seconds = _seconds(container, stream)
-        return seconds if math.isfinite(seconds) else 0.0
+        if seconds > 0:
+            return seconds
+        # A stream that was saved as it came doesn't say how long it is.
+        return float(sum(frame.samples / frame.sample_rate for frame in container.decode(stream)))

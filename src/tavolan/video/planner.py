@@ -129,7 +129,7 @@ class VideoPlanner:
         for number, table in enumerate(self.video.scene):
             if scene := self._scene(place, number, table, scenes[-1] if scenes else None):
                 scenes.append(scene)
-        # Titles and sounds of what's there have faults too, which are said with those of what's missing.
+        # Where a scene is missing, the titles and sounds of the others are looked at too: all faults are said at once.
         titled = fitted_titles(self.pictures.fitter.setters, scenes, size, self._title_problem)
         if not titled:
             return None

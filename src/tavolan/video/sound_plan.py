@@ -41,7 +41,7 @@ class SoundPlanner:
                 remedy = "Leave the speed at 1, or the sound out."
                 self._problem(("scene", number, "sound"), f"scene.{scene.name}", message, remedy)
                 continue
-            if not self._length(self.project.root / scene.clip.path, scene.clip.path):
+            if self._length(self.project.root / scene.clip.path, scene.clip.path) is None:
                 continue
             at = start / job.rate
             for begin, end in scene.clip.pieces:
@@ -64,7 +64,7 @@ class SoundPlanner:
                 continue
             start = starts.get(name, 0.0) + rules.voice_delay
             length = self._length(path, shown)
-            if not length:
+            if length is None:
                 continue
             if start + length > job.seconds + 0.05 and len(starts) == len(tables):
                 message = f"is {length:.1f} s long and begins at {start:.1f} s of a video of {job.seconds:.1f} s"

@@ -50,7 +50,7 @@ def video_places(project: Project, store: Store, clips: ScreenIndex) -> dict[str
 
 
 def title_of(project: Project, scene: SceneTable, locale: str) -> tuple[str, str]:
-    """Return a scene's title and the locale it's in: the source locale's stands in for a missing one."""
+    """Return a scene's title and the locale it's in: the source locale's where the locale has none."""
     for tag in (locale, project.source_locale):
         value = project.copy[tag].entry("titles", scene.title_key)
         if scene.title_key and value.written:

@@ -64,7 +64,8 @@ class ClipReader:
     def at(self, second: float) -> Any:
         """Return the frame that's shown at a time; the last one after the end."""
         wanted = second + self._first + self._slack
-        if self._time(self._now) > wanted or self._time(self._now) < wanted - _NEAR:
+        far = self._next is not None and self._time(self._next) < wanted - _NEAR
+        if far or self._time(self._now) > wanted:
             self._seek(second)
         while self._next is not None and self._time(self._next) <= wanted:
             self._advance()

@@ -123,7 +123,7 @@ def overlay_of(pixels: Plane, x: int, y: int) -> Overlay:
     adds, leaves = [], []
     for plane, hides, black in zip(from_pixels(opaque), (alpha, half, half), BLACK, strict=True):
         left = 1 - hides / np.float32(255)
-        # Over nothing it would be what it is; black, which a transparent pixel would be else, isn't zero in planes.
+        # A transparent pixel was converted as black, which isn't zero in these planes: it must add nothing.
         adds.append(np.clip(np.rint(plane - black * left), 0, 255).astype(np.uint8))
         leaves.append(np.rint(left * 256).astype(np.uint16))
     return Overlay(x, y, (adds[0], adds[1], adds[2]), (leaves[0], leaves[1], leaves[2]))

@@ -46,10 +46,10 @@ class _Kept(Generic[T]):
 
 @dataclass(frozen=True)
 class FramedPlace:
-    """A device with its background, and where the clip goes: an even rectangle, and the part of it that's covered.
+    """A device with its background, and the rectangle that the clip goes into, at even pixels.
 
-    `partly` are the pixels within the rectangle of which something else is seen, by plane: their places, what's there
-    without the clip, and how much of the clip is seen (0 to 256).
+    `partly` lists, for each plane, the pixels of that rectangle in which the clip isn't all that's seen, as at rounded
+    corners: their indices, the value without the clip, and the clip's share (0 to 256).
     """
 
     base: Planes
