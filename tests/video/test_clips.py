@@ -175,7 +175,7 @@ def test_what_a_recorder_saves_is_taken_in_as_it_comes(film, tmp_path):
     made = write_clip(tmp_path / "made.mp4", (numbered(n) for n in range(3)))
     inbox = tmp_path / "inbox"
     inbox.mkdir()
-    # Saved a second after the start, in two parts.
+    # Saved a little after the start, in two parts.
     half = made.stat().st_size // 2
     save = (
         f"sleep 1; head -c {half} {made} > {inbox}/home.mp4; sleep 0.3; tail -c +{half + 1} {made} >> {inbox}/home.mp4"

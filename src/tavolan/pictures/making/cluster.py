@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import socket
 from collections.abc import Iterator
 from functools import cache
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
+from urllib.parse import urlsplit
 
 from tavolan.errors import OutsideError, Problem
 from tavolan.pictures.making.job import Job
@@ -16,6 +18,8 @@ if TYPE_CHECKING:
 
 # Jobs on their way at once, per worker thread: enough to keep all busy, few enough to stop soon.
 _AHEAD = 4
+# Seconds to wait for the scheduler.
+_TIMEOUT = 5
 
 
 _maker = cache(maker)
@@ -29,6 +33,13 @@ def make_one(root: str, job: Job) -> Outcome:
     return _maker(Path(root))(job)
 
 
+def _knock(address: str) -> None:
+    """Raise OSError for a scheduler that refuses at once: Dask would try again until its time is up."""
+    parts = urlsplit(address)
+    if parts.scheme == "tcp" and parts.hostname and parts.port:
+        socket.create_connection((parts.hostname, parts.port), _TIMEOUT).close()
+
+
 def make_all(root: Path, jobs: list[Job], address: str) -> Iterator[Result]:
     """Make jobs on a cluster and yield what came of each. Raises OutsideError when the cluster can't be reached."""
     if not jobs:
@@ -38,7 +49,8 @@ def make_all(root: Path, jobs: list[Job], address: str) -> Iterator[Result]:
     except ImportError as error:
         raise OutsideError("--cluster needs Dask", "Install it: pip install 'tavolan[cluster]'") from error
     try:
-        client = Client(address, timeout=5, set_as_default=False)
+        _knock(address)
+        client = Client(address, timeout=_TIMEOUT, set_as_default=False)
     except (OSError, TimeoutError, ValueError) as error:
         raise OutsideError(
             f"the cluster at {address} can't be reached ({error})", "Is its scheduler running?"
