@@ -6,9 +6,9 @@ from pathlib import Path
 import av
 import numpy as np
 import pytest
-from films import RATE, film_project, frames_of, number_of, samples_of, write_clip
 
 from conftest import replace, run_tavolan
+from films import RATE, film_project, frames_of, number_of, samples_of, write_clip
 from tavolan import open_project
 from tavolan.pictures.making.planner import Selection
 from tavolan.video.render import render_videos

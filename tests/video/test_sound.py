@@ -2,11 +2,11 @@
 
 import numpy as np
 import pytest
-from films import numbered, tone, write_clip
 from hypothesis import given
 from hypothesis import strategies as st
 
 from conftest import examples
+from films import numbered, tone, write_clip
 from tavolan.errors import ProjectError
 from tavolan.sample.sounds import music, speech, write_wave
 from tavolan.video.plan import SoundPlan, Track
