@@ -14,10 +14,10 @@ from tavolan.project.addresses import NAMED_TABLES
 from tavolan.project.model import Project, Store, Term, Value
 from tavolan.project.picture_records import PictureRecord, read_records
 from tavolan.project.screens import ScreenIndex
-from tavolan.project.video_records import VideoRecord, read_video_records
+from tavolan.project.video_records import VideoRecord, read_video_records, video_file
 from tavolan.rulebooks.measure import Length
 from tavolan.rulebooks.model import FieldRule
-from tavolan.video.storyboard import clip_index
+from tavolan.video.storyboard import clip_index, video_places
 
 if TYPE_CHECKING:
     from tavolan.words.coverage import Answer
@@ -156,14 +156,36 @@ class Review:
         return clip_index(self.project)
 
     @cached_property
+    def video_places(self) -> list[tuple[Store, str, str]]:
+        """Store, size class and locale of each video that the storyboard asks for."""
+        return [
+            (store, name, tag)
+            for store in self.project.stores.values()
+            for name in video_places(self.project, store, self.clips)
+            for tag in store.locales
+        ]
+
+    @cached_property
+    def video_locales(self) -> list[str]:
+        """The locales that the storyboard asks for a video in."""
+        return list(dict.fromkeys(tag for _, _, tag in self.video_places))
+
+    @cached_property
     def clip_seconds(self) -> dict[Path, float]:
         """How long clips are, as far as it was asked."""
         return {}
 
     @cached_property
-    def videos(self) -> dict[str, VideoRecord]:
-        """What the finished videos were made from, read once."""
-        return read_video_records(self.project.root)
+    def finished_videos(self) -> list[tuple[VideoRecord, Store, str, str]]:
+        """What the finished videos of the storyboard were made from, with store, size class and locale."""
+        made = read_video_records(self.project.root)
+        wanted = [
+            (made.get(video_file(store.id, name, tag)), store, name, tag) for store, name, tag in self.video_places
+        ]
+        return [
+            (row, store, name, tag) for row, store, name, tag in wanted
+            if row and (self.project.root / row.path).is_file()
+        ]  # fmt: skip
 
     @cached_property
     def records(self) -> dict[str, PictureRecord]:

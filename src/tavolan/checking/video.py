@@ -9,10 +9,9 @@ from tavolan.checking.video_faults import BLACK, FLASHES, FROZEN, LOUD, SILENT, 
 from tavolan.errors import ProjectError, nearest
 from tavolan.languages.tags import locale_name
 from tavolan.project.addresses import TITLES
-from tavolan.project.model import Project, Store
+from tavolan.project.model import Project
 from tavolan.project.picture_records import kept
 from tavolan.project.screens import Screen
-from tavolan.project.video_records import VideoRecord, video_file
 from tavolan.project.video_schema import SceneTable, VideoFile
 from tavolan.rulebooks.model import SizeClass
 from tavolan.support.number_words import some_of
@@ -23,20 +22,11 @@ from tavolan.video.storyboard import (
     scene_seconds,
     title_of,
     title_seconds,
-    video_places,
     voice_files,
 )
 from tavolan.video.styles import OWN, TitleStyle, load_style, style_names
 
 _MAKE = "Make it again: tavolan video render"
-
-
-def _places(review: Review) -> Iterator[tuple[Store, str, str]]:
-    """Yield store, size class and locale of each video that the storyboard asks for."""
-    for store in review.project.stores.values():
-        for name in video_places(review.project, store, review.clips):
-            for tag in store.locales:
-                yield store, name, tag
 
 
 def _titled(project: Project) -> list[SceneTable]:
@@ -50,7 +40,7 @@ def video_title_missing(review: Review, this: Rule) -> Iterator[Finding]:
     """A locale has no title of its own for a scene of the preview video, so the source locale's is shown."""
     project = review.project
     for scene in _titled(project):
-        for tag in dict.fromkeys(tag for _, _, tag in _places(review)):
+        for tag in review.video_locales:
             if title_of(project, scene, tag)[1] == tag or project.copy[tag].entry(TITLES, scene.title_key).written:
                 continue
             at = Location(locale=tag, field=f"{TITLES}.{scene.title_key}", path=project.copy[tag].source.shown)
@@ -87,7 +77,7 @@ def video_title_short(review: Review, this: Rule) -> Iterator[Finding]:
     lengths = _clip_lengths(review)
     for number, scene in enumerate(video.scene):
         overlap = _overlap(video, number)
-        for tag in dict.fromkeys(tag for _, _, tag in _places(review)):
+        for tag in review.video_locales:
             text, locale = title_of(project, scene, tag)
             length = lengths.get((scene.clip or "", tag), 0.0)
             if not text or (scene.clip and not length and scene.to is None and not scene.ranges):
@@ -115,7 +105,7 @@ def _clip_lengths(review: Review) -> dict[tuple[str, str], float]:
     video = review.project.video or VideoFile()
     wanted = {scene.clip for scene in video.scene if scene.clip and scene.to is None and not scene.ranges}
     found: dict[tuple[str, str], float] = {}
-    for _, name, tag in _places(review):
+    for _, name, tag in review.video_places:
         for clip in sorted(wanted):
             place = review.clips.find(clip, tag, name)
             seconds = _seconds(review, place) if place else 0.0
@@ -145,13 +135,14 @@ def video_title_place(review: Review, this: Rule) -> Iterator[Finding]:
     own = {name for name in style_names(project.root) if (project.root / OWN / f"{name}.toml").is_file()}
     styles = {scene.style or video.style for scene in video.scene if title_of(project, scene, project.source_locale)[0]}
     for name in sorted(styles & own):
+        style = load_style(project.root, name)
         places: dict[str, None] = {}
-        for store, place, _ in _places(review):
+        for store, place, _ in review.video_places:
             rule = store.rulebook.video
-            if rule and _is_cut(load_style(project.root, name), rule.places[place], store.rulebook.classes[place]):
+            if rule and place not in places and _is_cut(style, rule.places[place], store.rulebook.classes[place]):
                 places[place] = None
         if places:
-            at = Location(field=f"titles.{name}", path=f"{OWN}/{name}.toml")
+            at = Location(field=f"{TITLES}.{name}", path=f"{OWN}/{name}.toml")
             message = f"its box lies outside of the safe area of {some_of(list(places), 4)}"
             yield this.finding(at, message, "Move it inwards: box and wide are shares of the picture.")
 
@@ -166,13 +157,13 @@ def _is_cut(style: TitleStyle, size: tuple[int, int], size_class: SizeClass) -> 
 
 @check("clip-missing", "error")
 def clip_missing(review: Review, this: Rule) -> Iterator[Finding]:
-    """A scene of the preview video has no clip, and none can stand in for it, so the video can't be made.
+    """A scene of the preview video has no clip, of no locale and size class that could lend one: it can't be made.
 
     It's a note while the project is being written, and as long as there are no clips at all.
     """
     project, video = review.project, review.project.video or VideoFile()
     known = review.clips.names()
-    places = list(dict.fromkeys((name, tag) for _, name, tag in _places(review)))
+    places = list(dict.fromkeys((name, tag) for _, name, tag in review.video_places))
     for number, scene in enumerate(video.scene):
         if scene.clip is None:
             continue
@@ -191,7 +182,7 @@ def clip_stands_in(review: Review, this: Rule) -> Iterator[Finding]:
     """Some videos show clips of the source locale, since there are none of their own: visitors see a foreign app."""
     project, video = review.project, review.project.video or VideoFile()
     lent: dict[str, None] = {}
-    for _, name, tag in _places(review):
+    for _, name, tag in review.video_places:
         for scene in video.scene:
             clip = review.clips.find(scene.clip, tag, name) if scene.clip else None
             if clip and not clip.exact:
@@ -210,7 +201,7 @@ def voice_missing(review: Review, this: Rule) -> Iterator[Finding]:
     project = review.project
     if project.video is None or project.video.sound.off:
         return
-    voices = {tag: set(voice_files(project, tag)) for tag in dict.fromkeys(tag for _, _, tag in _places(review))}
+    voices = {tag: set(voice_files(project, tag)) for tag in review.video_locales}
     most = max(voices.values(), key=len, default=set())
     for tag, found in voices.items():
         if gone := sorted(most - found):
@@ -219,19 +210,11 @@ def voice_missing(review: Review, this: Rule) -> Iterator[Finding]:
             yield this.finding(at, message, f"Record it: voice/{tag}/{gone[0]}.wav", level=review.missing_level)
 
 
-def _records(review: Review) -> Iterator[tuple[VideoRecord, Store, str, str]]:
-    """Yield the finished videos that the storyboard asks for."""
-    for store, name, tag in _places(review):
-        row = review.videos.get(video_file(store.id, name, tag))
-        if row and (review.project.root / row.path).is_file():
-            yield row, store, name, tag
-
-
 @check("video-to-make", "warning")
 def video_to_make(review: Review, this: Rule) -> Iterator[Finding]:
     """A finished preview video shows titles that have changed since, or isn't the file that was made."""
     project, video = review.project, review.project.video or VideoFile()
-    for row, store, name, tag in _records(review):
+    for row, store, name, tag in review.finished_videos:
         texts = {scene.name: title_of(project, scene, tag)[0] for scene in video.scene}
         old = [scene for scene, text in texts.items() if kept(text) != row.inputs.get(f"text of title {scene}")]
         parts = [f"shows earlier titles of {', '.join(old)}"] if old else []
@@ -244,7 +227,7 @@ def video_to_make(review: Review, this: Rule) -> Iterator[Finding]:
 @check(UNFIT.id, UNFIT.level)
 def video_unfit(review: Review, this: Rule) -> Iterator[Finding]:
     """A preview video isn't as the store takes it: size, length, rate, codecs, sound, megabytes, still picture."""
-    for row, store, name, tag in _records(review):
+    for row, store, name, tag in review.finished_videos:
         rule = store.rulebook.video
         faults = list(unfit(row.facts, rule, store.id, name)) if rule else []
         if rule and rule.poster and not (review.project.root / row.facts.poster).is_file():
@@ -258,7 +241,7 @@ def video_unfit(review: Review, this: Rule) -> Iterator[Finding]:
 def _watched(review: Review, this: Rule) -> Iterator[Finding]:
     """Yield findings of one rule about what's seen and heard in the finished videos."""
     loudness = review.project.video.sound.loudness if review.project.video else None
-    for row, store, name, tag in _records(review):
+    for row, store, name, tag in review.finished_videos:
         for rule, message, remedy in watched_faults(row.facts, loudness):
             if rule.id == this.id:
                 at = Location(store=store.id, locale=tag, field=f"video.{name}", path=row.path)
@@ -308,7 +291,7 @@ def video_loudness(review: Review, this: Rule) -> Iterator[Finding]:
 def video_link(review: Review, this: Rule) -> Iterator[Finding]:
     """A preview video is made for a store that plays one published elsewhere, and its address isn't written."""
     project = review.project
-    for _, store, _, tag in _records(review):
+    for _, store, _, tag in review.finished_videos:
         field = store.rulebook.video.hosted_by if store.rulebook.video else ""
         if field and not project.value(store.id, tag, field).written:
             value = project.value(store.id, tag, field)

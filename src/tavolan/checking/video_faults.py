@@ -26,7 +26,7 @@ def named(codec: str) -> str:
 
 def unfit(facts: VideoFacts, rule: Video, store: str, size_class: str) -> Iterator[str]:
     """Yield what a store wouldn't take of a video for a size class."""
-    width, height = (facts.height, facts.width) if facts.turned in (90, 270) else (facts.width, facts.height)
+    width, height = facts.size_seen
     asked = rule.sizes.get(size_class)
     if asked and (width, height) != asked:
         yield f"is {width}×{height} pixels; {asked[0]}×{asked[1]} is asked for"

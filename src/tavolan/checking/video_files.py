@@ -53,8 +53,7 @@ def _classes(facts: VideoFacts, book: Rulebook, size_class: str) -> list[str]:
         return []
     if size_class:
         return [size_class] if size_class in book.video.places else []
-    size = (facts.height, facts.width) if facts.turned in (90, 270) else (facts.width, facts.height)
-    return [name for name, asked in book.video.places.items() if asked == size]
+    return [name for name, asked in book.video.places.items() if asked == facts.size_seen]
 
 
 def _findings(facts: VideoFacts, books: Sequence[Rulebook], size_class: str) -> Iterator[Finding]:

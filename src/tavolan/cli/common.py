@@ -19,6 +19,7 @@ if TYPE_CHECKING:
 
     from rich.console import Console
 
+    from tavolan.pictures.making.render import Rendered
     from tavolan.project.model import Project
     from tavolan.reports.styled import SafeText
 
@@ -160,6 +161,14 @@ def progress_bar(title: str) -> Iterator[Callable[[int, int | None], None]]:
         task = bar.add_task(title, total=None)
         bar.refresh()
         yield lambda done, total: bar.update(task, completed=done, total=total, refresh=True)
+
+
+def other_outcomes(done: Rendered) -> list[str]:
+    """Say what a run did besides making files: what it copied, kept and removed."""
+    parts = [f"{done.copied} the same as another and copied"] if done.copied else []
+    parts += [f"{done.kept} up to date"] if done.kept else []
+    parts += [f"{len(done.removed)} removed that nothing asks for any more"] if done.removed else []
+    return parts
 
 
 def write_figure(target: Path, draw: Callable[[str], bytes]) -> None:

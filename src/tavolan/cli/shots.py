@@ -24,6 +24,7 @@ from tavolan.cli.common import (
     console,
     open_on_day,
     open_project,
+    other_outcomes,
     print_json,
     progress_bar,
     styled,
@@ -183,9 +184,7 @@ def render(
 
 def _summary(root: Path, done: Rendered) -> str:
     parts = [f"{len(done.made)} made"]
-    parts += [f"{done.copied} the same as another and copied"] if done.copied else []
-    parts += [f"{done.kept} up to date"] if done.kept else []
-    parts += [f"{len(done.removed)} removed that nothing asks for any more"] if done.removed else []
+    parts += other_outcomes(done)
     return f"{len(done.files)} pictures in {root / 'out'}: {', '.join(parts)}"
 
 

@@ -20,6 +20,7 @@ from tavolan.cli.common import (
     console,
     open_on_day,
     open_project,
+    other_outcomes,
     print_json,
     progress_bar,
     styled,
@@ -139,9 +140,7 @@ def _summary(root: Path, done: RenderedVideos) -> str:
 
     made = f"{len(done.made)} made"
     parts = [f"{made} from {done.pieces_made} new of {done.pieces} pieces" if done.made else made]
-    parts += [f"{done.copied} the same as another and copied"] if done.copied else []
-    parts += [f"{done.kept} up to date"] if done.kept else []
-    parts += [f"{len(done.removed)} removed that nothing asks for any more"] if done.removed else []
+    parts += other_outcomes(done)
     return f"{counted(len(done.files), 'video')} in {root / 'out' / 'video'}: {', '.join(parts)}"
 
 

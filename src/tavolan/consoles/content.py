@@ -86,6 +86,7 @@ def plain(value: Any) -> Any:
 def picture_files(project: Project, store: Store) -> Iterator[tuple[Place, list[Path]]]:
     """Yield the finished pictures of each set that is whole, in order, and each finished graphic."""
     graphics = {table.name for table in project.graphics} & set(store.rulebook.graphics)
+    videos = _video_classes(project, store)
     for tag in (tag for tag in store.locales if store.rulebook.store_code(tag) is not None):
         for name in project.classes_of(store):
             files = set_files(store.id, name, tag, (shot.name for shot in project.shots_for(name, tag))).values()
@@ -95,7 +96,7 @@ def picture_files(project: Project, store: Store) -> Iterator[tuple[Place, list[
         for name in sorted(graphics):
             if there := finished(project.root, [graphic_file(store.id, tag, name)]):
                 yield Place("pictures", tag, name), list(there.values())
-        for name in _video_classes(project, store):
+        for name in videos:
             video = project.root / video_file(store.id, name, tag)
             poster = video.with_name(POSTER)
             if video.is_file() and poster.is_file():

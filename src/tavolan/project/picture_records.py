@@ -6,9 +6,9 @@ import os
 import sqlite3
 from collections.abc import Callable, Iterable
 from contextlib import closing
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from pathlib import Path
-from typing import Generic, Protocol, TypeVar
+from typing import Any, Generic, Protocol, TypeVar
 from urllib.parse import quote
 
 LEDGER = Path("out") / "made.sqlite"
@@ -184,6 +184,18 @@ def records_in(
     rows = base.execute(f"select file, key, inputs, facts, bytes, changed from {table}")
     made = (Record(row[0], row[1], json.loads(row[2]), read(row[3]), row[4], row[5]) for row in rows)
     return {row.file: row for row in made if is_ours(row.file) and is_ours(row.path)}
+
+
+def put_record(base: sqlite3.Connection, table: str, row: Record[Any]) -> None:
+    """Write a record into a table of an open ledger, in the place of an earlier one of that file."""
+    inputs, measured = json.dumps(row.inputs, ensure_ascii=False), json.dumps(asdict(row.facts))
+    values = (row.file, row.key, inputs, measured, row.size, row.changed)
+    base.execute(f"insert or replace into {table} values (?, ?, ?, ?, ?, ?)", values)
+
+
+def changed_inputs(now: dict[str, str], before: dict[str, str]) -> list[str]:
+    """Return the names of the inputs that differ from those that something was made from."""
+    return [name for name in dict.fromkeys((*now, *before)) if now.get(name) != before.get(name)]
 
 
 def _is_picture(name: object) -> bool:

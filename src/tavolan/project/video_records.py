@@ -76,6 +76,11 @@ class VideoFacts:
     watched: Watched = Watched()
     heard: Heard | None = None
 
+    @property
+    def size_seen(self) -> tuple[int, int]:
+        """Width and height as players show it, turned."""
+        return (self.height, self.width) if self.turned in (90, 270) else (self.width, self.height)
+
 
 VideoRecord = Record[VideoFacts]
 

@@ -30,7 +30,6 @@ class ClipFacts:
     seconds: float
     rate: float
     turned: int
-    codec: str
     has_sound: bool
 
 
@@ -84,13 +83,18 @@ def probe(path: Path, shown: str) -> ClipFacts:
         first = next(container.decode(stream), None)
         if first is None:
             raise one_problem(shown, None, "", "has no picture that can be read", _UNREADABLE)
-        turned = -int(first.rotation) % 360
+        turned = turned_by(first)
         wide, high = (first.height, first.width) if turned in (90, 270) else (first.width, first.height)
         rate = float(stream.average_rate or stream.guessed_rate or 0) or 30.0
         if seconds <= 0:
             # A single picture, or a recorder that was stopped before it wrote how long it was.
             seconds = _counted_seconds(container, stream, first, rate)
-        return ClipFacts(wide, high, seconds, rate, turned, stream.codec_context.name, bool(container.streams.audio))
+        return ClipFacts(wide, high, seconds, rate, turned, bool(container.streams.audio))
+
+
+def turned_by(frame: Any) -> int:
+    """Return by how many degrees clockwise a frame is turned when it's shown."""
+    return -int(frame.rotation) % 360
 
 
 def _seconds(container: Any, stream: Any) -> float:

@@ -22,6 +22,8 @@ QUALITY = 18.0
 WORST_QUALITY = 44.0
 # Slower ones are hardly better to look at, on screens of apps.
 PRESET = "fast"
+# How many frames the encoder looks ahead: more only take memory, on screens of apps.
+_LOOK_AHEAD = 10
 SOUND_BITS = 192_000
 # Samples in a frame of AAC; a stream begins with one of silence, which players leave out.
 AAC_FRAME = 1024
@@ -29,10 +31,6 @@ _BT709 = 1
 _LIMITED = 1
 # The encoder keeps so many frames back to put them into another order.
 _MOST_DELAY = 2
-
-
-# How many frames the encoder looks ahead: more only take memory, on screens of apps.
-_LOOK_AHEAD = 10
 
 
 def encoder_options(quality: float) -> dict[str, str]:

@@ -1,12 +1,10 @@
 """Which videos were made from what: a table of the database that pictures are noted in."""
 
-import json
 import sqlite3
 from collections.abc import Iterable
-from dataclasses import asdict
 from pathlib import Path
 
-from tavolan.project.picture_records import LEDGER
+from tavolan.project.picture_records import LEDGER, changed_inputs, put_record
 from tavolan.project.video_records import VIDEO_SCHEMA, VideoFacts, VideoRecord, video_rows
 from tavolan.video.plan import VideoJob
 
@@ -37,7 +35,7 @@ class KnownVideos:
         if row is None:
             return "new"
         now = job.inputs()
-        changed = [name for name in dict.fromkeys((*now, *row.inputs)) if now.get(name) != row.inputs.get(name)]
+        changed = changed_inputs(now, row.inputs)
         # A title's text is part of the title.
         changed = [name for name in changed if not name.startswith("text of ")] or changed
         if changed:
@@ -69,9 +67,7 @@ class VideoLedger(KnownVideos):
         row = VideoRecord(job.target.file, job.key, job.inputs(), facts, state.st_size, state.st_mtime_ns)
         self.records[row.file] = row
         self._by_key[job.key] = row.file
-        inputs, measured = json.dumps(row.inputs, ensure_ascii=False), json.dumps(asdict(facts))
-        values = (row.file, row.key, inputs, measured, row.size, row.changed)
-        self._base.execute("insert or replace into videos values (?, ?, ?, ?, ?, ?)", values)
+        put_record(self._base, "videos", row)
 
     def forget(self, files: Iterable[str]) -> None:
         """Take videos out of the ledger."""

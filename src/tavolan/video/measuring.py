@@ -10,7 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from tavolan.project.video_records import VideoFacts
-from tavolan.video.clips import opened, video_stream
+from tavolan.video.clips import opened, turned_by, video_stream
 from tavolan.video.frames.clip_reader import scaled
 from tavolan.video.frames.planes import planes_of
 from tavolan.video.sound.hearing import heard
@@ -70,7 +70,7 @@ def header_facts(path: Path, shown: str) -> VideoFacts:
         )  # fmt: skip
     with opened(path, shown) as container:
         first = next(container.decode(video_stream(container, shown)), None)
-        return replace(facts, turned=-int(first.rotation) % 360) if first is not None else facts
+        return replace(facts, turned=turned_by(first)) if first is not None else facts
 
 
 def _seconds(container: Any, stream: Any, times: list[float], rate: float) -> float:

@@ -184,7 +184,7 @@ class Piece:
 
     def key(self, quality: float) -> str:
         """Return a digest of all that decides its bytes."""
-        return digest_of(json.dumps(self.inputs(quality), sort_keys=True, ensure_ascii=False).encode())
+        return digest_of(_as_json(self.inputs(quality)).encode())
 
 
 # A piece has at most so many frames: all cores have something to do, and a change costs little.
@@ -238,11 +238,6 @@ class VideoJob:
         uses = [scene.clip or scene.picture for scene in self.scenes]
         return all(use.exact for use in uses if use)
 
-    def scene_at(self, frame: int) -> tuple[Scene, int]:
-        """Return the scene of a frame, and which of its frames it is; of two that overlap, the later one."""
-        number = max(n for n, start in enumerate(self.starts) if start <= frame)
-        return self.scenes[number], frame - self.starts[number]
-
     @cached_property
     def pieces(self) -> tuple[Piece, ...]:
         """The parts that are encoded by themselves, in order."""
@@ -251,9 +246,10 @@ class VideoJob:
             cuts |= {start, start + scene.overlap}
             if scene.title:
                 cuts |= {start + scene.title.first, start + scene.title.end}
-        return tuple(self._piece(begin, end) for begin, end in _spans(sorted(cuts), self.frames))
+        return tuple(self.piece(begin, end) for begin, end in _spans(sorted(cuts), self.frames))
 
-    def _piece(self, begin: int, end: int) -> Piece:
+    def piece(self, begin: int, end: int) -> Piece:
+        """Return the frames from `begin` to before `end` as one part."""
         shown = [
             (_bare(scene, begin - start, end - start), begin - start)
             for scene, start in zip(self.scenes, self.starts, strict=True)

@@ -13,6 +13,7 @@ from tavolan.pictures.design.setting import Setting
 from tavolan.pictures.making.job import Job, Output, ScreenUse, Target
 from tavolan.pictures.making.ledger import Ledger
 from tavolan.pictures.making.planner import Planner, Selection
+from tavolan.project.addresses import TITLES
 from tavolan.project.model import Project, Store
 from tavolan.project.video_records import video_file
 from tavolan.project.video_schema import SceneTable
@@ -325,8 +326,8 @@ class VideoPlanner:
 
     def _title_problem(self, title: Title, scene: str, message: str, remedy: str) -> None:
         key = next(table.title_key for table in self.video.scene if table.name == scene)
-        value = self.project.copy[title.locale].entry("titles", key)
-        problem = Problem(value.source.shown, value.line, f"titles.{key}", message, remedy)
+        value = self.project.copy[title.locale].entry(TITLES, key)
+        problem = Problem(value.source.shown, value.line, f"{TITLES}.{key}", message, remedy)
         if problem not in self.problems:
             self.problems.append(problem)
 

@@ -5,6 +5,7 @@ from pathlib import Path
 from tavolan.errors import UsageError
 from tavolan.languages.scripts import script
 from tavolan.languages.tags import script_of
+from tavolan.project.addresses import TITLES
 from tavolan.project.caption_markup import plain
 from tavolan.project.model import Project, Store
 from tavolan.project.screens import ScreenIndex
@@ -14,6 +15,8 @@ from tavolan.video.clips import ENDINGS, FOLDER, SOUND_ENDINGS
 VOICES = "voice"
 # A voice of this name begins with the video.
 WHOLE = "all"
+# How long a shot is held, in seconds, where its scene doesn't say it.
+USUAL_SECONDS = 3.0
 
 
 def storyboard_of(project: Project) -> VideoFile:
@@ -52,7 +55,7 @@ def video_places(project: Project, store: Store, clips: ScreenIndex) -> dict[str
 def title_of(project: Project, scene: SceneTable, locale: str) -> tuple[str, str]:
     """Return a scene's title and the locale it's in: the source locale's where the locale has none."""
     for tag in (locale, project.source_locale):
-        value = project.copy[tag].entry("titles", scene.title_key)
+        value = project.copy[tag].entry(TITLES, scene.title_key)
         if scene.title_key and value.written:
             return str(value.content), tag
     return "", locale
@@ -78,10 +81,6 @@ def reading_seconds(text: str, locale: str, rules: ReadingTable) -> float:
     read = plain(text)
     units = sum(not letter.isspace() for letter in read) if row.unspaced else len(read.split())
     return rules.pause + units * 60 / rules.speeds.get(code, row.reading)
-
-
-# How long a shot is held, in seconds, where its scene doesn't say it.
-USUAL_SECONDS = 3.0
 
 
 def clip_pieces(scene: SceneTable, seconds: float) -> tuple[tuple[float, float], ...]:

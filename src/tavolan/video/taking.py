@@ -7,7 +7,6 @@ from tavolan.errors import FileAccessError, UsageError, one_problem
 from tavolan.pictures.outputs.captures import Taken, Taker
 from tavolan.support.files import draft_of, inside
 from tavolan.video.clips import ENDINGS, FOLDER, probe
-from tavolan.video.storyboard import storyboard_of
 
 # A clip whose proportions differ more from a size class's than these shares is of another device.
 _NEAR = 0.12
@@ -20,9 +19,8 @@ class ClipTaker(Taker):
 
     def names_wanted(self) -> list[str]:
         """Return the clips that the storyboard's scenes show, in order."""
-        if self.project.video is None:
-            return []
-        return list(dict.fromkeys(scene.clip for scene in storyboard_of(self.project).scene if scene.clip))
+        scenes = self.project.video.scene if self.project.video else []
+        return list(dict.fromkeys(scene.clip for scene in scenes if scene.clip))
 
     def plan(self, files: list[Path], names: list[str]) -> list[Taken]:
         """Return what taking these files would do, as `Taker.plan` does. Raises UsageError for one of another kind."""

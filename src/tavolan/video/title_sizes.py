@@ -4,10 +4,7 @@ from collections.abc import Callable
 from dataclasses import replace
 
 from tavolan.pictures.design.layout import PixelBox
-from tavolan.pictures.making.caption_sizes import Setters
-from tavolan.pictures.text.caption import split
-from tavolan.pictures.text.fonts import MissingCharactersError, describe
-from tavolan.project.caption_markup import MarkupError
+from tavolan.pictures.making.caption_sizes import Setters, fitted_size
 from tavolan.video.plan import Scene, Title
 
 # Takes the title, the scene's name, what's wrong, and what to do.
@@ -34,17 +31,9 @@ def fitted_titles(setters: Setters, scenes: list[Scene], size: tuple[int, int], 
 
 
 def _fit(setters: Setters, title: Title, scene: str, scale: float, report: Report) -> int | None:
-    try:
-        rules = title.style.text_rules(title.in_look)
-        size = setters.of(title.locale).fitted(split(title.text), rules, PixelBox(*title.box), scale)
-    except MarkupError as error:
-        report(title, scene, str(error), "Write \\* for a star that is meant as one.")
-        return None
-    except MissingCharactersError as error:
-        message = f"has a character that no font has: {describe(error.characters)}"
-        report(title, scene, message, "Put a font that has it into art/fonts, or write it otherwise.")
-        return None
-    if size is None:
-        report(title, scene, f"is too long for the title style {title.style_name}: not even its smallest size fits",
-               "Shorten it, or choose a style with more room.")  # fmt: skip
-    return size
+    too_long = f"is too long for the title style {title.style_name}: not even its smallest size fits"
+    return fitted_size(
+        setters.of(title.locale), title.text, title.style.text_rules(title.in_look), PixelBox(*title.box), scale,
+        lambda message, remedy: report(title, scene, message, remedy),
+        (too_long, "Shorten it, or choose a style with more room."),
+    )  # fmt: skip

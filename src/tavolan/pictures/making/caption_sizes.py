@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 from typing import TYPE_CHECKING
@@ -16,6 +17,8 @@ from tavolan.project.model import Project
 from tavolan.project.picture_records import digest_of
 
 if TYPE_CHECKING:
+    from tavolan.pictures.design.layout import PixelBox
+    from tavolan.pictures.design.look import CaptionBox
     from tavolan.pictures.text.caption import Setter
 
 
@@ -41,6 +44,29 @@ class Setters:
 
             self._made[tag] = Setter(Typesetter(Fonts(self.root, tag), tag))
         return self._made[tag]
+
+
+def fitted_size(
+    setter: Setter, text: str, rules: CaptionBox, box: PixelBox, scale: float, report: Callable[[str, str], None],
+    too_long: tuple[str, str], share: float = 1.0,
+) -> int | None:  # fmt: skip
+    """Return the largest size in pixels at which a text fits its box, and at most a share of its full size.
+
+    None where it can't be set: `report` gets what's wrong and what to do, `too_long` where no size is small enough.
+    """
+    from tavolan.pictures.text.caption import split
+
+    try:
+        size = setter.fitted(split(text), rules, box, scale, share)
+    except MarkupError as error:
+        report(str(error), "Write \\* for a star that is meant as one.")
+        return None
+    except MissingCharactersError as error:
+        report(f"has a character that no font has: {describe(error.characters)}", _FONT_REMEDY)
+        return None
+    if size is None:
+        report(*too_long)
+    return size
 
 
 class Fitter:
@@ -85,23 +111,12 @@ class Fitter:
         return max(1, round(job.look.caption.min_size * job.scene.scale))
 
     def _fit(self, job: Job, share: float) -> int | None:
-        from tavolan.pictures.text.caption import split
-
-        try:
-            size = self.setters.of(job.caption_locale).fitted(
-                split(job.caption), job.look.caption, job.scene.caption, job.scene.scale, share
-            )
-        except MarkupError as error:
-            self._problem(job, str(error), "Write \\* for a star that is meant as one.")
-            return None
-        except MissingCharactersError as error:
-            message = f"has a character that no font has: {describe(error.characters)}"
-            self._problem(job, message, _FONT_REMEDY)
-            return None
-        if size is None:
-            message = f"is too long for the look {job.look.name} at {job.target.place}: not even its smallest size fits"
-            self._problem(job, message, "Shorten it, or choose a look with more room for words.")
-        return size
+        too_long = f"is too long for the look {job.look.name} at {job.target.place}: not even its smallest size fits"
+        return fitted_size(
+            self.setters.of(job.caption_locale), job.caption, job.look.caption, job.scene.caption, job.scene.scale,
+            lambda message, remedy: self._problem(job, message, remedy),
+            (too_long, "Shorten it, or choose a look with more room for words."), share,
+        )  # fmt: skip
 
     def _problem(self, job: Job, message: str, remedy: str) -> None:
         shots = self.project.shots

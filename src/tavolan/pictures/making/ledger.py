@@ -3,14 +3,22 @@
 import json
 import sqlite3
 from collections.abc import Iterable
-from dataclasses import asdict
 from pathlib import Path
 
 import xxhash
 
 from tavolan.errors import OutsideError
 from tavolan.pictures.making.job import Job
-from tavolan.project.picture_records import ENDINGS, LEDGER, PictureFacts, PictureRecord, copy_of_ledger, rows_of
+from tavolan.project.picture_records import (
+    ENDINGS,
+    LEDGER,
+    PictureFacts,
+    PictureRecord,
+    changed_inputs,
+    copy_of_ledger,
+    put_record,
+    rows_of,
+)
 from tavolan.support.files import delete_inside, read_blocks, require_file
 
 _SCHEMA = """
@@ -122,7 +130,7 @@ class Ledger:
         if row is None:
             return "new"
         now = job.inputs()
-        changed = [name for name in dict.fromkeys((*now, *row.inputs)) if now.get(name) != row.inputs.get(name)]
+        changed = changed_inputs(now, row.inputs)
         if not changed:
             return "" if row.is_untouched(self.root) else "the file is gone or was changed"
         paths = {"screen" if use.part == "own" else f"{use.part} screen": use.path for use in job.screens}
@@ -140,9 +148,7 @@ class Ledger:
         row = PictureRecord(job.target.file, job.key, job.inputs(), facts, state.st_size, state.st_mtime_ns)
         self.records[job.target.file] = row
         self._by_key[job.key] = job.target.file
-        inputs, measured = json.dumps(row.inputs, ensure_ascii=False), json.dumps(asdict(facts))
-        values = (row.file, row.key, inputs, measured, row.size, row.changed)
-        self._base.execute("insert or replace into made values (?, ?, ?, ?, ?, ?)", values)
+        put_record(self._base, "made", row)
 
     def forget(self, files: Iterable[str]) -> None:
         """Take pictures out of the ledger."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import asdict
 from typing import TYPE_CHECKING, Any
 
-from tavolan.reports.documents.build import finding_part
+from tavolan.reports.documents.build import finding_part, render_document
 
 if TYPE_CHECKING:
     from collections.abc import Iterable
@@ -19,10 +19,8 @@ if TYPE_CHECKING:
 
 def videos_document(project: Project, done: RenderedVideos) -> Document:
     """Return what a run made as `tavolan/videos@1`."""
-    files = [file.relative_to(project.root).as_posix() for file in done.files]
-    counts = {"kept": done.kept, "copied": done.copied, "removed": done.removed}
     pieces = {"pieces": done.pieces, "pieces_made": done.pieces_made}
-    return {"schema": "tavolan/videos@1", "files": files, "made": done.why, **counts, **pieces}
+    return {**render_document(project, done), "schema": "tavolan/videos@1", **pieces}
 
 
 def checked_videos_document(checked: CheckedVideos) -> Document:

@@ -11,7 +11,7 @@ from typing import Any
 import numpy as np
 
 from tavolan.errors import one_problem
-from tavolan.video.clips import opened, unreadable, video_stream
+from tavolan.video.clips import opened, turned_by, unreadable, video_stream
 from tavolan.video.frames.planes import frame_of, planes_of
 from tavolan.video.frames.reformat import reformatted
 
@@ -149,7 +149,7 @@ class ReaderPool:
 
 def scaled(frame: Any, width: int, height: int) -> Any:
     """Return a frame upright as yuv420p of a size, in BT.709 and limited range."""
-    turned = -int(frame.rotation) % 360
+    turned = turned_by(frame)
     if turned in (90, 270):
         width, height = height, width
     made = _reformatted(frame, "yuv420p", width, height)
@@ -162,7 +162,7 @@ def scaled(frame: Any, width: int, height: int) -> Any:
 def as_pixels(frame: Any) -> Any:
     """Return a frame upright as BGRA pixels of its own size."""
     pixels = _reformatted(frame, "bgra", frame.width, frame.height).to_ndarray()
-    turned = -int(frame.rotation) % 360
+    turned = turned_by(frame)
     return np.ascontiguousarray(np.rot90(pixels, -turned // 90)) if turned else pixels
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Generator
 from contextlib import ExitStack
 from typing import TYPE_CHECKING
 
@@ -14,7 +14,7 @@ if TYPE_CHECKING:
     from tavolan.video.plan import Piece, Scene
 
 
-def painted_frames(piece: Piece, studio: SceneStudio) -> Iterator[Planes]:
+def painted_frames(piece: Piece, studio: SceneStudio) -> Generator[Planes]:
     """Yield the frames of a piece, each valid until the next. Raises ProjectError for a clip that can't be read."""
     with ExitStack() as stack:
         painters = []

@@ -11,9 +11,12 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tavolan.video.frames.reformat import reformatted
+
 Plane = NDArray[np.uint8]
 Planes = tuple[Plane, Plane, Plane]
 Share = NDArray[np.uint16]
+Area = tuple[slice, slice]
 # What black is in each plane (ITU-R BT.709, limited range).
 BLACK = (16, 128, 128)
 
@@ -44,8 +47,6 @@ def from_pixels(pixels: Plane) -> Planes:
     """Return BGRA pixels as planes."""
     import av
 
-    from tavolan.video.frames.reformat import reformatted
-
     made = reformatted(av.VideoFrame.from_numpy_buffer(np.ascontiguousarray(pixels), format="bgra"), "yuv420p")
     first, second, third = (plane.copy() for plane in planes_of(made))
     return first, second, third
@@ -54,8 +55,6 @@ def from_pixels(pixels: Plane) -> Planes:
 def pixels_of(planes: Planes) -> Plane:
     """Return planes as BGRA pixels."""
     from av.video.reformatter import ColorRange, Colorspace
-
-    from tavolan.video.frames.reformat import reformatted
 
     made: Plane = reformatted(
         frame_of(planes), "bgra", source=(Colorspace.ITU709, ColorRange.MPEG), interpolation="BICUBIC"
@@ -133,14 +132,21 @@ def lay_over(planes: Planes, over: Overlay, opacity: float = 1.0, dx: int = 0, d
     """Lay an overlay over planes, moved by an even number of pixels; what lies outside is cut off."""
     dx, dy = dx // 2 * 2, dy // 2 * 2
     for target, adds, leaves, step in zip(planes, over.adds, over.leaves, (1, 2, 2), strict=True):
-        x, y = (over.x + dx) // step, (over.y + dy) // step
-        height, width = target.shape
-        rows = slice(max(0, -y), min(adds.shape[0], height - y))
-        columns = slice(max(0, -x), min(adds.shape[1], width - x))
-        if rows.start >= rows.stop or columns.start >= columns.stop:
-            continue
-        below = target[rows.start + y : rows.stop + y, columns.start + x : columns.stop + x]
-        below[...] = _laid(below, adds[rows, columns], leaves[rows, columns], round(opacity * 256))
+        there, own = meeting(target.shape, adds.shape, (over.x + dx) // step, (over.y + dy) // step)
+        target[there] = _laid(target[there], adds[own], leaves[own], round(opacity * 256))
+
+
+def meeting(whole: tuple[int, ...], part: tuple[int, ...], x: int, y: int) -> tuple[Area, Area]:
+    """Return which area of a plane a part at x, y covers, and which area of the part that is: none where it's outside.
+
+    `whole` and `part` are their shapes.
+    """
+    there, own = [], []
+    for size, length, begin in zip(whole, part, (y, x), strict=True):
+        first, last = max(0, -begin), max(0, -begin, min(length, size - begin))
+        own.append(slice(first, last))
+        there.append(slice(first + begin, last + begin))
+    return (there[0], there[1]), (own[0], own[1])
 
 
 def _laid(below: Plane, adds: Plane, leaves: Share, opacity: int) -> Plane:

@@ -17,8 +17,9 @@ from tavolan.pictures.making.job import Job
 from tavolan.pictures.making.painter import Painter
 from tavolan.pictures.raster.backends import skia
 from tavolan.pictures.raster.canvas import Pixels, canvas_on, image_of
+from tavolan.video.clips import turned_by
 from tavolan.video.frames.clip_reader import ReaderPool, as_pixels, scaled
-from tavolan.video.frames.planes import BLACK, Plane, Planes, copied, from_pixels, planes_of
+from tavolan.video.frames.planes import BLACK, Plane, Planes, copied, from_pixels, meeting, planes_of
 from tavolan.video.frames.title_painter import PaintedTitle, painted_title
 from tavolan.video.placing import between
 from tavolan.video.plan import Scene, Title
@@ -97,7 +98,7 @@ class SceneStudio:
         return self._places.get(job.key, lambda: self._framed(job))
 
     def with_screen(self, job: Job, screen: Pixels) -> Pixels:
-        """Return a device on its background with a screen of the size that `screen_size` says."""
+        """Return a device on its background with a screen in it, as `Painter.with_screen` does."""
         with self._lock:
             return self._painter.with_screen(job, screen).copy()
 
@@ -188,7 +189,8 @@ class ScenePainter:
         for plane, part, (at, under, share), black, step in zip(
             made, planes_of(clip), place.partly, BLACK, (1, 2, 2), strict=True
         ):
-            _put(plane, part, place.x // step, place.y // step)
+            there, own = meeting(plane.shape, part.shape, place.x // step, place.y // step)
+            plane[there] = part[own]
             flat = plane.ravel()
             flat[at] = np.clip(under + ((flat[at].astype(np.int32) - black) * share >> 8), 0, 255)
         return made
@@ -213,14 +215,6 @@ class ScenePainter:
         return from_pixels(shown)
 
 
-def _put(plane: Plane, part: Plane, x: int, y: int) -> None:
-    """Put a part into a plane; what lies outside is cut off."""
-    height, width = plane.shape
-    rows = slice(max(0, -y), min(part.shape[0], height - y))
-    columns = slice(max(0, -x), min(part.shape[1], width - x))
-    plane[rows.start + y : rows.stop + y, columns.start + x : columns.stop + x] = part[rows, columns]
-
-
 def _screen_for(device: Placed, pixels: Pixels) -> Pixels:
     """Return a tilted device's screen: a little larger than its place, so that its near edge stays sharp."""
     from tavolan.pictures.making.painter import sampled_size
@@ -239,8 +233,8 @@ def _screen_for(device: Placed, pixels: Pixels) -> Pixels:
 
 def _filled(source: Any, size: tuple[int, int]) -> Planes:
     """Return a frame that fills a picture; what's too much of it is cut off at both sides alike."""
-    turned = int(source.rotation) % 180 == 90
-    wide, high = (source.height, source.width) if turned else (source.width, source.height)
+    lies = turned_by(source) in (90, 270)
+    wide, high = (source.height, source.width) if lies else (source.width, source.height)
     factor = max(size[0] / wide, size[1] / high)
     width, height = max(size[0], round(wide * factor)), max(size[1], round(high * factor))
     width, height = -(-width // 2) * 2, -(-height // 2) * 2

@@ -105,7 +105,7 @@ def _paint_behind(canvas: Any, title: Title, text: PixelBox, size: tuple[int, in
 
 
 def _paint_shade(canvas: Any, strength: float, text: PixelBox, scale: float) -> None:
-    """Darken the picture softly around a text, so that light letters stand out from whatever is there."""
+    """Darken the picture softly around a text, so that light letters stand out from any picture."""
     sk = skia()
     reach = _SHADE_REACH * scale
     paint = sk.Paint(AntiAlias=True, Color=argb("#000000", strength))

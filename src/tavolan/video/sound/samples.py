@@ -4,13 +4,10 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from tavolan.errors import one_problem
 from tavolan.video.clips import opened
-from tavolan.video.encoding import SAMPLE_RATE
-
-Samples = NDArray[np.float32]
+from tavolan.video.encoding import SAMPLE_RATE, Samples
 
 
 def read_sound(path: Path, shown: str, offset: float, seconds: float) -> Samples:
