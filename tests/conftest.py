@@ -8,6 +8,7 @@ import os
 import shutil
 import subprocess
 import sys
+import tempfile
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
@@ -46,6 +47,10 @@ printable = st.text(
 ).filter(lambda text: text.strip() == text and text)
 # Entities that grow without end when they are read.
 LAUGHS = b'<?xml version="1.0"?><!DOCTYPE x [<!ENTITY a "ha"><!ENTITY b "&a;&a;">]><xliff version="2.1">&b;</xliff>'
+
+# No test reads or changes what the user who runs it trusts.
+SETTINGS = tempfile.TemporaryDirectory(prefix="tavolan-settings-")
+os.environ["TAVOLAN_SETTINGS"] = SETTINGS.name
 
 PROGRAM = Path(sys.executable).parent / "tavolan"
 

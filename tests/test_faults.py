@@ -16,6 +16,8 @@ import pytest
 
 from conftest import PROGRAM, SEARCH, replace, run_tavolan, write_screen
 from faults import files_of
+from tavolan import open_project
+from tavolan.exchange.drafting import trust_provider
 from tavolan.support.transaction import changing, writing
 
 TRANSLATE = "import sys;from tavolan.standins.translator import translate;sys.stdout.buffer.write(translate(sys.stdin.buffer.read()))"
@@ -70,8 +72,9 @@ def base(shared_rendered: Path, tmp_path_factory: pytest.TempPathFactory) -> Pat
 
 
 def again(base: Path, place: Path) -> Path:
-    """A copy of the project, with what lies beside it."""
+    """A copy of the project, with what lies beside it; its provider's program may run."""
     shutil.copytree(base.parent, place, dirs_exist_ok=True)
+    trust_provider(open_project(place / base.name), "own")
     return place / base.name
 
 

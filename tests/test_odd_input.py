@@ -252,12 +252,12 @@ def test_what_is_imported_can_be_read_again(project):
 @pytest.mark.parametrize(
     ("request_text", "status"),
     [
-        (b"POST /translate HTTP/1.1\r\nHost: 127.0.0.1:1\r\nContent-Length: x\r\n\r\n", b" 411 "),
-        (b"POST /translate HTTP/1.1\r\nHost: 127.0.0.1:1\r\nContent-Length: -5\r\n\r\n", b" 411 "),
-        (b"POST /translate HTTP/1.1\r\nHost: 127.0.0.1:1\r\nContent-Length: 99999999999\r\n\r\n", b" 413 "),
+        (b"POST /translate HTTP/1.1\r\nHost: 127.0.0.1:PORT\r\nContent-Length: x\r\n\r\n", b" 411 "),
+        (b"POST /translate HTTP/1.1\r\nHost: 127.0.0.1:PORT\r\nContent-Length: -5\r\n\r\n", b" 411 "),
+        (b"POST /translate HTTP/1.1\r\nHost: 127.0.0.1:PORT\r\nContent-Length: 99999999999\r\n\r\n", b" 413 "),
         (b"POST /translate HTTP/1.1\r\nHost: potto.example:1\r\nContent-Length: 0\r\n\r\n", b" 403 "),
-        (b"POST /translate HTTP/1.1\r\nHost: 127.0.0.1:1\r\nContent-Length: 9\r\n\r\n", b""),
-        (b"POST /translate HTTP/1.1\r\nHost: 127.0.0.1:1\r\nContent-Length: 60000\r\n\r\n"
+        (b"POST /translate HTTP/1.1\r\nHost: 127.0.0.1:PORT\r\nContent-Length: 9\r\n\r\n", b""),
+        (b"POST /translate HTTP/1.1\r\nHost: 127.0.0.1:PORT\r\nContent-Length: 60000\r\n\r\n"
          + b"<a>" * 10000 + b"</a>" * 7500, b" 400 "),
         (b"\x00\xff\r\n\r\n", b" 400 "),
     ],
@@ -272,12 +272,14 @@ def test_the_stand_in_answers_odd_requests_in_order(capfd, request_text, status)
     try:
         port = int(made.address.split(":")[2].split("/")[0])
         with socket.create_connection(("127.0.0.1", port)) as connection:
-            connection.sendall(request_text)
+            connection.sendall(request_text.replace(b"PORT", str(port).encode()))
             if status:
                 assert status.strip() in connection.makefile("rb").read()
         # And goes on.
         with socket.create_connection(("127.0.0.1", port)) as connection:
-            connection.sendall(b"POST /translate HTTP/1.1\r\nHost: localhost:1\r\nContent-Length: 0\r\n\r\n")
+            connection.sendall(
+                f"POST /translate HTTP/1.1\r\nHost: localhost:{port}\r\nContent-Length: 0\r\n\r\n".encode()
+            )
             assert b" 400 " in connection.makefile("rb").readline()
     finally:
         made.close()

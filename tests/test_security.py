@@ -18,12 +18,14 @@ from openpyxl.styles import Font
 import tavolan
 from conftest import replace, run_tavolan
 from tavolan.errors import OutsideError, ProjectError, UsageError
-from tavolan.exchange.provider import HttpProvider, ProgramProvider, without_password
+from tavolan.exchange.provider import HttpProvider, ProgramProvider
 from tavolan.exchange.workbook import read_workbook
 from tavolan.notes.export import by_template, collect
 from tavolan.project.schema import ProviderTable
 from tavolan.support.files import delete_inside, inside, write_inside
 from tavolan.support.loopback import QuietHandler, loopback_server
+from tavolan.support.service_addresses import without_password
+from tavolan.support.trust import Service, secret_of
 
 # --- templates -------------------------------------------------------------------------------------------------
 
@@ -229,9 +231,9 @@ def test_a_program_that_writes_without_end_is_ended(tmp_path):
 
 
 def test_a_token_that_no_header_can_hold_is_refused(monkeypatch):
-    monkeypatch.setenv("POTTO_TOKEN", "gehe1m\nX: ü")
+    monkeypatch.setenv("TAVOLAN_PROVIDER_TOKEN", "gehe1m\nX: ü")
     with pytest.raises(UsageError, match="what no token has") as error:
-        HttpProvider("test", ProviderTable(url="http://127.0.0.1:9/", token_env="POTTO_TOKEN"))
+        secret_of(Service("provider", ("test",), "http://127.0.0.1:9/"), "token")
     assert "gehe1m" not in str(error.value)
 
 

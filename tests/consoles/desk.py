@@ -19,7 +19,7 @@ from tavolan.consoles.push import Pushed, plan_push, push
 from tavolan.project.load import load_project
 from tavolan.standins.console.back_office import Manners
 from tavolan.standins.console.seeds import add_app
-from tavolan.standins.console.server import CLIENT_ID, SECRET, ConsoleServer
+from tavolan.standins.console.server import ConsoleServer
 
 CONFIG = """\
 [app]
@@ -32,11 +32,8 @@ classes = []
 [console.{store}]
 url = "{url}"
 app = "{app}"
-client_id_env = "POTTO_ID"
-client_secret_env = "POTTO_SECRET"
 """
 TEXTS = {"subtitle": "Clay notes", "description": "A notebook for people who make pots."}
-ENV = {"POTTO_ID": CLIENT_ID, "POTTO_SECRET": SECRET}
 _numbers = itertools.count(1)
 
 
@@ -56,7 +53,7 @@ class Desk:
         self.root, self.store, self.app = root, store, f"potto{next(_numbers)}"
         self.state, self.manners = server().state, server().manners
         add_app(self.state, self.app, store, "en-US")
-        address = ConsoleAddress(store, server().address, self.app, Credentials(CLIENT_ID, SECRET))
+        address = ConsoleAddress(store, server().address, self.app, Credentials(server().client_id, server().secret))
         self.client = Client(address, sleep=lambda _: None)
 
     def close(self) -> None:
@@ -107,4 +104,4 @@ def pushed(desk: Desk) -> Pushed:
 
 def run(desk: Desk, *args: str) -> Any:
     """Run a command of `tavolan console` on the desk's project."""
-    return run_tavolan("console", *args, "--project", desk.root, **ENV)
+    return run_tavolan("console", *args, "--project", desk.root, **server().variables)

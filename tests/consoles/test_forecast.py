@@ -10,7 +10,7 @@ import tavolan
 from conftest import replace, run_tavolan
 from tavolan.checking.registry import all_checks
 from tavolan.consoles.forecast import REFUSED, draft_notes, forecast
-from tavolan.consoles.journal import add_lines, line_of
+from tavolan.project.journal import add_lines, line_of
 from tavolan.results.periods import changes_of
 
 TODAY = date(2026, 11, 26)

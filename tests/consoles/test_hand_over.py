@@ -8,14 +8,14 @@ import time
 from pathlib import Path
 
 import pytest
-from desk import ENV, TEXTS, opened_desk, pushed, run, server
+from desk import TEXTS, opened_desk, pushed, run, server
 from jsonschema import Draft202012Validator
 
 from conftest import PROGRAM, run_tavolan, write_screen
 from tavolan.consoles.base import read_base
-from tavolan.consoles.journal import read_journal
 from tavolan.consoles.protocol import SetOrder
 from tavolan.consoles.review import add_build
+from tavolan.project.journal import read_journal
 from tavolan.project.load import load_project
 from tavolan.standins.console.seeds import add_app, add_reports
 
@@ -133,7 +133,7 @@ def test_what_no_rulebook_knows_and_odd_names_stay_in_the_console(desk, tmp_path
     pushed(desk)
     texts = {"title": "Potto", "mystery": "?", "items.../x.item_name": "?"}
     desk.state.put("listing", desk.app, "en-US", {"texts": texts})
-    env = {"CONSOLE_ID": ENV["POTTO_ID"], "CONSOLE_SECRET": ENV["POTTO_SECRET"]}
+    env = server().variables
     started = ("--from", server().address, "--app", desk.app)
     done = run_tavolan("new", tmp_path / "fresh", *started, **env)
     assert done.code == 0, done.err
@@ -179,7 +179,9 @@ def test_a_push_that_was_killed_is_simply_run_again(desk, after):
         desk.root,
     ]
     desk.manners.slow = 0.05
-    killed = subprocess.Popen(command, env={**os.environ, **ENV}, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+    killed = subprocess.Popen(
+        command, env={**os.environ, **server().variables}, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL
+    )
     time.sleep(after)
     killed.kill()
     killed.wait()
@@ -209,9 +211,11 @@ def test_wrong_use_is_said(desk):
     assert "--despite needs a reason" in run(desk, "push", "--despite", "too-long").err
     assert "--release can't be" in run(desk, "submit", "--store", "ios", "--release", "soon").err
     assert "--for can't be" in run(desk, "wait", "--store", "ios", "--for", "ever").err
-    bare = run_tavolan("console", "compare", "--project", desk.root, POTTO_ID="", POTTO_SECRET="x")
-    assert bare.code == 2 and "the environment variable POTTO_ID is empty" in bare.err
-    wrong = run_tavolan("console", "compare", "--project", desk.root, POTTO_ID="x", POTTO_SECRET="secret-of-mine")
+    env = server().variables | {"TAVOLAN_CONSOLE_ID": ""}
+    bare = run_tavolan("console", "compare", "--project", desk.root, **env)
+    assert bare.code == 2 and "Set TAVOLAN_CONSOLE_IOS_ID." in bare.err
+    env |= {"TAVOLAN_CONSOLE_ID": "x", "TAVOLAN_CONSOLE_SECRET": "secret-of-mine"}
+    wrong = run_tavolan("console", "compare", "--project", desk.root, **env)
     assert wrong.code == 4 and "the sign-in was refused" in wrong.err and "secret-of-mine" not in wrong.err + wrong.out
     text = (desk.root / "tavolan.toml").read_text("utf-8")
     (desk.root / "tavolan.toml").write_text(text.replace("[console.ios]", "[console.iso]"), "utf-8")
@@ -222,7 +226,7 @@ def test_a_project_starts_from_what_a_console_holds(desk, tmp_path):
     pushed(desk)
     desk.client.change_facts({"category": "Lifestyle", "age_answers": {"violence": "none"}}, desk.client.facts().etag)
     add_picture(desk)
-    env = {"CONSOLE_ID": ENV["POTTO_ID"], "CONSOLE_SECRET": ENV["POTTO_SECRET"]}
+    env = server().variables
     done = run_tavolan("new", tmp_path / "fresh", "--from", server().address, "--app", desk.app, **env)
     assert done.code == 0 and "3 texts, 2 facts, 1 picture in 2 locales" in done.out
     project = load_project(tmp_path / "fresh")
@@ -239,7 +243,7 @@ def test_a_project_starts_from_what_a_console_holds(desk, tmp_path):
 
 
 def test_a_project_is_connected_with_the_app_records_of_a_console(desk):
-    env = {"CONSOLE_ID": ENV["POTTO_ID"], "CONSOLE_SECRET": ENV["POTTO_SECRET"]}
+    env = server().variables
     config = desk.root / "tavolan.toml"
     config.write_text(config.read_text("utf-8").partition("[console")[0] + "# the end\n", "utf-8")
     assert "tavolan console connect URL" in run(desk, "compare").err
@@ -256,7 +260,7 @@ def test_a_project_is_connected_with_the_app_records_of_a_console(desk):
 
     done = connect(server().address, "--app", desk.app)
     assert done.code == 0 and f"ios is {desk.app} at {server().address}" in done.out
-    assert "# the end" in config.read_text("utf-8") and ENV["POTTO_SECRET"] not in config.read_text("utf-8")
+    assert "# the end" in config.read_text("utf-8") and server().secret not in config.read_text("utf-8")
     assert run_tavolan("console", "push", "--yes", "--project", desk.root, **env).code == 0
     assert desk.texts_there()
 
@@ -269,10 +273,10 @@ def app_of(desk, store):
 
 def test_metrics_are_fetched_from_a_console(desk):
     add_reports(desk.state, desk.app, days=40)
-    done = run_tavolan("results", "import", "--from-console", "--project", desk.root, **ENV)
+    done = run_tavolan("results", "import", "--from-console", "--project", desk.root, **server().variables)
     assert done.code == 0 and "rows new, 0 changed, 0 there already" in done.out
     kept = desk.state.all("metric", desk.app)
     lines = (desk.root / "data/metrics.csv").read_text("utf-8").splitlines()
     assert len(lines) == len(kept) + 1 > 300
-    again = run_tavolan("results", "import", "--from-console", "--project", desk.root, **ENV)
+    again = run_tavolan("results", "import", "--from-console", "--project", desk.root, **server().variables)
     assert f"0 rows new, 0 changed, {len(kept)} there already" in again.out

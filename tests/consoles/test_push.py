@@ -6,7 +6,7 @@ import time
 
 import httpx
 import pytest
-from desk import ENV, TEXTS, opened_desk, pushed, run
+from desk import TEXTS, opened_desk, pushed, run, server
 
 import tavolan
 from conftest import run_tavolan, write_screen
@@ -15,12 +15,12 @@ from tavolan.consoles.client import Client, ConsoleAddress, ConsoleError
 from tavolan.consoles.content import Place, holding_of
 from tavolan.consoles.credentials import Credentials
 from tavolan.consoles.gate import blocking, in_another_language
-from tavolan.consoles.journal import read_journal
 from tavolan.consoles.merge import Cell
 from tavolan.consoles.protocol import SetOrder
 from tavolan.consoles.push import plan_push, push
 from tavolan.consoles.review import open_sections, refusals
 from tavolan.errors import OutsideError, UsageError
+from tavolan.project.journal import read_journal
 from tavolan.project.load import load_project
 from tavolan.project.picture_records import set_files
 from tavolan.words.likely_language import likely_language
@@ -204,7 +204,7 @@ def test_a_text_written_behind_our_back_is_shown_and_left(desk):
 
 
 def test_the_api_compares_pulls_and_pushes(desk, monkeypatch):
-    for name, value in ENV.items():
+    for name, value in server().variables.items():
         monkeypatch.setenv(name, value)
     with tavolan.console(load_project(desk.root), "ios") as console:
         with pytest.raises(UsageError, match="errors in what would be sent"):

@@ -14,13 +14,12 @@ from conftest import SEARCH
 from tavolan.standins.console.app import console_app
 from tavolan.standins.console.back_office import Manners
 from tavolan.standins.console.seeds import add_app, add_reports
-from tavolan.standins.console.server import CLIENT_ID, SECRET
 from tavolan.standins.console.state import State
 
 APP = "examined"
 
 
-DOCUMENT = console_app(State(), Manners(), CLIENT_ID, SECRET).openapi()
+DOCUMENT = console_app(State(), Manners(), "id", "secret").openapi()
 CHECKS = (
     checks.not_a_server_error, openapi_checks.status_code_conformance, openapi_checks.content_type_conformance,
     openapi_checks.response_schema_conformance,
@@ -97,11 +96,13 @@ def test_reports_come_in_pages_and_reviews_are_answered():
 
 def token():
     form = {"grant_type": "client_credentials"}
-    return httpx.post(f"{server().address}/token", data=form, auth=(CLIENT_ID, SECRET)).json()["access_token"]
+    return httpx.post(f"{server().address}/token", data=form, auth=(server().client_id, server().secret)).json()[
+        "access_token"
+    ]
 
 
 def test_the_page_shows_what_arrived():
     add_app(server().state, "shown", "ios", "en-US")
     server().state.put("listing", "shown", "ar-SA", {"texts": {"title": "<b>فرن</b>", "keywords": ["خزف"]}})
-    page = httpx.get(f"{server().address}/", params={"app": "shown"}).text
+    page = httpx.get(server().page, params={"app": "shown"}).text
     assert '<td dir="rtl" lang="ar-SA">' in page and "&lt;b&gt;" in page and "<b>فرن" not in page

@@ -14,14 +14,15 @@ from keyring.errors import KeyringError
 
 import tavolan
 from conftest import PROGRAM, printable, replace, run_tavolan, standings
-from tavolan.errors import OutsideError, UsageError
-from tavolan.exchange.drafting import Drafter
+from tavolan.errors import OutsideError
+from tavolan.exchange.drafting import Drafter, provider_of
 from tavolan.exchange.inline import has_emphasis, lost
 from tavolan.exchange.provider import HttpProvider, ProgramProvider, provider_for
 from tavolan.exchange.translation_request import TranslationRequest, TranslationUnit
 from tavolan.exchange.xliff import parse_xliff, write_xliff
 from tavolan.project.schema import ProviderTable
 from tavolan.standins.translator import Manners, Server, pseudo, translate
+from tavolan.support.trust import Service, trust_service
 
 
 @pytest.fixture
@@ -61,6 +62,9 @@ def test_the_program_drafts_what_is_missing(missing):
 def test_a_program_can_be_the_provider(missing):
     with (missing / "tavolan.toml").open("a") as file:
         file.write(f'\n[provider.local]\ncommand = ["{PROGRAM}", "standin", "translator", "--filter"]\nbatch = 3\n')
+    untrusted = run_tavolan("locale", "draft", "--locale", "de-DE", cwd=missing)
+    assert untrusted.code == 2 and "tavolan locale trust local" in untrusted.err
+    assert run_tavolan("locale", "trust", "local", cwd=missing).code == 0
     done = run_tavolan("locale", "draft", "--locale", "de-DE", cwd=missing)
     assert done.code == 0 and "5 drafts written" in done.out, done.err
     broken = provider_for("bad", ProviderTable(command=["false"]))
@@ -157,15 +161,23 @@ def test_bad_answers_stop_the_run_and_no_token_is_told(missing, manners, words):
 def test_the_token_comes_from_the_environment(missing, monkeypatch):
     made = server(token="s3cret")
     try:
-        with pytest.raises(UsageError, match="variable POTTO_TOKEN is empty"):
-            drafter(missing, made.address, token_env="POTTO_TOKEN")
-        monkeypatch.setenv("POTTO_TOKEN", "s3cret")
-        done = drafter(missing, made.address, token_env="POTTO_TOKEN")
+        monkeypatch.setenv("TAVOLAN_PROVIDER_HOUSE_URL", made.address)
+        monkeypatch.setenv("TAVOLAN_PROVIDER_HOUSE_TOKEN", "s3cret")
+        done = named_drafter(missing, made.address)
         assert len(done.run(done.plan(["de-DE"])).written) == 5
     finally:
         made.close()
     kept = b"".join(path.read_bytes() for path in (missing / "out/drafts").iterdir())
     assert b"s3cret" not in kept
+
+
+def named_drafter(root, url):
+    """What drafts with a provider that the project names."""
+    if "[provider.house]" not in (root / "tavolan.toml").read_text("utf-8"):
+        with (root / "tavolan.toml").open("a") as file:
+            file.write(f'\n[provider.house]\nurl = "{url}"\n')
+    opened = tavolan.open_project(root)
+    return Drafter(opened, provider_of(opened, "house", None))
 
 
 class Chain(KeyringBackend):
@@ -191,12 +203,14 @@ def test_the_token_comes_from_the_systems_keyring(missing):
     made = server(token="s3cret")
     try:
         keyring.set_keyring(Chain(locked=True))
-        locked = drafter(missing, made.address)
+        service = Service("provider", ("house",), made.address)
+        trust_service(service)
+        locked = named_drafter(missing, made.address)
         refused = locked.run(locked.plan(["de-DE"]))
         assert not refused.written and "status 401" in str(refused.failed)
         keyring.set_keyring(Chain())
-        keyring.set_password("tavolan", "test", "s3cret")
-        done = drafter(missing, made.address)
+        keyring.set_password("tavolan", service.entry("token"), "s3cret")
+        done = named_drafter(missing, made.address)
         assert len(done.run(done.plan(["de-DE"])).written) == 5
     finally:
         keyring.set_keyring(before)
@@ -240,6 +254,7 @@ def test_killing_a_run_loses_nothing_that_was_received(missing):
     made = server(slow=0.25)
     with (missing / "tavolan.toml").open("a") as file:
         file.write(f'\n[provider.slow]\nurl = "{made.address}"\nbatch = 1\n')
+    assert run_tavolan("locale", "trust", "slow", cwd=missing).code == 0
     try:
         process = subprocess.Popen(
             [PROGRAM, "locale", "draft", "--locale", "de-DE"], cwd=missing, stdout=subprocess.DEVNULL

@@ -21,7 +21,7 @@ from tavolan.experiments.icons import icons_in_app
 from tavolan.experiments.on_console import check_icons
 from tavolan.pictures.raster import png
 from tavolan.standins.console.seeds import add_app
-from tavolan.standins.console.server import CLIENT_ID, SECRET, ConsoleServer
+from tavolan.standins.console.server import ConsoleServer
 from tavolan.support.image_headers import image_facts
 
 NAMES = ["x-bowl", "x-cone"]
@@ -86,10 +86,11 @@ def server(icons, monkeypatch):
     add_app(server.state, "potto-ios", "ios", "en-US")
     server.start()
     config = icons / "tavolan.toml"
-    config.write_text(config.read_text("utf-8") + f'\n[console.ios]\nurl = "{server.address}"\napp = "potto-ios"\n'
-                      'client_id_env = "POTTO_ID"\nclient_secret_env = "POTTO_SECRET"\n', "utf-8")  # fmt: skip
-    monkeypatch.setenv("POTTO_ID", CLIENT_ID)
-    monkeypatch.setenv("POTTO_SECRET", SECRET)
+    config.write_text(
+        config.read_text("utf-8") + f'\n[console.ios]\nurl = "{server.address}"\napp = "potto-ios"\n', "utf-8"
+    )
+    for name, value in server.variables.items():
+        monkeypatch.setenv(name, value)
     yield server
     server.close()
 
@@ -118,7 +119,7 @@ def test_the_live_build_is_asked_for_them(icons, server, package, lacks):
     with pytest.raises(UsageError, match="no version is live"):
         check_icons(opened, one)
     (icons / "app.bin").write_bytes(package)
-    client = Client(ConsoleAddress("ios", server.address, "potto-ios", Credentials(CLIENT_ID, SECRET)))
+    client = Client(ConsoleAddress("ios", server.address, "potto-ios", Credentials(server.client_id, server.secret)))
     add_build(client, icons / "app.bin", "1.0", "7")
     client.close()
     live = {"version": "1.0", "state": "live", "build": "7", "release": "manual", "release_date": None,

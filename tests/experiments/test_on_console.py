@@ -7,17 +7,18 @@ import pytest
 from conftest import run_tavolan
 from tavolan.standins.console.back_office import Manners
 from tavolan.standins.console.seeds import add_app
-from tavolan.standins.console.server import CLIENT_ID, SECRET, ConsoleServer
+from tavolan.standins.console.server import ConsoleServer
 
 
 @pytest.fixture
-def console(project, year):
+def console(project, year, monkeypatch):
     server = ConsoleServer(manners=Manners(truths={"bold": 1.3, "shy": 1.0}))
     add_app(server.state, "potto-ios", "ios", "en-US")
     server.start()
     config = project / "tavolan.toml"
-    config.write_text(config.read_text("utf-8") + f'\n[console.ios]\nurl = "{server.address}"\napp = "potto-ios"\n'
-                      'client_id_env = "POTTO_ID"\nclient_secret_env = "POTTO_SECRET"\n', "utf-8")  # fmt: skip
+    config.write_text(
+        config.read_text("utf-8") + f'\n[console.ios]\nurl = "{server.address}"\napp = "potto-ios"\n', "utf-8"
+    )
     (project / "data").mkdir()
     head, *rows = (year / "data/metrics.csv").read_text("utf-8").splitlines(keepends=True)
     (project / "data/metrics.csv").write_text(head + "".join(row for row in rows if ",ios,US," in row))
@@ -25,12 +26,14 @@ def console(project, year):
     text = 'hypothesis = "h"\nstore = "ios"\nstorefronts = ["US"]\nexpected = 0.2\n[variant.bold]\nlook = "rise"\n[variant.shy]\nlook = "stand"\n'
     for name in ("first", "second"):
         (project / f"experiments/{name}.toml").write_text(text)
+    for name, value in server.variables.items():
+        monkeypatch.setenv(name, value)
     yield project
     server.close()
 
 
 def run(root, *command):
-    return run_tavolan("experiment", *command, cwd=root, POTTO_ID=CLIENT_ID, POTTO_SECRET=SECRET)
+    return run_tavolan("experiment", *command, cwd=root)
 
 
 def test_from_start_to_stop(console):

@@ -212,7 +212,7 @@ def bomb(width, height):
         ("short", bomb(100, 100), "isn't a picture that can be read"),
         ("empty", b"", "isn't a picture that can be read"),
         ("text", b"\x89PNG\r\n\x1a\nno", "isn't a picture that can be read"),
-        ("script", b"<svg xmlns='http://www.w3.org/2000/svg'", "isn't a picture that can be read"),
+        ("script", b"<svg xmlns='http://www.w3.org/2000/svg'", "is an SVG drawing, not a picture of pixels"),
     ],
 )
 def test_hostile_pictures_are_one_clear_error(project, name, data, words):

@@ -16,7 +16,7 @@ from tavolan.project.texts import Texts
 from tavolan.reviews.replying import draft_replies
 from tavolan.reviews.templates import fill, read_templates
 from tavolan.standins.console.seeds import add_app
-from tavolan.standins.console.server import CLIENT_ID, SECRET, ConsoleServer
+from tavolan.standins.console.server import ConsoleServer
 
 TODAY = date(2026, 11, 26)
 TEMPLATES = """
@@ -152,7 +152,7 @@ def test_reply_texts_are_translated_as_all_texts(answered):
 
 
 @pytest.fixture
-def console(answered):
+def console(answered, monkeypatch):
     server = ConsoleServer()
     add_app(server.state, "potto-ios", "ios", "en-US")
     with server.state.change():
@@ -163,14 +163,17 @@ def console(answered):
                 server.state.put("review", "potto-ios", name, review)
     server.start()
     config = answered / "tavolan.toml"
-    config.write_text(config.read_text("utf-8") + f'\n[console.ios]\nurl = "{server.address}"\napp = "potto-ios"\n'
-                      'client_id_env = "POTTO_ID"\nclient_secret_env = "POTTO_SECRET"\n', "utf-8")  # fmt: skip
+    config.write_text(
+        config.read_text("utf-8") + f'\n[console.ios]\nurl = "{server.address}"\napp = "potto-ios"\n', "utf-8"
+    )
+    for name, value in server.variables.items():
+        monkeypatch.setenv(name, value)
     yield server
     server.close()
 
 
 def run(root, *command):
-    return run_tavolan("reviews", *command, cwd=root, POTTO_ID=CLIENT_ID, POTTO_SECRET=SECRET)
+    return run_tavolan("reviews", *command, cwd=root)
 
 
 def test_replies_are_handed_over_once_with_receipts(answered, console):

@@ -9,7 +9,7 @@ from tavolan.advice.action import estimates
 from tavolan.advice.reach import Reach
 from tavolan.checking.findings import Finding
 from tavolan.consoles.base import read_base
-from tavolan.consoles.journal import Line, read_journal
+from tavolan.project.journal import Line, read_journal
 from tavolan.project.model import Project
 from tavolan.project.seasons import on_day
 from tavolan.project.texts import Texts

@@ -31,6 +31,7 @@ FAMILIES = (
     "freshness",
     "replies",
     "video",
+    "data_tables",
 )
 
 

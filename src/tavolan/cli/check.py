@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -17,6 +16,7 @@ from tavolan.cli.common import (
     console,
     open_on_day,
     print_json,
+    print_text,
     say,
 )
 from tavolan.errors import UnknownNameError
@@ -105,7 +105,7 @@ def _print_machine(name: str, findings: list[Finding]) -> None:
         "markdown": machine.markdown,
         "csv": machine.as_csv,
     }
-    sys.stdout.write(writers[name](findings))
+    print_text(writers[name](findings))
 
 
 def _explain(rule: str) -> None:
@@ -115,4 +115,4 @@ def _explain(rule: str) -> None:
     if rule not in known:
         raise UnknownNameError("there's no rule", rule, known, option="--explain")
     level = "off unless the project gives it a level" if known[rule].off else known[rule].level
-    typer.echo(f"{rule} ({level})\n\n{known[rule].explanation}")
+    print_text(f"{rule} ({level})\n\n{known[rule].explanation}\n")

@@ -27,10 +27,6 @@ ProjectOption = Annotated[
     Path | None,
     typer.Option("--project", help="The project's folder; else the nearest tavolan.toml upwards.", metavar="DIR"),
 ]
-ClientIdOption = Annotated[str, typer.Option("--client-id-env", help="Environment variable with the client id.")]
-ClientSecretOption = Annotated[
-    str, typer.Option("--client-secret-env", help="Environment variable with the client's secret.")
-]
 YesOption = Annotated[bool, typer.Option("--yes", "-y", help="Don't ask.")]
 WhyOption = Annotated[bool, typer.Option("--why", help="Say by which method, and from which figures.")]
 OnOption = Annotated[
@@ -105,22 +101,37 @@ def open_on_day(folder: Path | None, on: str = "") -> Project:
 
 def day_of(option: str, text: str) -> date | None:
     """Return the day that an option gives; None where it's empty. Raises UsageError for one that isn't a day."""
-    from datetime import datetime
-
     from tavolan.errors import UsageError
+    from tavolan.support.days import DAY_REMEDY, read_day
 
     if not text:
         return None
-    try:
-        return datetime.strptime(text, "%Y-%m-%d").date()
-    except ValueError as error:
-        raise UsageError(f'{option} can\'t be "{text}"', "Write a day as 2026-11-30.") from error
+    if (day := read_day(text)) is None:
+        raise UsageError(f'{option} can\'t be "{text}"', DAY_REMEDY)
+    return day
 
 
 def print_json(document: dict[str, Any]) -> None:
     """Print a JSON document on stdout, in ASCII where the stream has no other letters."""
+    from tavolan.reports.terminal_safety import json_printable
+
     ascii_only = not (sys.stdout.encoding or "").lower().replace("-", "").startswith("utf")
-    sys.stdout.write(json.dumps(document, ensure_ascii=ascii_only, indent=2) + "\n")
+    sys.stdout.write(json_printable(json.dumps(document, ensure_ascii=ascii_only, indent=2)) + "\n")
+
+
+def print_text(text: str) -> None:
+    """Print a text for people or programs on stdout; what a terminal would obey is written out."""
+    from tavolan.reports.terminal_safety import printable
+
+    sys.stdout.write(printable(text))
+
+
+def print_data(text: str) -> None:
+    """Print a text exactly as it is on stdout, where programs take it on; a terminal gets it as from `print_text`."""
+    if sys.stdout.isatty():
+        print_text(text if text.endswith("\n") else text + "\n")
+    else:
+        sys.stdout.write(text)
 
 
 class LogToPeople(logging.Handler):

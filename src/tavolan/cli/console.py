@@ -8,8 +8,6 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from tavolan.cli.common import (
-    ClientIdOption,
-    ClientSecretOption,
     JsonOption,
     LocaleOption,
     OnOption,
@@ -67,17 +65,40 @@ def connect(
     url: Annotated[str, typer.Argument(help="Address of the console.", metavar="URL")],
     project: ProjectOption = None,
     record: Annotated[list[str] | None, typer.Option("--app", help="An app record there, one per store.")] = None,
-    client_id_env: ClientIdOption = "CONSOLE_ID",
-    client_secret_env: ClientSecretOption = "CONSOLE_SECRET",
 ) -> None:
-    """Write a console's address and app records into tavolan.toml; who signs in comes from environment variables."""
+    """Write a console's address and app records into tavolan.toml, and trust the address from now on.
+
+    Who signs in comes from TAVOLAN_CONSOLE_ID and TAVOLAN_CONSOLE_SECRET, or from the system's keyring.
+    """
     from tavolan.consoles.connection import connect as write_tables
     from tavolan.consoles.connection import table_of
 
-    table = table_of(url, client_id_env, client_secret_env)
+    table = table_of(url)
     for store, name in write_tables(open_project(project, write=True), table, record or []).items():
         console().print(f"{store} is {name} at {url}", soft_wrap=True)
     console().print("Next: tavolan console compare")
+
+
+@app.command()
+def trust(
+    url: Annotated[
+        str, typer.Argument(help="Address of a console; without one, those that are trusted.", metavar="URL")
+    ] = "",
+    forget: Annotated[bool, typer.Option("--forget", help="Take it back.")] = False,
+) -> None:
+    """Say which consoles may get your sign-in and the listing: what a project names alone gets neither."""
+    from tavolan.consoles.credentials import console_service
+    from tavolan.support.trust import forget_service, settings_folder, trust_service, trusted_services
+
+    if not url:
+        for address in trusted_services("console"):
+            console().print(address, soft_wrap=True)
+    elif forget:
+        was = forget_service("console", url)
+        console().print(f"{url} is {'no longer' if was else 'not'} trusted", soft_wrap=True)
+    else:
+        trust_service(console_service(url))
+        console().print(f"{url} is trusted as a console; {settings_folder()} remembers it", soft_wrap=True)
 
 
 @app.command()

@@ -32,13 +32,13 @@ def journal(
     json: JsonOption = False,
 ) -> None:
     """Show what changed in the listing when, from what to what, and who did it."""
-    from tavolan.consoles.journal import read_journal
+    from tavolan.project.journal import read_journal
     from tavolan.reports.consoletables import print_journal
     from tavolan.reports.documents.build import journal_document
 
     opened = open_project(project, write=from_git or bool(add))
     if add:
-        from tavolan.consoles.journal import add_by_hand
+        from tavolan.project.journal import add_by_hand
 
         for line in add_by_hand(opened, add, day, store or (), locale or (), (field or [""])[0]):
             console().print(f"noted: {line.date[:10]} {line.store or 'all stores'} {line.locale} {line.note}".rstrip())

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 from contextlib import contextmanager
-from datetime import date, datetime
+from datetime import date
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -101,15 +101,13 @@ def _stop_where_incomplete(client: Client, *, without_locked: bool = False) -> N
 
 def _release(text: str) -> tuple[Release, date | None]:
     from tavolan.errors import UsageError
+    from tavolan.support.days import read_day
 
     if text in ("manual", "automatic"):
         return ("manual" if text == "manual" else "automatic"), None
-    try:
-        return "date", datetime.strptime(text, "%Y-%m-%d").date()
-    except ValueError as error:
-        raise UsageError(
-            f'--release can\'t be "{text}"', "Write manual, automatic, or a date as 2027-01-31."
-        ) from error
+    if (day := read_day(text)) is None:
+        raise UsageError(f'--release can\'t be "{text}"', "Write manual, automatic, or a date as 2027-01-31.")
+    return "date", day
 
 
 def wait(

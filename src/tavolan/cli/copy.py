@@ -9,7 +9,16 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from tavolan.cli import completing
-from tavolan.cli.common import JsonOption, LocaleOption, ProjectOption, console, open_project, print_json, styled
+from tavolan.cli.common import (
+    JsonOption,
+    LocaleOption,
+    ProjectOption,
+    console,
+    open_project,
+    print_data,
+    print_json,
+    styled,
+)
 
 if TYPE_CHECKING:
     from tavolan.project.texts import TextChange, Texts
@@ -57,9 +66,7 @@ def show(
         if json:
             print_json(text_document(texts, tag, field))
         else:
-            sys.stdout.write(texts.shown(tag, field)[0])
-            if sys.stdout.isatty():
-                sys.stdout.write("\n")
+            print_data(texts.shown(tag, field)[0])
         return
     if json:
         print_json(copy_document(texts, tag))

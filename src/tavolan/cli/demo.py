@@ -162,28 +162,40 @@ def _results(out: Console, project: Project, actions: NextActions) -> Path:
     return target
 
 
+def _copy_project(root: Path, copy: Path, *without: str) -> None:
+    """Copy a project. The files share their content where the disk can: whoever writes one replaces it."""
+    import os
+    import shutil
+
+    def link(source: str, target: str) -> None:
+        try:
+            os.link(source, target)
+        except OSError:
+            shutil.copy2(source, target)
+
+    shutil.copytree(root, copy, ignore=shutil.ignore_patterns(*without), copy_function=link)
+
+
 def _exchange(out: Console, project: Project) -> None:
     """Send all texts of all languages, have them translated, and receive them: on a copy, so that the sample stays."""
-    import shutil
     import tempfile
 
     import tavolan
     from tavolan.exchange.receive import read_requests, receive, take
     from tavolan.exchange.send import send
     from tavolan.standins.translator import translate
-    from tavolan.support.files import write_bytes
+    from tavolan.support.files import read_bytes, write_bytes
     from tavolan.support.number_words import counted
 
     with tempfile.TemporaryDirectory() as folder:
         root = Path(folder) / "kilnary"
-        shutil.copytree(project.root, root, ignore=shutil.ignore_patterns("out", "screens", "art"))
-        (root / "screens").symlink_to(project.root.resolve() / "screens")
+        _copy_project(project.root, root, "out", "screens", "art")
         copied = tavolan.open_project(root)
         tags = [tag for tag in copied.app.locales if tag != copied.source_locale]
         sent = send(copied, tags, "xliff", root / "out" / "send", everything=True)
         files = [path for path, _ in sent.values() if path]
         for path in files:
-            write_bytes(path, translate(path.read_bytes()))
+            write_bytes(path, translate(read_bytes(path, path.name)))
         received = receive(copied, [request for path in files for request in read_requests(path)])
         take(copied, received)
         findings = tavolan.check(tavolan.open_project(root))
@@ -198,21 +210,20 @@ def _exchange(out: Console, project: Project) -> None:
 def _hand_over(out: Console, project: Project) -> None:
     """Push the sample, change a text behind its back, pull, submit and wait: on a copy, so that the sample stays."""
     import os
-    import shutil
     import tempfile
 
     import tavolan
-    from tavolan.consoles.journal import read_journal
     from tavolan.consoles.merge import counted_by_side
-    from tavolan.standins.console.rehearsal import VARIABLES, rehearsal
+    from tavolan.project.journal import read_journal
+    from tavolan.standins.console.rehearsal import rehearsal
+    from tavolan.support.files import write_bytes
     from tavolan.support.number_words import counted
 
     with tempfile.TemporaryDirectory() as folder, rehearsal() as desk:
         root = Path(folder) / "kilnary"
-        shutil.copytree(project.root, root, ignore=shutil.ignore_patterns("screens", "boards"))
-        (root / "screens").symlink_to(project.root.resolve() / "screens")
+        _copy_project(project.root, root, "boards")
         desk.connect(root, "ios")
-        os.environ.update(VARIABLES)
+        os.environ.update(desk.variables("ios"))
         with tavolan.console(tavolan.open_project(root), "ios") as console:
             stops = console.blocking()
             first = stops[0]
@@ -227,7 +238,7 @@ def _hand_over(out: Console, project: Project) -> None:
             pulled = console.pull()
             out.print(f"   somebody changes a text there: compare finds {there}, pull brings {len(pulled.texts)} in")
             build = root / "kilnary.bin"
-            build.write_bytes(b"a build")
+            write_bytes(build, b"a build")
             console.submit(build, "241")
             version = console.wait("approved", 60).version
             lines = len(read_journal(root))

@@ -253,6 +253,18 @@ def memory(
 
 
 @app.command()
+def trust(
+    name: Annotated[str, typer.Argument(help="A provider that tavolan.toml names.")],
+    project: ProjectOption = None,
+) -> None:
+    """Let a provider of this project have the texts, or run its program: what a project names alone may neither."""
+    from tavolan.exchange.drafting import trust_provider
+
+    shown = trust_provider(open_project(project), name)
+    console().print(f"provider {name} is trusted: {shown}", soft_wrap=True)
+
+
+@app.command()
 def draft(
     project: ProjectOption = None,
     locale: LocaleOption = None,

@@ -15,6 +15,7 @@ import typer
 
 from tavolan.cli.common import LogToPeople, held, say
 from tavolan.errors import OutsideError, ProjectError, TavolanError
+from tavolan.support.asking import ask_user
 from tavolan.support.version import __version__
 
 _HELP = "Write, localize and check an app's store listing, and render its store pictures, from plain files."
@@ -111,6 +112,8 @@ def run() -> None:
     _open_closed_streams()
     _keep_stdout()
     logging.getLogger("tavolan").addHandler(LogToPeople())
+    if sys.stdin is not None and sys.stdin.isatty() and sys.stderr.isatty():
+        ask_user.set(lambda question: typer.confirm(question, err=True))
     try:
         program(sys.argv[1] if len(sys.argv) > 1 else "")()
     except SystemExit as end:

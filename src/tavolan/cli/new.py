@@ -5,7 +5,7 @@ from typing import Annotated
 
 import typer
 
-from tavolan.cli.common import ClientIdOption, ClientSecretOption, console, progress_bar
+from tavolan.cli.common import console, progress_bar
 from tavolan.cli.schema import schema_files
 
 
@@ -19,15 +19,13 @@ def new(
         str | None, typer.Option("--from", help="Address of a console: start from what it holds.", metavar="URL")
     ] = None,
     app: Annotated[list[str] | None, typer.Option("--app", help="With --from: an app there, one per store.")] = None,
-    client_id_env: ClientIdOption = "CONSOLE_ID",
-    client_secret_env: ClientSecretOption = "CONSOLE_SECRET",
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Say what would be written, write nothing.")] = False,
 ) -> None:
     """Start a project: a few commented files to fill in. Never overwrites anything."""
     from tavolan.project.starter import Starter, plan_project, write_project
 
     if origin:
-        _from_console(folder, name or folder.resolve().name, origin, list(app or []), client_id_env, client_secret_env)
+        _from_console(folder, name or folder.resolve().name, origin, list(app or []))
         return
     starter = Starter(name or folder.resolve().name, source, tuple(locale or ()), tuple(store or ("ios", "android")))
     files = plan_project(folder, starter)
@@ -44,19 +42,19 @@ def new(
         out.print(f"\nNext: write copy/{source}.toml, then see what's next: tavolan next --project {folder}")
 
 
-def _from_console(folder: Path, name: str, url: str, apps: list[str], id_env: str, secret_env: str) -> None:
+def _from_console(folder: Path, name: str, url: str, apps: list[str]) -> None:
     from tavolan.checking import count_levels, run_checks
     from tavolan.consoles.adoption import Origin, adopt
     from tavolan.consoles.client import Client, ConsoleAddress
     from tavolan.consoles.connection import records_of, table_of
-    from tavolan.consoles.credentials import credentials_of
+    from tavolan.consoles.credentials import console_service, credentials_of
     from tavolan.errors import UsageError
     from tavolan.project.load import load_project
     from tavolan.support.number_words import counted
 
-    table = table_of(url, id_env, secret_env)
-    credentials = credentials_of("", table)
-    there = list(records_of(table, apps))
+    table, service = table_of(url), console_service(url)
+    credentials = credentials_of(service)
+    there = list(records_of(table, service, apps))
     if not apps and len(there) != 1:
         message = f"which app? This console has {', '.join(there) or 'none'}"
         raise UsageError(message, "Name one per store with --app.")

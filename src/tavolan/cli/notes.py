@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, Literal
 
 import typer
 
-from tavolan.cli.common import LocaleOption, ProjectOption, StoreOption, console, open_project, styled
+from tavolan.cli.common import LocaleOption, ProjectOption, StoreOption, console, open_project, print_data, styled
 
 if TYPE_CHECKING:
     from tavolan.notes.draft import DraftedNotes
@@ -130,4 +129,4 @@ def export(
         write_text(out, text)
         console().print(f"{out}: {len(notes)} notes", soft_wrap=True)
     else:
-        sys.stdout.write(text)
+        print_data(text)

@@ -26,6 +26,7 @@ from tavolan.cli.common import (
     open_project,
     other_outcomes,
     print_json,
+    print_text,
     progress_bar,
     styled,
 )
@@ -179,7 +180,7 @@ def render(
         for file, reason in done.why.items():
             out.print(styled("{}  [dim]{}[/]", file, reason), soft_wrap=True)
     # Plain, so that Rich, which takes a while to load, isn't needed for one line.
-    typer.echo(_summary(opened.root, done))
+    print_text(_summary(opened.root, done) + "\n")
 
 
 def _summary(root: Path, done: Rendered) -> str:

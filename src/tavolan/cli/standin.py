@@ -24,6 +24,9 @@ def store_console(
     ] = None,
     app_id: Annotated[str, typer.Option("--app", help="Id of the app records, one per store: APP-STORE.")] = "kilnary",
     store: Annotated[list[str] | None, typer.Option("--store", help="Only this store; repeatable.")] = None,
+    sign_in: Annotated[
+        Path | None, typer.Option("--sign-in", help="File for a shell to read, with who signs in.", metavar="FILE")
+    ] = None,
     default_locale: Annotated[str, typer.Option("--default-locale", help="Of the app records.")] = "en-US",
     slow: Annotated[float, typer.Option("--slow", min=0, help="Seconds before each answer.")] = 0.0,
     fail: Annotated[int, typer.Option("--fail", min=0, help="Answer so many requests with 503 first.")] = 0,
@@ -50,7 +53,8 @@ def store_console(
     from tavolan.rulebooks.load import shipped_ids
     from tavolan.standins.console.back_office import Manners
     from tavolan.standins.console.seeds import add_app, add_reports
-    from tavolan.standins.console.server import CLIENT_ID, SECRET, ConsoleServer
+    from tavolan.standins.console.server import ConsoleServer
+    from tavolan.support.files import write_secret
 
     manners = Manners(slow, busy, fail, drop, token, build, review, picture, refusals=_by_place("--refuse", refuse),
                       taken=tuple(taken or ()), meddling=_by_place("--meddle", meddle), day=day,
@@ -60,8 +64,12 @@ def store_console(
         add_app(server.state, f"{app_id}-{name}", name, default_locale)
         add_reports(server.state, f"{app_id}-{name}")
     out = console()
-    out.print(f"A stand-in console is at {server.address}, with a page for people. Stop with Ctrl-C.", soft_wrap=True)
-    out.print(f"Sign in:   export CONSOLE_ID={CLIENT_ID} CONSOLE_SECRET={SECRET}", soft_wrap=True)
+    out.print(f"A stand-in console is at {server.address}. Stop it with Ctrl-C.", soft_wrap=True)
+    out.print(f"Look at:   {server.page}", soft_wrap=True)
+    signed = " ".join(f"{name}={value}" for name, value in server.variables.items())
+    out.print(f"Sign in:   export {signed}", soft_wrap=True)
+    if sign_in:
+        write_secret(sign_in, f"export {signed}\n".encode())
     out.print(f"Connect:   tavolan console connect {server.address}", soft_wrap=True)
     sys.stdout.flush()
     server.serve()

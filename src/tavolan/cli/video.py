@@ -22,6 +22,7 @@ from tavolan.cli.common import (
     open_project,
     other_outcomes,
     print_json,
+    print_text,
     progress_bar,
     styled,
 )
@@ -57,13 +58,14 @@ def new(
     opened = open_project(project, write=not dry_run)
     text, titles = plan_storyboard(opened)
     if dry_run:
-        typer.echo(text)
+        print_text(text + "\n")
     else:
         write_storyboard(opened, text, titles)
     scenes = counted(text.count("\n[[scene]]"), "scene")
     locales = counted(len({change.locale for change in titles}), "locale")
     what = f"{FILE} with {scenes}; {counted(len(titles), 'title')} in {locales}"
-    typer.echo(f"Would write {what}: --dry-run." if dry_run else f"Written: {what}. Render it: tavolan video render")
+    said = f"Would write {what}: --dry-run." if dry_run else f"Written: {what}. Render it: tavolan video render"
+    print_text(said + "\n")
 
 
 @app.command()
@@ -132,7 +134,7 @@ def render(
     out = console()
     for file, reason in done.why.items() if why else ():
         out.print(styled("{}  [dim]{}[/]", file, reason), soft_wrap=True)
-    typer.echo(_summary(opened.root, done))
+    print_text(_summary(opened.root, done) + "\n")
 
 
 def _summary(root: Path, done: RenderedVideos) -> str:

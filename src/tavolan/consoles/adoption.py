@@ -1,7 +1,6 @@
 """Start a project from what consoles hold: all locales, texts, facts, and the pictures into `out/received/`."""
 
 import re
-import tempfile
 from collections import Counter
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -20,6 +19,7 @@ from tavolan.project.starter import Starter, plan_project, write_project
 from tavolan.project.toml_edit import TomlEditor
 from tavolan.rulebooks.load import shipped_rulebook
 from tavolan.rulebooks.model import FieldRule
+from tavolan.support.transaction import building
 
 
 @dataclass(frozen=True)
@@ -68,9 +68,7 @@ def adopt(
     starter = Starter(name, locales[0], tuple(locales[1:]), tuple(stores))
     files = plan_project(folder, starter) | schemas
     done = Adopted(locales, odd_locales=faults)
-    folder.parent.mkdir(parents=True, exist_ok=True)
-    with tempfile.TemporaryDirectory(dir=folder.parent) as beside:
-        root = Path(beside) / "project"
+    with building(folder) as root:
         write_project(root, files)
         _write_config(root, origin, remotes)
         _write_texts(root, remotes, done)
@@ -82,15 +80,6 @@ def adopt(
                 done.pictures += 1
                 if progress:
                     progress(done.pictures, total)
-        folder.mkdir(exist_ok=True)
-        for path in sorted(root.iterdir()):
-            if not (folder / path.name).exists():
-                path.rename(folder / path.name)
-                continue
-            for inner in (one for one in path.rglob("*") if one.is_file()):
-                target = folder / inner.relative_to(root)
-                target.parent.mkdir(parents=True, exist_ok=True)
-                inner.rename(target)
     return done
 
 

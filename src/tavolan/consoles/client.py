@@ -6,14 +6,12 @@ kept. What changes something carries an entity tag (If-Match) or an idempotency 
 
 import base64
 import hashlib
-import ssl
 import threading
 import time
 import uuid
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from datetime import date
-from functools import cache
 from pathlib import Path
 from typing import Any, TypeVar
 from urllib.parse import quote
@@ -25,7 +23,10 @@ from tavolan.consoles import protocol
 from tavolan.consoles.credentials import Credentials
 from tavolan.errors import OutsideError
 from tavolan.support.answers import read_bounded
-from tavolan.support.retries import asked_wait, without_password
+from tavolan.support.files import opened
+from tavolan.support.http_client import client_of, redirect_target, whole_request
+from tavolan.support.retries import asked_wait
+from tavolan.support.service_addresses import without_password
 
 T = TypeVar("T", bound=BaseModel)
 MERGE_PATCH = "application/merge-patch+json"
@@ -64,7 +65,7 @@ class Client:
         """`http` may be a client of one's own, whose base address is that of the console."""
         self.address, self._sleep = address, sleep
         base = address.url.rstrip("/")
-        self._http = http or httpx.Client(base_url=base, timeout=address.timeout, verify=_certificates(base))
+        self._http = http or client_of(base, address.timeout)
         self._token, self._until = "", 0.0
         self._lock = threading.Lock()
         self._app = f"/apps/{address.app}"
@@ -206,7 +207,7 @@ class Client:
         upload = self._read(answer, protocol.Upload)
         if upload.done:
             return False
-        with path.open("rb") as file:
+        with opened(path, path.name) as file:
             for number in range(-(-size // upload.part_bytes)):
                 if number in upload.received:
                     continue
@@ -294,14 +295,17 @@ class Client:
 
     def _ask(self, method: str, path: str, **more: Any) -> httpx.Response:
         """Ask once. An answer has a limit in bytes, and one time for the whole of it; it may not come packed."""
-        deadline, store = time.monotonic() + self.address.timeout, self.address.store
+        store = self.address.store
         more["headers"] = {**more.get("headers", {}), "Accept-Encoding": "identity"}
-        with self._http.stream(method, path, **more) as answer:
+        with whole_request(self.address.timeout) as request, self._http.stream(method, path, **more) as answer:
+            if target := redirect_target(answer):
+                message = f"console {store}: it answers that it moved to {without_password(target)[:200]}"
+                raise OutsideError(message, "Nothing follows there. If you know it, connect with that address.")
             if answer.headers.get("Content-Encoding", "identity") not in ("identity", ""):
                 message = f"console {store}: an answer came packed, which wasn't asked for"
                 raise OutsideError(message, "Is the address that of a console?")
             try:
-                body = read_bounded(answer.iter_raw(), _MOST_BYTES, deadline)
+                body = read_bounded(answer.iter_raw(), _MOST_BYTES, request.deadline)
             except OverflowError as error:
                 message = f"console {store}: an answer has more than {_MOST_BYTES // 1_000_000} MB"
                 raise OutsideError(message, "Is the address that of a console?") from error
@@ -333,16 +337,6 @@ class Client:
                 token = self._read(answer, protocol.Token)
                 self._token, self._until = token.access_token, time.monotonic() + max(1.0, token.expires_in - _EARLY)
             return self._token
-
-
-@cache
-def _authorities() -> ssl.SSLContext:
-    return httpx.create_ssl_context()
-
-
-def _certificates(base: str) -> ssl.SSLContext:
-    """Return what certificates are checked by. Reading the known authorities takes a while: once, where it's needed."""
-    return _authorities() if base.lower().startswith("https:") else ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
 
 
 def _condition(etag: str) -> dict[str, str]:

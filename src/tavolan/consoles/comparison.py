@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from tavolan.consoles.base import read_base
 from tavolan.consoles.client import Client, ConsoleAddress
 from tavolan.consoles.content import Content, Holding, Place, holding_of, text_fields
-from tavolan.consoles.credentials import credentials_of
+from tavolan.consoles.credentials import trusted_credentials
 from tavolan.consoles.merge import Cell, compare
 from tavolan.consoles.remote import Remote, read_console
 from tavolan.errors import UnknownNameError, UsageError
@@ -65,9 +65,9 @@ def console_stores(project: Project, wanted: list[str]) -> list[str]:
 
 
 def client_for(project: Project, store: str) -> Client:
-    """Return the client of a store's console. Raises UsageError when a credential is missing."""
+    """Return the client of a store's console. Raises UsageError when it isn't trusted, or a credential is missing."""
     table = project.consoles[store]
-    return Client(ConsoleAddress(store, table.url, table.app, credentials_of(store, table), table.timeout))
+    return Client(ConsoleAddress(store, table.url, table.app, trusted_credentials(table.url, store), table.timeout))
 
 
 def comparison_of(

@@ -3,32 +3,36 @@
 from collections.abc import Collection
 
 from tavolan.consoles.client import Client, ConsoleAddress
-from tavolan.consoles.credentials import credentials_of, name_console
+from tavolan.consoles.credentials import console_service, credentials_of, name_console
 from tavolan.consoles.protocol import App
 from tavolan.errors import UnknownNameError, UsageError
 from tavolan.project.model import Project
 from tavolan.project.schema import ConsoleTable
 from tavolan.project.toml_edit import TomlEditor
+from tavolan.support.service_addresses import address_of
 from tavolan.support.transaction import changing
+from tavolan.support.trust import Service, is_trusted, trust_service
 
 
-def table_of(url: str, id_env: str, secret_env: str) -> ConsoleTable:
+def table_of(url: str) -> ConsoleTable:
     """Return what `tavolan.toml` would say of a console. Raises UsageError when the address is none."""
-    if not url.startswith(("http://", "https://")):
-        raise UsageError(f'"{url}" is no address of a console', "Write it as https://console.example.")
-    return ConsoleTable(url=url, app="any", client_id_env=id_env, client_secret_env=secret_env)
+    address_of(url)
+    return ConsoleTable(url=url, app="any")
 
 
-def records_of(table: ConsoleTable, wanted: Collection[str] = ()) -> dict[str, App]:
-    """Return the app records of a console by id: all, or those that are wanted.
+def records_of(table: ConsoleTable, service: Service, wanted: Collection[str] = ()) -> dict[str, App]:
+    """Return the app records of a console that the user named, by id: all, or those that are wanted.
 
-    Raises UsageError when a credential is missing or a wanted one isn't there, OutsideError when the console fails.
+    From then on the console is trusted. Raises UsageError when a credential is missing or a wanted record isn't there,
+    OutsideError when the console fails.
     """
-    client = Client(ConsoleAddress("", table.url, table.app, credentials_of("", table), table.timeout))
+    client = Client(ConsoleAddress("", table.url, table.app, credentials_of(service), table.timeout))
     try:
         there = {record.id: record for record in client.apps()}
     finally:
         client.close()
+    if not is_trusted(service):
+        trust_service(service)
     for name in wanted:
         if name not in there:
             raise UnknownNameError("this console has no app", name, there, option="--app")
@@ -42,7 +46,7 @@ def connect(project: Project, table: ConsoleTable, apps: Collection[str] = ()) -
     chosen, or when there's none at all.
     """
     by_store: dict[str, list[str]] = {}
-    for name, record in records_of(table, apps).items():
+    for name, record in records_of(table, console_service(table.url, *project.stores), apps).items():
         by_store.setdefault(record.store, []).append(name)
     chosen = {store: by_store[store] for store in project.stores if store in by_store}
     for store, names in chosen.items():

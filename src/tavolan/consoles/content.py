@@ -11,6 +11,7 @@ from tavolan.project.model import Project, Store, Value
 from tavolan.project.picture_records import finished, graphic_file, set_files
 from tavolan.project.video_records import POSTER, video_file
 from tavolan.rulebooks.model import FieldRule
+from tavolan.support.files import opened
 from tavolan.video.storyboard import clip_index, video_places
 
 # Where something is in a console: a text (locale and field), a fact (no locale), a set of pictures.
@@ -117,6 +118,6 @@ def _digest(path: Path) -> str:
     state = path.stat()
     key = (path, state.st_size, state.st_mtime_ns)
     if key not in _digests:
-        with path.open("rb") as file:
+        with opened(path, path.name) as file:
             _digests[key] = hashlib.file_digest(file, "sha256").hexdigest()
     return _digests[key]

@@ -1,12 +1,11 @@
-"""Client ids and secrets of consoles: from the environment, else from the system's keyring; never from a file."""
+"""Client ids and secrets of consoles: from the environment, else from the system's keyring; never from a project."""
 
-import os
 from dataclasses import dataclass, field
 
 from tavolan.errors import UsageError
 from tavolan.project.schema import ConsoleTable
 from tavolan.project.toml_edit import TomlEditor
-from tavolan.support.keyring_entries import from_keyring
+from tavolan.support.trust import Service, require_trust, secret_of
 
 
 def name_console(editor: TomlEditor, store: str, table: ConsoleTable) -> None:
@@ -23,20 +22,30 @@ class Credentials:
     secret: str = field(repr=False)
 
 
-def credentials_of(store: str, table: ConsoleTable) -> Credentials:
-    """Return the credentials that a `[console.<store>]` names. Raises UsageError when one is missing."""
-    return Credentials(
-        _named(store, "client_id_env", table.client_id_env, f"console {store} id"),
-        _named(store, "client_secret_env", table.client_secret_env, f"console {store} secret"),
-    )
+def console_service(url: str, *stores: str) -> Service:
+    """Return a console as a service that the user trusts or doesn't."""
+    return Service("console", stores, url)
 
 
-def _named(store: str, key: str, variable: str, entry: str) -> str:
-    found = os.environ.get(variable, "") if variable else from_keyring(entry)
+def credentials_of(service: Service) -> Credentials:
+    """Return the sign-in that the user keeps for a console.
+
+    Raises UsageError when a part is missing or bound to another address.
+    """
+    return Credentials(_part_of(service, "id"), _part_of(service, "secret"))
+
+
+def trusted_credentials(url: str, store: str) -> Credentials:
+    """Return the sign-in for a console that a project names. Raises UsageError for one that the user doesn't trust."""
+    service = console_service(url, store)
+    require_trust(service)
+    return credentials_of(service)
+
+
+def _part_of(service: Service, part: str) -> str:
+    found = secret_of(service, part)
     if not found:
-        where = f"the environment variable {variable} is empty" if variable else f'the keyring has no "{entry}"'
-        remedy = f"Set {variable}." if variable else f"Name an environment variable as {key}, or add it to the keyring."
-        raise UsageError(f"console {store}: {where}", remedy)
-    if not found.isascii() or not found.isprintable():
-        raise UsageError(f"console {store}: {variable or entry} holds what no id or secret has", "Set it again.")
+        variable = service.variables(part.upper())[0]
+        message = f'{service.shown}: the environment has no {variable}, and the keyring no "{service.entry(part)}"'
+        raise UsageError(message, f"Set {variable}.")
     return found

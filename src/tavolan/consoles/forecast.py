@@ -14,8 +14,8 @@ from typing import Any, Literal
 
 from tavolan.checking import run_checks
 from tavolan.checking.findings import Finding, Location, Rule
-from tavolan.consoles.journal import Line, read_journal, shown
 from tavolan.languages.tags import language_of
+from tavolan.project.journal import Line, read_journal, shown
 from tavolan.project.model import Project, Store
 from tavolan.project.state import digest
 from tavolan.project.toml_edit import TomlEditor

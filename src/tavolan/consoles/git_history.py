@@ -5,8 +5,8 @@ from pathlib import PurePosixPath
 from typing import Any
 
 from tavolan.consoles.content import text_fields
-from tavolan.consoles.journal import Line, add_lines, line_of, read_journal, shown
 from tavolan.project.copy_history import Commit, CopyHistory
+from tavolan.project.journal import Line, add_lines, line_of, read_journal, shown
 from tavolan.project.model import Project
 from tavolan.support.transaction import changing
 

@@ -9,8 +9,8 @@ from tavolan.consoles.base import note_agreed
 from tavolan.consoles.client import Client
 from tavolan.consoles.comparison import Comparison
 from tavolan.consoles.content import Content, Place
-from tavolan.consoles.journal import Line, add_lines, line_of
 from tavolan.consoles.merge import Cell
+from tavolan.project.journal import Line, add_lines, line_of
 from tavolan.project.text_writing import TextWriter
 from tavolan.project.texts import TextChange, Texts
 from tavolan.project.toml_edit import TomlEditor

@@ -11,10 +11,10 @@ from tavolan.consoles.base import note_agreed
 from tavolan.consoles.client import Client, ConsoleError
 from tavolan.consoles.comparison import Comparison
 from tavolan.consoles.content import VIDEO, Place
-from tavolan.consoles.journal import Line, add_lines, line_of
 from tavolan.consoles.merge import Cell
 from tavolan.consoles.protocol import SetKind, SetOrder
 from tavolan.consoles.remote import Group, group_of, look_again
+from tavolan.project.journal import Line, add_lines, line_of
 from tavolan.rulebooks.model import Rulebook
 from tavolan.support.transaction import changing
 

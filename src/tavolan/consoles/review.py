@@ -12,10 +12,11 @@ from tavolan.checking.findings import Finding, Location, Rule
 from tavolan.consoles.client import Client
 from tavolan.consoles.forecast import REFUSED as REFUSED_NOTE
 from tavolan.consoles.forecast import refusal_text
-from tavolan.consoles.journal import add_lines, line_of, read_journal
 from tavolan.consoles.protocol import Build, Release, Section, Submission, Version
 from tavolan.errors import OutsideError, UsageError
+from tavolan.project.journal import add_lines, line_of, read_journal
 from tavolan.project.model import Project
+from tavolan.support.files import opened
 from tavolan.support.transaction import changing
 
 Goal = Literal["processed", "approved", "live"]
@@ -47,7 +48,7 @@ def current_version(client: Client) -> Version | None:
 
 def add_build(client: Client, path: Path, version: str, number: str) -> Build:
     """Upload a build under a version and a number that was never used."""
-    with path.open("rb") as file:
+    with opened(path, str(path)) as file:
         sha256 = hashlib.file_digest(file, "sha256").hexdigest()
     client.upload(path, sha256)
     return client.add_build(version, number, sha256)

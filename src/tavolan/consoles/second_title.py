@@ -4,8 +4,8 @@ from tavolan.consoles.base import note_agreed
 from tavolan.consoles.client import ConsoleError
 from tavolan.consoles.comparison import Comparison
 from tavolan.consoles.content import Place
-from tavolan.consoles.journal import add_lines, line_of
 from tavolan.consoles.push import Pushed
+from tavolan.project.journal import add_lines, line_of
 from tavolan.project.text_writing import TextWriter
 from tavolan.project.texts import TextChange, Texts
 from tavolan.support.transaction import changing

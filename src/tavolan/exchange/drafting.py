@@ -28,6 +28,15 @@ from tavolan.project.texts import TextChange, Texts
 from tavolan.project.translation_progress import is_drafted
 from tavolan.support.files import read_bytes, write_inside
 from tavolan.support.transaction import changing
+from tavolan.support.trust import (
+    Program,
+    Service,
+    require_program,
+    require_trust,
+    secret_of,
+    trust_program,
+    trust_service,
+)
 from tavolan.support.xmlfile import bad_character
 
 Progress = Callable[[int, int], None]
@@ -37,7 +46,10 @@ _AT_ONCE = 500
 
 
 def provider_of(project: Project, name: str | None, url: str | None) -> Provider:
-    """Return the provider to ask: the named one, the only one, or an address. Raises UsageError."""
+    """Return the provider to ask: the named one, the only one, or an address that the user gave.
+
+    Raises UsageError, also for an address or a program of the project that the user doesn't trust.
+    """
     if url:
         return provider_for(UNLISTED, ProviderTable(url=url))
     known = project.providers
@@ -51,7 +63,30 @@ def provider_of(project: Project, name: str | None, url: str | None) -> Provider
         )
     if name not in known:
         raise UnknownNameError("tavolan.toml has no", name, known, option="--provider")
-    return provider_for(name, known[name])
+    table = known[name]
+    if table.command:
+        require_program(_program(project, name))
+        return provider_for(name, table)
+    service = Service("provider", (name,), table.url)
+    require_trust(service)
+    return provider_for(name, table, secret_of(service, "token"))
+
+
+def trust_provider(project: Project, name: str) -> str:
+    """Trust a provider that the project names: its address or its program, which is returned. Raises UsageError."""
+    if name not in project.providers:
+        raise UnknownNameError("tavolan.toml has no", name, project.providers)
+    table = project.providers[name]
+    if table.command:
+        trust_program(_program(project, name))
+        return " ".join(table.command)
+    service = Service("provider", (name,), table.url)
+    trust_service(service)
+    return service.address
+
+
+def _program(project: Project, name: str) -> Program:
+    return Program(name, tuple(project.providers[name].command), project.root)
 
 
 @dataclass

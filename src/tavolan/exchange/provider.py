@@ -1,8 +1,7 @@
 """Providers of drafts: an address that takes XLIFF by POST, or a program that reads it and writes it.
 
 Both get XLIFF 2.1 and give XLIFF back. An address is asked again, later and later, when it's busy (429), broken (5xx)
-or silent; what it asks for in `Retry-After` is kept. A token comes from the environment or the system's keyring, and
-is in no file and no message.
+or silent; what it asks for in `Retry-After` is kept. A token is in no file and no message.
 """
 
 import os
@@ -16,9 +15,9 @@ from typing import Any, Protocol
 from tavolan.errors import ProviderError, UsageError
 from tavolan.project.schema import ProviderTable
 from tavolan.support.answers import read_bounded
-from tavolan.support.keyring_entries import from_keyring
 from tavolan.support.programs import run_program
-from tavolan.support.retries import LONGEST_WAIT, asked_wait, without_password
+from tavolan.support.retries import LONGEST_WAIT, asked_wait
+from tavolan.support.service_addresses import address_of, without_password
 
 _MEDIA = "application/xliff+xml"
 _MOST_BYTES = 50_000_000
@@ -46,7 +45,8 @@ class ProgramProvider:
     def ask(self, document: bytes) -> bytes:
         """Return what the program writes. Raises ProviderError when it fails."""
         try:
-            done = run_program(self.table.command, document, self.table.timeout, _MOST_BYTES)
+            around = {name: value for name, value in os.environ.items() if not name.startswith("TAVOLAN_CONSOLE")}
+            done = run_program(self.table.command, document, self.table.timeout, _MOST_BYTES, around)
         except FileNotFoundError as error:
             raise ProviderError(self.name, f"there's no program {self.table.command[0]}") from error
         except TimeoutError as error:
@@ -72,9 +72,10 @@ class _Answer:
 class HttpProvider:
     """An HTTP address that takes XLIFF by POST. An answer has a limit in bytes and one time for the whole of it."""
 
-    def __init__(self, name: str, table: ProviderTable, sleep: Sleep = time.sleep) -> None:
-        self.name, self.table, self._sleep = name, table, sleep
-        self._token = _token(name, table)
+    def __init__(self, name: str, table: ProviderTable, sleep: Sleep = time.sleep, token: str = "") -> None:
+        """Raises UsageError for what is no address, and for plain http to another machine."""
+        address_of(table.url)
+        self.name, self.table, self._sleep, self._token = name, table, sleep, token
         self._client: Any = None
         self._lock = threading.Lock()
 
@@ -82,9 +83,11 @@ class HttpProvider:
         """Return the answer, asking again where that may help. Raises ProviderError when none comes."""
         import httpx
 
+        from tavolan.support.http_client import client_of
+
         # One client for all questions: making one loads the system's certificates each time.
         with self._lock:
-            self._client = self._client or httpx.Client(timeout=self.table.timeout)
+            self._client = self._client or client_of(self.table.url, self.table.timeout)
         headers = {"Content-Type": _MEDIA, "Accept": _MEDIA, "Accept-Encoding": "gzip"}
         if self._token:
             headers["Authorization"] = f"Bearer {self._token}"
@@ -93,11 +96,8 @@ class HttpProvider:
             wait = min(0.5 * 2**attempt, LONGEST_WAIT)
             try:
                 answer = self._post(document, headers)
-            except (httpx.InvalidURL, UnicodeError) as error:
+            except httpx.InvalidURL as error:
                 raise UsageError(f"provider {self.name}: {without_password(self.table.url)} is no address") from error
-            except httpx.UnsupportedProtocol as error:
-                address = without_password(self.table.url)
-                raise UsageError(f"provider {self.name}: {address} must begin with http:// or https://") from error
             except (httpx.HTTPError, TimeoutError) as error:
                 trouble = f"no answer ({type(error).__name__})"
             else:
@@ -105,7 +105,7 @@ class HttpProvider:
                     return answer.body
                 trouble = f"status {answer.status}"
                 if answer.status != 429 and answer.status < 500:
-                    hint = "Is the token right? token_env names its variable." if answer.status in (401, 403) else ""
+                    hint = "Is the token right?" if answer.status in (401, 403) else ""
                     raise ProviderError(self.name, f"refused: {trouble}", hint)
                 wait = asked_wait(answer.retry_after, wait)
             if attempt + 1 < self.table.tries:
@@ -115,8 +115,13 @@ class HttpProvider:
 
     def _post(self, document: bytes, headers: dict[str, str]) -> _Answer:
         """Ask once. Raises httpx's errors, TimeoutError for a slow answer, ProviderError for a large one."""
-        deadline = time.monotonic() + self.table.timeout
-        with self._client.stream("POST", self.table.url, content=document, headers=headers) as answer:
+        from tavolan.support.http_client import redirect_target, whole_request
+
+        asked = self._client.stream("POST", self.table.url, content=document, headers=headers)
+        with whole_request(self.table.timeout) as request, asked as answer:
+            if target := redirect_target(answer):
+                message = f"it answers that it moved to {without_password(target)[:200]}"
+                raise ProviderError(self.name, message, "Nothing follows there. If you know it, name that address.")
             retry_after = answer.headers.get("Retry-After", "")
             if answer.status_code != 200:
                 return _Answer(answer.status_code, retry_after, b"")
@@ -125,7 +130,9 @@ class HttpProvider:
                 raise ProviderError(self.name, f"the answer is packed as {encoding[:20]}, which wasn't asked for")
             unpack = zlib.decompressobj(wbits=31) if encoding == "gzip" else None
             try:
-                body = read_bounded(answer.iter_raw(), _MOST_BYTES, deadline, unpack.decompress if unpack else None)
+                body = read_bounded(
+                    answer.iter_raw(), _MOST_BYTES, request.deadline, unpack.decompress if unpack else None
+                )
             except zlib.error as error:
                 raise ProviderError(self.name, f"the answer can't be unpacked ({error})") from error
             except OverflowError as error:
@@ -133,23 +140,6 @@ class HttpProvider:
             return _Answer(200, retry_after, body)
 
 
-def _token(name: str, table: ProviderTable) -> str:
-    """Return the bearer token from the environment, else from the system's keyring, else none."""
-    if table.token_env:
-        token = os.environ.get(table.token_env, "")
-        if not token:
-            raise UsageError(
-                f"provider {name}: the environment variable {table.token_env} is empty", "Set it to the token."
-            )
-        if not token.isascii() or not token.isprintable():
-            raise UsageError(f"provider {name}: {table.token_env} holds what no token has", "Set it again.")
-        return token
-    if name == UNLISTED:
-        # A keyring keeps tokens by name.
-        return ""
-    return from_keyring(name)
-
-
-def provider_for(name: str, table: ProviderTable) -> Provider:
-    """Return the provider that a table describes."""
-    return ProgramProvider(name, table) if table.command else HttpProvider(name, table)
+def provider_for(name: str, table: ProviderTable, token: str = "") -> Provider:
+    """Return the provider that a table describes; an address gets the token, if there's one."""
+    return ProgramProvider(name, table) if table.command else HttpProvider(name, table, token=token)

@@ -3,7 +3,6 @@
 import csv
 import io
 import json
-import sys
 from dataclasses import asdict, dataclass
 from pathlib import Path
 from typing import Any
@@ -16,7 +15,8 @@ from tavolan.project.translation_progress import is_drafted
 from tavolan.rulebooks.model import Role
 from tavolan.support.csvfile import guarded
 from tavolan.support.files import read_text
-from tavolan.support.programs import Done, run_program
+from tavolan.support.own_processes import run_module
+from tavolan.support.programs import Done
 
 # What a template may take.
 SECONDS = 10.0
@@ -106,9 +106,8 @@ def by_template(notes: list[Note], project: Project, template: str, seconds: flo
         raise UnknownNameError("there's no template", template, template_names())
     app = {name: getattr(project.app, name) for name in _APP}
     asked = {"template": read_text(path, str(path)), "values": {"app": app, "notes": [asdict(note) for note in notes]}}
-    command = [sys.executable, "-m", "tavolan.notes.template_process"]
     try:
-        done = run_program(command, json.dumps(asked).encode(), seconds, MOST_BYTES)
+        done = run_module("tavolan.notes.template_process", json.dumps(asked).encode(), seconds, MOST_BYTES)
     except TimeoutError as error:
         message = f"can't be filled in: it takes more than {seconds:g} s"
         raise one_problem(str(path), None, "", message, "Put the template right.") from error

@@ -16,13 +16,14 @@ import pyarrow.compute as pc
 from pyarrow import csv, parquet
 
 from tavolan.errors import Problem, ProjectError, one_problem
-from tavolan.project.datafile import DataFile, stream_data
+from tavolan.project.datafile import DataFile, require_once, stream_data
+from tavolan.support.containment import readable_path
 from tavolan.support.csvfile import unguarded
-from tavolan.support.files import require_file, write_bytes
+from tavolan.support.days import FIRST_DAY, LAST_DAY
+from tavolan.support.files import delete_file, require_file, write_bytes
 
 # Days from the first day of the calendar to that of Arrow's dates.
 _EPOCH = date(1970, 1, 1).toordinal()
-_MOST_FAULTS = 20
 # More rows than this are kept in Parquet.
 MOST_IN_CSV = 200_000
 _ROW_GROUP = 100_000
@@ -53,7 +54,7 @@ def read_frame(root: Path, file: DataFile, wanted: Wanted = (), columns: Sequenc
         return _framed(whole.select(list(columns)), file)
     frame = _framed(whole, file)
     if file.key and frame.duplicated(list(file.key)).any():
-        _check_once(root, file)
+        require_once(root, file)
         frame = frame.drop_duplicates(list(file.key), keep="first")
     return frame
 
@@ -103,7 +104,8 @@ def _by_arrow(path: Path, file: DataFile) -> pa.Table | None:
     # A dictionary of texts that repeat, as names and phrases do.
     options = csv.ConvertOptions(column_types=schema, null_values=[""], strings_can_be_null=False)
     try:
-        table = csv.read_csv(path, convert_options=options, parse_options=csv.ParseOptions(newlines_in_values=True))
+        with readable_path(path) as readable, pa.OSFile(readable) as data:
+            table = csv.read_csv(data, convert_options=options, parse_options=csv.ParseOptions(newlines_in_values=True))
         known = set(file.required) <= set(table.column_names) <= set(file.columns)
         whole = _with_all_columns(table, schema) if known and _are_distinct(table.column_names) else None
         whole = whole if whole is None else _unguarded(whole, file)
@@ -154,6 +156,10 @@ def _is_clean(table: pa.Table, file: DataFile) -> bool:
                 return False
         elif name in file.required and column.null_count:
             return False
+        if name in file.dates and column.null_count < table.num_rows:
+            found = pc.min_max(column).as_py()
+            if not FIRST_DAY <= found["min"] <= found["max"] <= LAST_DAY:
+                return False
         if name in file.numbers and column.null_count < table.num_rows:
             least, most = file.numbers[name]
             found = pc.min_max(column).as_py()
@@ -193,17 +199,66 @@ def _from_parquet(path: Path, file: DataFile, wanted: Wanted, names: list[str] |
     require_file(path, path.name)
     shown = file.parquet_name
     try:
-        there = parquet.read_schema(path).names
+        with readable_path(path) as readable, pa.OSFile(readable) as data:
+            there = parquet.read_schema(data).names
         known = set(file.required) <= set(there) <= set(file.columns)
         if not known or not _are_distinct(there):
             raise one_problem(shown, None, "", "hasn't the columns of this file", f"Write them from {file.name} again.")
         columns = None if names is None else [name for name in names if name in there]
-        table = parquet.read_table(path, filters=_condition(wanted), columns=columns, read_dictionary=there)
-        return _with_all_columns(table, _schema(file))
+        with readable_path(path) as readable, pa.OSFile(readable) as data:
+            table = parquet.read_table(data, filters=_condition(wanted), columns=columns, read_dictionary=there)
+        whole = _filled(_with_all_columns(table, _schema(file)))
+        if faults := list(_parquet_faults(whole, file, set(table.column_names))):
+            raise ProjectError(faults)
+        return whole
     except (pa.ArrowException, UnicodeDecodeError, OSError) as error:
         raise one_problem(
             shown, None, "", "can't be read as Parquet", "Restore it, or import the rows again."
         ) from error
+
+
+def parquet_faults(root: Path, file: DataFile) -> list[Problem]:
+    """Return what's wrong with the Parquet of a data file; nothing where it isn't there."""
+    try:
+        if (many := root / file.parquet_name).exists():
+            _from_parquet(many, file, ())
+    except ProjectError as error:
+        return error.problems
+    return []
+
+
+def _filled(table: pa.Table) -> pa.Table:
+    """Return a table whose texts are empty where they're missing, as other programs write them."""
+    for place, part in enumerate(table.schema):
+        column = table[part.name]
+        if column.null_count and (pa.types.is_dictionary(part.type) or pa.types.is_string(part.type)):
+            table = table.set_column(place, part, pc.fill_null(column.cast(pa.string()), "").cast(part.type))
+    return table
+
+
+def _parquet_faults(table: pa.Table, file: DataFile, read: set[str]) -> Iterator[Problem]:
+    """Yield the first fault of each column that was read, by its row."""
+    wrong: list[tuple[str, str, Any]] = []
+    for name in (name for name in file.required if name in read):
+        column = table[name]
+        if name not in file.numbers and name not in file.dates:
+            wrong.append((name, "is empty", pc.equal(pc.utf8_trim_whitespace(column.cast(pa.string())), "")))
+        else:
+            wrong.append((name, "is empty", pc.is_null(column)))
+    for name, (least, most) in file.numbers.items():
+        outside = pc.or_(pc.less(table[name], least), pc.greater(table[name], most))
+        wrong.append((name, "is out of range", pc.or_(outside, pc.is_nan(table[name]))))
+    for name in file.dates:
+        outside = pc.or_(pc.less(table[name], FIRST_DAY), pc.greater(table[name], LAST_DAY))
+        wrong.append((name, "isn't a day of 1970 to 2199", outside))
+    if len(file.either) > 1 and read.issuperset(file.either):
+        both = pc.and_(*(pc.is_null(table[name]) for name in file.either[:2]))
+        wrong.append((file.either[0], f"is empty, and {file.either[1]} too", both))
+    for name, message, mask in wrong:
+        row = pc.index(pc.fill_null(mask, False), True).as_py()
+        if row >= 0:
+            remedy = "Put it right, or import the rows again."
+            yield Problem(file.parquet_name, None, f"row {row + 1} {name}", message, remedy)
 
 
 def _framed(table: pa.Table, file: DataFile) -> pd.DataFrame:
@@ -240,7 +295,7 @@ def write_frame(root: Path, file: DataFile, frame: pd.DataFrame) -> None:
         write_bytes(many, packed.getvalue().to_pybytes())
         table = table.slice(0, 0)
     elif many.exists():
-        many.unlink()
+        delete_file(many)
     write_bytes(file.path_in(root), _as_csv(table, file))
 
 
@@ -271,20 +326,3 @@ def _written(table: pa.Table, quoting: Literal["none", "needed"]) -> bytes:
     csv.write_csv(table, out, csv.WriteOptions(include_header=False, quoting_style=quoting))
     written: bytes = out.getvalue().to_pybytes()
     return written
-
-
-def _check_once(root: Path, file: DataFile) -> None:
-    """Raise ProjectError for rows of a CSV file that share their key. Those that Parquet has too are the same rows."""
-    lines: dict[tuple[str, ...], int] = {}
-    problems = []
-    for row in stream_data(root, file):
-        at = tuple(row.text(name) for name in file.key)
-        if at in lines:
-            shown = " ".join(part for part in at if part)
-            message = f"is there twice: {shown} is in line {lines[at]} too"
-            problems.append(Problem(file.name, row.line, "", message, "Keep the line that's right."))
-        lines.setdefault(at, row.line)
-        if len(problems) >= _MOST_FAULTS:
-            break
-    if problems:
-        raise ProjectError(problems)

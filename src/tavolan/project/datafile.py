@@ -9,10 +9,11 @@ from pathlib import Path
 from typing import NamedTuple
 
 from tavolan.errors import Problem, ProjectError, nearest
-from tavolan.support.csvfile import stream_csv
-from tavolan.support.days import is_day
+from tavolan.support.csvfile import plain_columns, stream_csv
+from tavolan.support.days import DAY_REMEDY, is_day
 
 _MOST_FAULTS = 100
+_MOST_TWICE = 20
 _NUMBER = re.compile(r"[+-]?(\d+([.,]\d*)?|[.,]\d+)")
 
 
@@ -189,6 +190,65 @@ def stream_data(root: Path, file: DataFile) -> Iterator[Row]:
         raise ProjectError(problems)
 
 
+def table_faults(root: Path, file: DataFile) -> list[Problem]:
+    """Return what's wrong with a data file, with lines: nothing where it isn't there, or where all of it is right.
+
+    A table without a fault, which is nearly every one, is looked at column by column: each different cell once.
+    """
+    path = file.path_in(root)
+    try:
+        if path.exists() and not _is_plain(path, file):
+            require_once(root, file)
+    except ProjectError as error:
+        return error.problems
+    return []
+
+
+def _is_plain(path: Path, file: DataFile) -> bool:
+    """Whether every cell of a file is as it should be. One that must be read with care may be right all the same."""
+    columns = plain_columns(path, path.name)
+    if columns is None or _header_faults(file, list(columns)):
+        return False
+    if not all(_are_plain(file, name, set(cells)) for name, cells in columns.items()):
+        return False
+    either = [columns[name] for name in file.either if name in columns]
+    if either and not all(map(any, zip(*either, strict=True))):
+        return False
+    keys = [columns[name] for name in file.key if name in columns]
+    return not keys or len(set(zip(*keys, strict=True))) == len(keys[0])
+
+
+def _are_plain(file: DataFile, name: str, cells: set[str]) -> bool:
+    """Whether the different cells of a column are all as they should be."""
+    if "" in cells:
+        if name in file.required:
+            return False
+        cells.discard("")
+    if any(cell != cell.strip() for cell in cells):
+        return False
+    if name in file.numbers:
+        least, most = file.numbers[name]
+        return all((number := parse_number(cell)) is not None and least <= number <= most for cell in cells)
+    return name not in file.dates or all(map(is_day, cells))
+
+
+def require_once(root: Path, file: DataFile) -> None:
+    """Raise ProjectError for faults of a CSV file, and for rows of it that share their key."""
+    lines: dict[tuple[str, ...], int] = {}
+    problems = []
+    for row in stream_data(root, file):
+        at = tuple(row.text(name) for name in file.key)
+        if file.key and at in lines:
+            shown = " ".join(part for part in at if part)
+            message = f"is there twice: {shown} is in line {lines[at]} too"
+            problems.append(Problem(file.name, row.line, "", message, "Keep the line that's right."))
+        lines.setdefault(at, row.line)
+        if len(problems) >= _MOST_TWICE:
+            break
+    if problems:
+        raise ProjectError(problems)
+
+
 def _header_faults(file: DataFile, header: list[str]) -> list[Problem]:
     faults = []
     for name in file.required:
@@ -234,7 +294,7 @@ class _Rows:
                 found[name] = number
         for name, place in self._dates:
             if cells[place] and not is_day(cells[place]):
-                self._fault(line, name, f'isn\'t a day: "{cells[place]}"', "Write it as 2026-11-30.")
+                self._fault(line, name, f'isn\'t a day: "{cells[place]}"', DAY_REMEDY)
                 return None
         if self._file.either and not any(cells[place] for place in self._either):
             self._fault(

@@ -17,6 +17,7 @@ from tavolan.project.termsfile import read_terms
 from tavolan.project.video_schema import VideoFile
 from tavolan.rulebooks.load import load_rulebooks
 from tavolan.rulebooks.model import Rulebook
+from tavolan.support.containment import contain
 from tavolan.support.files import read_toml
 from tavolan.support.validation import problems_of
 
@@ -31,6 +32,7 @@ def find_root(start: Path) -> Path:
         raise one_problem(start, None, "", "isn't there", "Check the name of the project's folder.")
     for folder in (start, *start.parents):
         if (folder / CONFIG).is_file():
+            contain(folder)
             return folder
     raise one_problem(
         start, None, "", f"is no project: there's no {CONFIG} here or above", "Start one with: tavolan new DIR"
@@ -39,6 +41,7 @@ def find_root(start: Path) -> Path:
 
 def load_project(root: Path) -> Project:
     """Load the project at `root`. Raises ProjectError with all problems of all files at once."""
+    contain(root)
     problems: list[Problem] = []
     if not (root / CONFIG).is_file():
         raise one_problem(

@@ -11,6 +11,8 @@ from pathlib import Path
 from typing import Any, Generic, Protocol, TypeVar
 from urllib.parse import quote
 
+from tavolan.support.containment import placed
+
 LEDGER = Path("out") / "made.sqlite"
 ENDINGS = (".png", ".jpg")
 _MOST = 120
@@ -216,7 +218,8 @@ def copy_of_ledger(root: Path) -> sqlite3.Connection:
         running = path.with_name(f"{path.name}-wal").exists()
         mode = "mode=ro" if running else "immutable=1"
         try:
-            address = f"file:{quote(path.resolve().as_posix())}?{mode}"
+            with placed(path) as place:
+                address = f"file:{quote(place.path.as_posix())}?{mode}"
             with closing(sqlite3.connect(address, uri=True, timeout=10)) as base:
                 base.backup(copy)
         except sqlite3.Error:

@@ -128,13 +128,12 @@ USUAL_BATCH, USUAL_PARALLEL = 100, 2
 class ProviderTable(Table):
     """`[provider.<name>]`: who drafts translations: an address that takes XLIFF by POST, or a program that filters it.
 
-    `token_env` names the environment variable that holds the bearer token, which is never written here. `batch` is
-    how many texts are asked for in one question, `parallel` how many questions at a time; `timeout` in seconds.
+    `batch` is how many texts are asked for in one question, `parallel` how many questions at a time; `timeout` in
+    seconds. A token isn't written here, nor where it comes from: that's the user's (see `support.trust`).
     """
 
     url: str = ""
     command: list[str] = []
-    token_env: str = ""
     batch: int = Field(USUAL_BATCH, ge=1, le=500)
     parallel: int = Field(USUAL_PARALLEL, ge=1, le=16)
     timeout: float = Field(60, gt=0, le=3600)
@@ -156,14 +155,12 @@ class TranslateTable(Table):
 class ConsoleTable(Table):
     """`[console.<store>]`: where a store's console is, and which app there it's about.
 
-    `client_id_env` and `client_secret_env` name environment variables; without them the system's keyring is asked.
-    Neither is ever written here. `timeout` in seconds.
+    Who signs in isn't written here, nor where that comes from: that's the user's (see `support.trust`). `timeout` in
+    seconds.
     """
 
     url: str = Field(pattern=r"^https?://")
     app: str = Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9._-]*$")
-    client_id_env: str = ""
-    client_secret_env: str = ""
     timeout: float = Field(30, gt=0, le=600)
 
 

@@ -7,9 +7,9 @@ from rich.console import Console
 
 from tavolan.consoles.comparison import Comparison
 from tavolan.consoles.forecast import Risk
-from tavolan.consoles.journal import Line, shown
 from tavolan.consoles.merge import SIDE_WORDS, Cell, Side, counted_by_side
 from tavolan.consoles.protocol import Section
+from tavolan.project.journal import Line, shown
 from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
 from tavolan.support.number_words import counted

@@ -3,11 +3,13 @@
 import threading
 from http.server import BaseHTTPRequestHandler
 from pathlib import Path
+from secrets import token_urlsafe
 
+from tavolan.support.files import read_bytes
 from tavolan.support.loopback import QuietHandler, loopback_server
 
 _SCRIPT = b"""<script>
-new EventSource("/changes").onmessage = event => { if (event.data !== "0") location.reload(); };
+new EventSource("changes").onmessage = event => { if (event.data !== "0") location.reload(); };
 </script>"""
 _PATIENCE = 15.0
 
@@ -16,7 +18,8 @@ class Live:
     """A small server for one page. `changed()` makes every browser that shows it load it again."""
 
     def __init__(self, page: Path, port: int) -> None:
-        self.page = page
+        # The address is known to whom it was shown: not to others that use this machine.
+        self.page, self.key = page, token_urlsafe(18)
         self._changes = 0
         self._news = threading.Condition()
         self._closed = False
@@ -26,7 +29,7 @@ class Live:
     @property
     def address(self) -> str:
         """Where the page is."""
-        return f"http://127.0.0.1:{self._server.server_address[1]}/"
+        return f"http://127.0.0.1:{self._server.server_address[1]}/{self.key}/"
 
     def changed(self) -> None:
         """Tell all browsers."""
@@ -48,10 +51,10 @@ class Live:
         class Handler(QuietHandler):
             def do_GET(self) -> None:  # noqa: N802 - the name that the library calls
                 """Answer with the page, or with a stream of changes."""
-                if self.path == "/changes":
+                if self.path == f"/{live.key}/changes":
                     live._stream(self)
-                elif self.path == "/" and live.page.is_file():
-                    live._send(self, live.page.read_bytes().replace(b"</body>", _SCRIPT + b"</body>"))
+                elif self.path == f"/{live.key}/" and live.page.is_file():
+                    live._send(self, read_bytes(live.page, live.page.name).replace(b"</body>", _SCRIPT + b"</body>"))
                 else:
                     self.send_error(404)
 

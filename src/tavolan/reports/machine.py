@@ -7,6 +7,7 @@ from xml.sax.saxutils import escape, quoteattr
 
 from tavolan.checking import Finding
 from tavolan.checking.registry import all_checks
+from tavolan.reports.terminal_safety import json_printable
 from tavolan.support.csvfile import guarded
 from tavolan.support.version import __version__
 
@@ -57,7 +58,7 @@ def sarif(findings: list[Finding]) -> str:
     }  # fmt: skip
     run = {"tool": {"driver": driver}, "columnKind": "unicodeCodePoints", "results": results}
     document = {"$schema": _SARIF_SCHEMA, "version": "2.1.0", "runs": [run]}
-    return json.dumps(document, ensure_ascii=False, indent=2) + "\n"
+    return json_printable(json.dumps(document, ensure_ascii=False, indent=2)) + "\n"
 
 
 def junit(findings: list[Finding]) -> str:

@@ -12,9 +12,11 @@ _RUN = regex.compile(
 )
 _START, _END = "\u2067", "\u2069"
 # What moves the cursor, hides text or turns the direction of what follows.
-_UNPRINTABLE = regex.compile(r"[\x00-\x08\x0b-\x1f\x7f-\x9f\u061c\u200b\u200e\u200f\u2028-\u202e\u2060-\u2069\ufeff]")
+_UNPRINTABLE = regex.compile(
+    r"[\x00-\x08\x0b\x0c\x0e-\x1f\x7f-\x9f\u061c\u200b\u200e\u200f\u2028-\u202e\u2060-\u2069\ufeff]|\r(?!\n)"
+)
 # The same but for the colours that we set ourselves.
-_UNPRINTABLE_IN_COLOUR = regex.compile(rf"\x1b(?!\[[0-9;]*m)|(?!\x1b){_UNPRINTABLE.pattern}")
+_UNPRINTABLE_IN_COLOUR = regex.compile(rf"\x1b(?!\[[0-9;]*m)|(?!\x1b)(?:{_UNPRINTABLE.pattern})")
 
 
 def isolated(text: str) -> str:
@@ -30,10 +32,15 @@ def isolated(text: str) -> str:
 def printable(text: str, coloured: bool = False) -> str:
     """Return a text without what a terminal would obey, or hide: such characters are written out, as `\\x1b`.
 
-    Line feeds and tabs stay, and in a `coloured` text the codes that set colours.
+    Ends of lines and tabs stay, and in a `coloured` text the codes that set colours.
     """
     pattern = _UNPRINTABLE_IN_COLOUR if coloured else _UNPRINTABLE
     return str(pattern.sub(lambda found: _written_out(ord(found.group())), text))
+
+
+def json_printable(document: str) -> str:
+    """Return a JSON document that says the same, with such characters written as escapes in its strings."""
+    return str(_UNPRINTABLE.sub(lambda found: f"\\u{ord(found.group()):04x}", document))
 
 
 def _written_out(code: int) -> str:

@@ -8,6 +8,7 @@ from pyarrow import csv
 
 from tavolan.errors import one_problem
 from tavolan.exchange.foreign_table import read_table, separator_notes
+from tavolan.support.containment import readable_path
 from tavolan.support.csvfile import separator_of
 
 
@@ -38,12 +39,13 @@ def _by_arrow(path: Path, separator: str) -> pd.DataFrame | None:
     parse = csv.ParseOptions(delimiter=separator, newlines_in_values=True)
     text = pa.dictionary(pa.int32(), pa.string())
     try:
-        with csv.open_csv(path, parse_options=parse) as first:
-            names = list(first.schema.names)
+        with readable_path(path) as readable, pa.OSFile(readable) as data:
+            names = list(csv.open_csv(data, parse_options=parse).schema.names)
         if len({name.strip() for name in names}) < len(names) or not all(name.strip() for name in names):
             return None
         convert = csv.ConvertOptions(column_types=dict.fromkeys(names, text), strings_can_be_null=False)
-        table = csv.read_csv(path, parse_options=parse, convert_options=convert)
+        with readable_path(path) as readable, pa.OSFile(readable) as data:
+            table = csv.read_csv(data, parse_options=parse, convert_options=convert)
     except (pa.ArrowException, UnicodeDecodeError):
         return None
     frame: pd.DataFrame = table.rename_columns([name.strip() for name in names]).unify_dictionaries().to_pandas()

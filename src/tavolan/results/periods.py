@@ -6,9 +6,9 @@ from datetime import date, timedelta
 from typing import NamedTuple
 
 from tavolan.consoles.forecast import REFUSED
-from tavolan.consoles.journal import Line, read_journal
 from tavolan.errors import UsageError
 from tavolan.project.datafile import CAMPAIGNS, read_data
+from tavolan.project.journal import Line, read_journal
 from tavolan.project.model import Project
 from tavolan.words.coverage import storefronts_of
 

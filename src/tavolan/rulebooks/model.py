@@ -6,6 +6,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import AfterValidator, BaseModel, BeforeValidator, ConfigDict, Field, PositiveInt, model_validator
 
+from tavolan.errors import FaultError
 from tavolan.rulebooks.measure import Length, LengthUnit, measure
 from tavolan.support.safe_names import PathPart
 
@@ -15,7 +16,32 @@ Role = Literal[
     "title", "subtitle", "short", "promo", "prose", "bullets", "keywords", "notes", "tester_notes", "name", "link",
     "contact", "fact", "reply",
 ]  # fmt: skip
-Size = tuple[PositiveInt, PositiveInt]
+# As with pictures that are read: a wrong digit mustn't take the memory of the machine.
+MOST_PIXELS, MOST_SIDE = 100_000_000, 30_000
+# What the video's encoder takes.
+MOST_VIDEO_SIDE = 8192
+
+
+def _paintable(value: tuple[int, int]) -> tuple[int, int]:
+    if max(value) > MOST_SIDE or value[0] * value[1] > MOST_PIXELS:
+        raise FaultError(
+            f"is {value[0]}×{value[1]} pixels large",
+            f"A picture has no more than {MOST_PIXELS // 1_000_000} megapixels, and no side over {MOST_SIDE:,}.",
+        )
+    return value
+
+
+def _filmable(value: tuple[int, int]) -> tuple[int, int]:
+    if max(value) > MOST_VIDEO_SIDE or value[0] % 2 or value[1] % 2:
+        raise FaultError(
+            f"is {value[0]}×{value[1]} pixels large",
+            f"A video's sides are even numbers, and no larger than {MOST_VIDEO_SIDE:,}.",
+        )
+    return value
+
+
+Size = Annotated[tuple[PositiveInt, PositiveInt], AfterValidator(_paintable)]
+VideoSize = Annotated[tuple[PositiveInt, PositiveInt], AfterValidator(_filmable)]
 
 
 def _codes(value: Any) -> Any:
@@ -169,12 +195,12 @@ class Video(RulebookPart):
     sound_required: bool = False
     poster: bool = False
     hosted_by: str = ""
-    sizes: dict[PathPart, Size] = {}
-    render: dict[PathPart, Size] = {}
+    sizes: dict[PathPart, VideoSize] = {}
+    render: dict[PathPart, VideoSize] = {}
     confidence: Confidence | None = None
 
     @property
-    def places(self) -> dict[str, Size]:
+    def places(self) -> dict[str, VideoSize]:
         """The size classes that videos are made for, with the sizes to make."""
         return {**self.sizes, **self.render}
 

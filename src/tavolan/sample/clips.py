@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable, Iterator
 from concurrent.futures import ProcessPoolExecutor, as_completed
 from fractions import Fraction
-from multiprocessing import get_context
 from pathlib import Path
 
 import numpy as np
@@ -15,7 +14,8 @@ from tavolan.pictures.raster.backends import skia
 from tavolan.pictures.raster.canvas import Pixels
 from tavolan.sample.app_screens import draw, firing, glazes, schedules
 from tavolan.sample.drawing import DARK, LIGHT, Page
-from tavolan.support.files import draft_of
+from tavolan.support.files import drafted
+from tavolan.support.own_processes import spawning
 
 # Size class: width and height in pixels, and pixels per point. Recorders save less than a screen has.
 SIZES = {"phone-6.9": ((886, 1920), 886 / 430), "tablet-13": ((1200, 1600), 1600 / 1032)}
@@ -96,7 +96,7 @@ def write_clips(
         return 0
     from tavolan.pictures.making.workers import worker_count
 
-    with ProcessPoolExecutor(min(worker_count(), len(missing)), get_context("spawn")) as pool:
+    with ProcessPoolExecutor(min(worker_count(), len(missing)), spawning()) as pool:
         futures = [pool.submit(_write_clip, *item) for item in missing]
         for done, future in enumerate(as_completed(futures), 1):
             future.result()
@@ -110,21 +110,15 @@ def _write_clip(path: Path, name: str, locale: str, size_class: str) -> None:
     import av
 
     size, scale = SIZES[size_class]
-    path.parent.mkdir(parents=True, exist_ok=True)
-    draft = draft_of(path)
-    try:
-        with av.open(str(draft), "w", format="mp4") as container:
-            options = {"preset": "ultrafast", "crf": "16", "threads": "1"}
-            stream = container.add_stream("libx264", rate=RATE, options=options)
-            context = stream.codec_context
-            context.width, context.height, context.pix_fmt = *size, "yuv420p"
-            context.colorspace = context.color_primaries = context.color_trc = context.color_range = 1
-            for number, pixels in enumerate(CLIPS[name](size, scale, locale)):
-                frame = av.VideoFrame.from_ndarray(np.ascontiguousarray(pixels), format="bgra")
-                frame = frame.reformat(format="yuv420p", dst_colorspace="ITU709", dst_color_range=1)
-                frame.pts, frame.time_base = number, Fraction(1, RATE)
-                container.mux(stream.encode(frame))
-            container.mux(stream.encode(None))
-        draft.replace(path)
-    finally:
-        draft.unlink(missing_ok=True)
+    with drafted(path) as draft, av.open(str(draft), "w", format="mp4") as container:
+        options = {"preset": "ultrafast", "crf": "16", "threads": "1"}
+        stream = container.add_stream("libx264", rate=RATE, options=options)
+        context = stream.codec_context
+        context.width, context.height, context.pix_fmt = *size, "yuv420p"
+        context.colorspace = context.color_primaries = context.color_trc = context.color_range = 1
+        for number, pixels in enumerate(CLIPS[name](size, scale, locale)):
+            frame = av.VideoFrame.from_ndarray(np.ascontiguousarray(pixels), format="bgra")
+            frame = frame.reformat(format="yuv420p", dst_colorspace="ITU709", dst_color_range=1)
+            frame.pts, frame.time_base = number, Fraction(1, RATE)
+            container.mux(stream.encode(frame))
+        container.mux(stream.encode(None))

@@ -9,7 +9,7 @@ from pathlib import Path
 import numpy as np
 from numpy.typing import NDArray
 
-from tavolan.support.files import draft_of
+from tavolan.support.files import drafted
 
 RATE = 24_000
 Samples = NDArray[np.float64]
@@ -107,14 +107,8 @@ def write_sounds(folder: Path, locales: Iterable[str]) -> int:
 
 def write_wave(path: Path, samples: Samples) -> None:
     """Write samples (channels x n, between -1 and 1, at 24 kHz) as a WAV file of 16 bits."""
-    path.parent.mkdir(parents=True, exist_ok=True)
-    draft = draft_of(path)
-    try:
-        with wave.open(str(draft), "wb") as file:
-            file.setnchannels(len(samples))
-            file.setsampwidth(2)
-            file.setframerate(RATE)
-            file.writeframes(np.rint(samples.T * 32767).astype("<i2").tobytes())
-        draft.replace(path)
-    finally:
-        draft.unlink(missing_ok=True)
+    with drafted(path) as draft, wave.open(str(draft), "wb") as file:
+        file.setnchannels(len(samples))
+        file.setsampwidth(2)
+        file.setframerate(RATE)
+        file.writeframes(np.rint(samples.T * 32767).astype("<i2").tobytes())

@@ -4,11 +4,11 @@ import signal
 import tomllib
 from collections.abc import Callable
 from concurrent.futures import Executor, ProcessPoolExecutor, ThreadPoolExecutor, as_completed
-from multiprocessing import get_context
 from pathlib import Path
 
 from tavolan.errors import UsageError
 from tavolan.support.files import read_toml, write_bytes
+from tavolan.support.own_processes import spawning
 
 HERE = Path(__file__).parent / "kilnary"
 # Size class: width and height in pixels, and pixels per point.
@@ -84,7 +84,7 @@ def _pool(count: int) -> Executor:
         return ThreadPoolExecutor(worker_count())
     # A child leaves the interrupt to its parent, which then drops what waits.
     ignored = (signal.SIGINT, signal.SIG_IGN)
-    return ProcessPoolExecutor(worker_count(), get_context("spawn"), signal.signal, ignored)
+    return ProcessPoolExecutor(worker_count(), spawning(), signal.signal, ignored)
 
 
 def _write_art(folder: Path) -> None:

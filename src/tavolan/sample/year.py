@@ -12,13 +12,13 @@ from typing import Any
 
 import numpy as np
 
-from tavolan.consoles.journal import NAME as JOURNAL
-from tavolan.consoles.journal import Line, add_lines, line_of
+from tavolan.project.journal import NAME as JOURNAL
+from tavolan.project.journal import Line, add_lines, line_of
 from tavolan.sample.write import HERE
 from tavolan.sample.year_experiments import count_rows
 from tavolan.sample.year_ranks import rank_rows
 from tavolan.sample.year_reviews import review_rows
-from tavolan.support.files import write_text
+from tavolan.support.files import delete_file, read_bytes, write_text
 
 LAST = date(2026, 11, 25)
 DAYS = 365
@@ -72,9 +72,9 @@ def write_year(folder: Path) -> int:
     }  # fmt: skip
     for name, rows_of in longer.items():
         path = folder / name
-        if not path.exists() or path.read_bytes() == (HERE / name).read_bytes():
+        if not path.exists() or read_bytes(path, name) == (HERE / name).read_bytes():
             files[name] = rows_of()
-            path.unlink(missing_ok=True)
+            delete_file(path)
     for name, rows in files.items():
         if not (folder / name).exists():
             out = io.StringIO(newline="")

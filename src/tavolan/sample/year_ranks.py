@@ -1,12 +1,13 @@
 """A year of weekly ranks of Kilnary and four made-up others, with planted effects, which `RANK_TRUTHS` lists."""
 
 import csv
-import tomllib
 from datetime import date, timedelta
 from pathlib import Path
 from typing import Any
 
 import numpy as np
+
+from tavolan.support.files import read_text, read_toml
 
 _SEED = 61
 _WEEKS, _DEPTH = 53, 200
@@ -63,7 +64,7 @@ def _planted(front: str, phrase: str, app: str, day: date) -> float:
 
 
 def _phrases(folder: Path, locale: str) -> list[str]:
-    config = tomllib.loads((folder / "tavolan.toml").read_text("utf-8"))
+    config = read_toml(folder / "tavolan.toml", "tavolan.toml")[0]
     own_name = config["app"]["name"].casefold()
-    with (folder / "terms" / f"{locale}.csv").open(encoding="utf-8", newline="") as file:
-        return [row["phrase"] for row in csv.DictReader(file) if row["phrase"] != own_name]
+    text = read_text(folder / "terms" / f"{locale}.csv", f"terms/{locale}.csv")
+    return [row["phrase"] for row in csv.DictReader(text.splitlines()) if row["phrase"] != own_name]

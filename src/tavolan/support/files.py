@@ -4,14 +4,18 @@ import contextlib
 import glob
 import os
 import secrets
+import shutil
 import stat
 import tomllib
 from collections.abc import Iterator
 from contextvars import ContextVar
+from io import BufferedReader
 from pathlib import Path
 from typing import Any, BinaryIO
 
-from tavolan.errors import FileAccessError, one_problem
+from tavolan.errors import FileAccessError, ProjectError, one_problem
+from tavolan.support import containment
+from tavolan.support.containment import contain, leads_outside, open_file, placed, writable_path
 
 # No file that a project has, or takes in, is larger.
 MOST_BYTES = 1_000_000_000
@@ -19,6 +23,8 @@ MOST_BYTES = 1_000_000_000
 MOST_TEXT_BYTES = 4_000_000
 # How deep tables and lists may nest in a TOML file.
 MOST_DEPTH = 20
+# How many tables, lists and values a TOML file may hold: a locale has some hundred texts.
+MOST_VALUES = 20_000
 # The longest name of a file, less what a draft's adds to it.
 MOST_NAME_BYTES = 220
 
@@ -56,9 +62,7 @@ def inside(root: Path, name: str | Path) -> Path:
     if max((len(part.encode("utf-8", "surrogateescape")) for part in path.parts), default=0) > MOST_NAME_BYTES:
         raise one_problem(f"{str(name)[:60]}…", None, "", "has a name that's too long for a file", "Shorten it.")
     if ".." in Path(name).parts or not path.is_relative_to(base) or path == base:
-        raise one_problem(
-            str(name), None, "", "leads outside the project, where nothing is written or deleted", "Give another path."
-        )
+        raise leads_outside(str(name))
     return path
 
 
@@ -71,8 +75,11 @@ def read_bytes(path: Path, shown: str, most: int = MOST_BYTES) -> bytes:
     stage = STAGE.get()
     if stage and stage.files and (staged := stage.files.get(path.resolve())) is not None:
         return staged
-    with _opened(path, shown) as file:
-        data = file.read(most + 1) if os.fstat(file.fileno()).st_size > most else file.read()
+    with opened(path, shown) as file:
+        try:
+            data = file.read(most + 1) if os.fstat(file.fileno()).st_size > most else file.read()
+        except OSError as error:
+            raise _unreadable(shown, error) from error
     if len(data) > most:
         raise one_problem(shown, None, "", f"has more than {most / 1e6:,.0f} MB", "Take out what doesn't belong there.")
     return data
@@ -80,24 +87,39 @@ def read_bytes(path: Path, shown: str, most: int = MOST_BYTES) -> bytes:
 
 def read_blocks(path: Path, shown: str, size: int = 1 << 23) -> Iterator[bytes]:
     """Yield a file in blocks of at most `size` bytes, however long it is. Raises ProjectError as `read_bytes` does."""
-    with _opened(path, shown) as file:
-        while block := file.read(size):
+    with opened(path, shown) as file:
+        while True:
+            try:
+                block = file.read(size)
+            except OSError as error:
+                raise _unreadable(shown, error) from error
+            if not block:
+                return
             yield block
 
 
 @contextlib.contextmanager
-def _opened(path: Path, shown: str) -> Iterator[BinaryIO]:
+def opened(path: Path, shown: str) -> Iterator[BufferedReader]:
+    """Give a file that's open for reading. Raises ProjectError for one that can't be opened, or is no file."""
     try:
         # Opening a pipe would wait for somebody who writes into it.
-        handle = os.open(path, os.O_RDONLY | getattr(os, "O_NONBLOCK", 0) | getattr(os, "O_BINARY", 0))
-        with os.fdopen(handle, "rb", closefd=True) as file:
-            _require_file(os.fstat(handle).st_mode, shown)
-            yield file
+        handle = open_file(path, os.O_RDONLY | getattr(os, "O_NONBLOCK", 0))
     except (OSError, ValueError) as error:
-        reason = getattr(error, "strerror", None) or error
-        raise one_problem(
-            shown, None, "", f"can't be read ({reason})", "Check that it's there and readable."
-        ) from error
+        raise _unreadable(shown, error) from error
+    # Python's own opening refuses a folder with an error of its own.
+    try:
+        _require_file(os.fstat(handle).st_mode, shown)
+        file = os.fdopen(handle, "rb")
+    except BaseException:
+        os.close(handle)
+        raise
+    with file:
+        yield file
+
+
+def _unreadable(shown: str, error: OSError | ValueError) -> ProjectError:
+    reason = getattr(error, "strerror", None) or error
+    return one_problem(shown, None, "", f"can't be read ({reason})", "Check that it's there and readable.")
 
 
 def require_file(path: Path, shown: str) -> None:
@@ -144,6 +166,10 @@ def read_toml(path: Path, shown: str) -> tuple[dict[str, Any], str]:
         data = tomllib.loads(text)
         if _is_deep(data):
             raise RecursionError
+        if (count := _count(data)) > MOST_VALUES:
+            raise one_problem(
+                shown, None, "", f"holds {count:,} values, more than {MOST_VALUES:,}", "Take out what nobody needs."
+            )
         return data, text
     except tomllib.TOMLDecodeError as error:
         message, line = _split_position(str(error), text)
@@ -159,6 +185,12 @@ def read_toml(path: Path, shown: str) -> tuple[dict[str, Any], str]:
         raise one_problem(
             shown, None, "", f"holds a value that can't be read ({error})", "Write it shorter."
         ) from error
+
+
+def _count(data: Any) -> int:
+    """Return how many values tables and lists hold, those in others among them."""
+    parts = data.values() if isinstance(data, dict) else data
+    return len(data) + sum(_count(part) for part in parts if isinstance(part, dict | list))
 
 
 def _is_deep(data: Any) -> bool:
@@ -203,11 +235,12 @@ def write_bytes(path: Path, data: bytes) -> None:
     if stage and (place := stage.place(path)):
         stage.files[place] = data
         return
-    replace_file(path.resolve() if path.is_symlink() else path, data)
+    replace_file(path, data)
 
 
 def write_inside(root: Path, name: str | Path, data: bytes) -> None:
     """Write a project's file by its name, whole or not at all. Raises ProjectError when it leads outside."""
+    contain(root)
     write_bytes(inside(root, name), data)
 
 
@@ -216,43 +249,96 @@ def delete_inside(root: Path, name: str | Path) -> None:
     parent, last = Path(name).parent, Path(name).name
     if last in ("", ".."):
         raise one_problem(str(name), None, "", "is no file of the project", "Nothing is deleted.")
-    path = (root.resolve() if parent == Path() else inside(root, parent)) / last
+    contain(root)
+    delete_file((root.resolve() if parent == Path() else inside(root, parent)) / last)
+
+
+def delete_file(path: Path) -> None:
+    """Delete a file if it's there; of a link, the link. Raises OutsideError when it can't be, ProjectError outside."""
     try:
-        path.unlink(missing_ok=True)
+        containment.remove(path)
     except (OSError, ValueError) as error:
         reason = getattr(error, "strerror", None) or error
         raise FileAccessError(path, "deleted", reason, "Check its rights.") from error
 
 
 def replace_file(path: Path, data: bytes) -> None:
-    """Write a file whole or not at all, now. Raises OutsideError when it can't be written."""
-    draft = path
+    """Write a file whole or not at all, now. Raises OutsideError when it can't be written, ProjectError outside."""
+    with _replaced(path) as (draft, _):
+        draft.write(data)
+
+
+def write_secret(path: Path, data: bytes) -> None:
+    """Write a file that nobody but its owner may read, as `replace_file` does."""
+    delete_file(path)
+    with _replaced(path, 0o600) as (draft, _):
+        draft.write(data)
+
+
+@contextlib.contextmanager
+def drafted(path: Path) -> Iterator[Path]:
+    """Give a path at which a library writes what then takes the place of a file, whole or not at all.
+
+    Raises as `replace_file` does. An error that leaves the block leaves the file as it is, and so does `NotKept`.
+    """
+    with contextlib.suppress(NotKept), _replaced(path) as (_, draft):
+        yield draft
+
+
+class NotKept(Exception):  # noqa: N818
+    """What was written isn't wanted: the file stays as it is."""
+
+
+@contextlib.contextmanager
+def _replaced(path: Path, mode: int = 0o666) -> Iterator[tuple[BinaryIO, Path]]:
+    """Give a draft beside a file, open and by a path, and put it in the file's place at the end."""
     try:
         if path.is_dir():
             raise FileAccessError(path, "written", "it is a folder", "Name a file in it.")
-        draft = draft_of(path)
-        path.parent.mkdir(parents=True, exist_ok=True)
-        with draft.open("xb") as handle:
-            handle.write(data)
-        with contextlib.suppress(FileNotFoundError):
-            draft.chmod(stat.S_IMODE(path.stat().st_mode))
-        draft.replace(path)
+        with placed(path, make=True) as place:
+            beside = place.path.with_name(draft_name(place.path.name))
+            draft = place._replace(name=beside.name if place.folder is not None else str(beside), path=beside)
+            try:
+                flags = os.O_WRONLY | os.O_CREAT | os.O_EXCL | getattr(os, "O_BINARY", 0)
+                with os.fdopen(os.open(draft.name, flags, mode, dir_fd=draft.folder), "wb") as file:
+                    with writable_path(draft) as written:
+                        yield file, written
+                    file.flush()
+                    _keep_mode(file.fileno(), place)
+                os.replace(draft.name, place.name, src_dir_fd=draft.folder, dst_dir_fd=place.folder)
+            except BaseException:
+                with contextlib.suppress(OSError, ValueError):
+                    os.unlink(draft.name, dir_fd=draft.folder)
+                raise
         sweep(path.parent, f".{glob.escape(path.name[:200])}.*.part")
     except (OSError, ValueError) as error:
-        with contextlib.suppress(OSError, ValueError):
-            if draft != path:
-                draft.unlink(missing_ok=True)
         reason = getattr(error, "strerror", None) or error
         raise FileAccessError(path, "written", reason, "Check the disk and its rights.") from error
-    except BaseException:
-        if draft != path:
-            draft.unlink(missing_ok=True)
-        raise
 
 
-def draft_of(path: Path) -> Path:
+def _keep_mode(descriptor: int, place: containment.Place) -> None:
+    """Give a draft the mode of the file whose place it takes."""
+    if os.chmod not in os.supports_fd:
+        return
+    with contextlib.suppress(FileNotFoundError):
+        mode = os.stat(place.name, dir_fd=place.folder, follow_symlinks=False).st_mode
+        os.chmod(descriptor, stat.S_IMODE(mode))
+
+
+def copy_file(source: Path, target: Path) -> None:
+    """Copy a file with its mode and times, whole or not at all, however large. Raises as `replace_file` does."""
+    with opened(source, source.name) as file, _replaced(target) as (draft, _):
+        shutil.copyfileobj(file, draft)
+        draft.flush()
+        state = os.fstat(file.fileno())
+        if os.utime in os.supports_fd:
+            os.utime(draft.fileno(), ns=(state.st_atime_ns, state.st_mtime_ns))
+            os.chmod(draft.fileno(), stat.S_IMODE(state.st_mode))  # noqa: PTH101
+
+
+def draft_name(name: str) -> str:
     """Return a name beside a file for what's to take its place; it says which process writes it."""
-    return path.with_name(f".{path.name[:200]}.{os.getpid()}-{secrets.token_hex(4)}.part")
+    return f".{name[:200]}.{os.getpid()}-{secrets.token_hex(4)}.part"
 
 
 def sweep(folder: Path, pattern: str = ".*.part") -> None:
@@ -261,7 +347,7 @@ def sweep(folder: Path, pattern: str = ".*.part") -> None:
         number = draft.name.removesuffix(".part").rpartition(".")[2].partition("-")[0]
         with contextlib.suppress(OSError):
             if number.isdigit() and not _runs(int(number)):
-                draft.unlink()
+                containment.remove(draft)
 
 
 def _runs(process: int) -> bool:

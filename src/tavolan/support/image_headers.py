@@ -10,6 +10,9 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import BinaryIO
 
+from tavolan.errors import ProjectError
+from tavolan.support.files import opened
+
 _PNG = b"\x89PNG\r\n\x1a\n"
 _READ = (b"IHDR", b"sRGB", b"iCCP", b"acTL", b"eXIf")
 _MOST = 1 << 22
@@ -40,13 +43,13 @@ def image_facts(path: Path) -> ImageFacts | None:
         return None
     try:
         facts = _facts(path)
-    except (OSError, struct.error, ValueError):
+    except (ProjectError, OSError, struct.error, ValueError):
         return None
     return facts if facts and facts.width and facts.height else None
 
 
 def _facts(path: Path) -> ImageFacts | None:
-    with path.open("rb") as file:
+    with opened(path, path.name) as file:
         head = file.read(8)
         if head == _PNG:
             return _png_facts(file, path.stat().st_size)

@@ -8,6 +8,7 @@ import time
 from collections.abc import Mapping, Sequence
 from contextlib import suppress
 from dataclasses import dataclass
+from pathlib import Path
 from typing import IO
 
 _PIECE = 1 << 16
@@ -24,9 +25,10 @@ class Done:
 
 
 def run_program(
-    command: Sequence[str], given: bytes, timeout: float, most: int, environment: Mapping[str, str] | None = None
-) -> Done:
-    """Run a program with bytes on its standard input.
+    command: Sequence[str], given: bytes, timeout: float, most: int, environment: Mapping[str, str] | None = None,
+    folder: Path | None = None,
+) -> Done:  # fmt: skip
+    """Run a program with bytes on its standard input, in the working folder or another one.
 
     One that writes more than `most` bytes is ended: `out` is longer than `most` then. Raises OSError when it can't be
     run, TimeoutError when it takes more than `timeout` seconds; all that it started is ended, too.
@@ -38,6 +40,7 @@ def run_program(
         stdout=subprocess.PIPE,
         stderr=subprocess.PIPE,
         env=environment,
+        cwd=folder,
         start_new_session=True,
     )
     out, err = bytearray(), bytearray()

@@ -1,4 +1,4 @@
-"""What services over HTTP ask for when they're asked again, and addresses as they may be shown."""
+"""What services over HTTP ask for when they're asked again."""
 
 import math
 import time
@@ -6,13 +6,6 @@ from email.utils import parsedate_to_datetime
 
 # Seconds: nobody waits longer for one more try.
 LONGEST_WAIT = 60.0
-
-
-def without_password(url: str) -> str:
-    """Return an address without what is before its host: that's nobody's to see."""
-    scheme, separator, rest = url.partition("://")
-    place, slash, path = rest.partition("/")
-    return f"{scheme}{separator}{place.rpartition('@')[2]}{slash}{path}" if separator else url.rpartition("@")[2]
 
 
 def asked_wait(retry_after: str, usual: float) -> float:

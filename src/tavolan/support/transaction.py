@@ -13,21 +13,33 @@ import hashlib
 import json
 import logging
 import os
-import shutil
 import sys
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
-from tavolan.errors import FileAccessError, OutsideError
-from tavolan.support.files import STAGE, Stage, inside, replace_file, sweep
+from tavolan.errors import FileAccessError, OutsideError, ProjectError
+from tavolan.support.containment import contain, move, placed, remove, remove_tree
+from tavolan.support.files import (
+    STAGE,
+    Stage,
+    copy_file,
+    inside,
+    read_bytes,
+    read_text,
+    replace_file,
+    sweep,
+    write_bytes,
+)
 
 if TYPE_CHECKING:
-    from filelock import FileLock
+    pass
 
 FOLDER = ".tavolan"
 CHANGE = Path(FOLDER) / "change"
+# Where a new project is built before its files are moved to their places.
+_BUILT = Path(FOLDER) / "new"
 _JOURNAL = "journal.json"
 # Seconds that a writer waits for another one: texts are written in one, hundreds of pictures in minutes.
 WAIT = {"project": 30.0, "out": 600.0}
@@ -59,11 +71,12 @@ def writing(root: Path, name: str = "project") -> Iterator[None]:
     that's held already is held once more. Raises OutsideError when another process still has it after TAVOLAN_WAIT
     seconds (30; 600 for `out`).
     """
+    contain(root)
     root = root.resolve()
     path = root / FOLDER / f"{name}.lock"
-    holding = _held.setdefault(path, _Holding(path))
-    if not holding.depth:
-        _acquire(holding.lock, path.with_suffix(".holder"))
+    holding = _held.get(path)
+    if holding is None or not holding.depth:
+        holding = _held[path] = _acquired(path)
     holding.depth += 1
     try:
         if holding.depth == 1:
@@ -75,7 +88,7 @@ def writing(root: Path, name: str = "project") -> Iterator[None]:
             if holding.entries:
                 holding.entries = {}
                 # With the journal gone the change holds. That's the last step; the next run clears the rest away.
-                (root / CHANGE / _JOURNAL).unlink(missing_ok=True)
+                remove(root / CHANGE / _JOURNAL)
             holding.lock.release()
 
 
@@ -96,6 +109,40 @@ def changing(root: Path) -> Iterator[None]:
         _write(stage)
 
 
+@contextmanager
+def building(root: Path) -> Iterator[Path]:
+    """Give a folder in which a new project is built, and move what's there into the project's own at the end.
+
+    A run that's killed leaves nothing but that folder in `.tavolan`, and can be repeated.
+    """
+    is_new = not root.exists()
+    try:
+        with writing(root):
+            built = root / _BUILT
+            yield built
+            _move_in(built, root)
+    except BaseException:
+        if is_new and [path.name for path in root.glob("*")] == [FOLDER]:
+            remove_tree(root / FOLDER)
+            with suppress(OSError):
+                root.rmdir()
+        raise
+
+
+def _move_in(built: Path, root: Path) -> None:
+    """Move what was built into a project's folder."""
+    files = [path for path in sorted(built.rglob("*")) if path.is_file()]
+    with changing(root):
+        for path in files:
+            name = path.relative_to(built)
+            if name.parts[0] == "out":
+                # What's made or received may be large, and is nobody's work.
+                move(path, root / name)
+            else:
+                write_bytes(root / name, read_bytes(path, name.as_posix()))
+    remove_tree(built)
+
+
 def is_interrupted(root: Path) -> bool:
     """Whether a change is under way, or was when its run was killed."""
     return (root / CHANGE / _JOURNAL).is_file()
@@ -114,28 +161,30 @@ def _begin(root: Path, name: str) -> None:
         return
     if is_interrupted(root):
         _undo(root)
-    if (root / CHANGE).is_dir():
-        shutil.rmtree(root / CHANGE, ignore_errors=True)
+    for left in (CHANGE, _BUILT):
+        if (root / left).is_dir():
+            remove_tree(root / left)
     for folder in _FOLDERS:
         sweep(root / folder)
 
 
-def _acquire(lock: FileLock, holder: Path) -> None:
+def _acquired(path: Path) -> _Holding:
+    """Take a lock, and note who holds it."""
     from filelock import Timeout
 
-    folder = holder.parent
+    folder, holder = path.parent, path.with_suffix(".holder")
     try:
-        folder.mkdir(exist_ok=True)
         # The folder is nobody's to keep in version control.
         if not (folder / ".gitignore").exists():
             replace_file(folder / ".gitignore", b"*\n")
+        with placed(path, make=True) as place:
+            # It follows no link itself.
+            holding = _Holding(place.path)
         try:
-            lock.acquire(timeout=0.2, poll_interval=0.02)
+            holding.lock.acquire(timeout=0.2, poll_interval=0.02)
         except Timeout:
             _log.warning("Waiting for %s, which is writing in this project …", _held_by(holder))
-            lock.acquire(timeout=_wait(holder.stem), poll_interval=0.02)
-        with suppress(OSError):
-            holder.write_text(f"{os.getpid()} {_command()}", encoding="utf-8", errors="replace")
+            holding.lock.acquire(timeout=_wait(holder.stem), poll_interval=0.02)
     except Timeout as error:
         raise OutsideError(
             f"{_held_by(holder)} is still writing in this project after {_wait(holder.stem):g} s",
@@ -143,6 +192,12 @@ def _acquire(lock: FileLock, holder: Path) -> None:
         ) from error
     except OSError as error:
         raise FileAccessError(folder, "written", error.strerror or error, "Check the disk and its rights.") from error
+    try:
+        replace_file(holder, f"{os.getpid()} {_command()}".encode("utf-8", "replace"))
+    except BaseException:
+        holding.lock.release()
+        raise
+    return holding
 
 
 def _command() -> str:
@@ -153,8 +208,8 @@ def _command() -> str:
 def _held_by(holder: Path) -> str:
     """Return who holds the lock, in words."""
     try:
-        number, _, command = holder.read_text(encoding="utf-8").partition(" ")
-    except (OSError, UnicodeDecodeError):
+        number, _, command = read_text(holder, holder.name).partition(" ")
+    except ProjectError:
         return "another tavolan"
     return f"another tavolan (process {number}{': ' + command if command else ''})"
 
@@ -168,10 +223,7 @@ def _wait(name: str) -> float:
 
 def _digest(path: Path) -> str:
     """Return a digest of a file, "" where there's none."""
-    try:
-        return hashlib.sha256(path.read_bytes()).hexdigest()
-    except FileNotFoundError:
-        return ""
+    return hashlib.sha256(read_bytes(path, path.name)).hexdigest() if path.exists() else ""
 
 
 def _write(stage: Stage) -> None:
@@ -198,14 +250,13 @@ def _keep(root: Path, files: dict[Path, str]) -> None:
     """Copy the files that will be replaced, and note them in the journal with the digests of what they'll hold."""
     entries = _held[root / FOLDER / "project.lock"].entries
     folder = root / CHANGE
-    folder.mkdir(parents=True, exist_ok=True)
     for path, after in files.items():
         name = path.relative_to(root).as_posix()
         # Where a run writes a file twice, what was there before the first time counts.
         entry = entries.setdefault(name, {"path": name, "kept": "", "after": []})
         if not entry["after"] and path.exists():
             entry["kept"] = str(len(entries))
-            shutil.copy2(path, folder / entry["kept"])
+            copy_file(path, folder / entry["kept"])
         entry["after"].append(after)
     journal = {"command": _command(), "files": list(entries.values())}
     replace_file(folder / _JOURNAL, json.dumps(journal).encode())
@@ -224,12 +275,12 @@ def _undo(root: Path) -> None:
             if _digest(path) in entry.get("after", ()):
                 count += 1
                 if entry.get("kept") and kept.is_file():
-                    kept.replace(path)
+                    move(kept, path)
                 elif not entry.get("kept"):
-                    path.unlink()
+                    remove(path)
         except OSError as error:
             raise FileAccessError(path, "put back", error.strerror or error, "Check its rights.") from error
-    shutil.rmtree(folder, ignore_errors=True)
+    remove_tree(folder)
     _held[root / FOLDER / "project.lock"].entries = {}
     if count:
         what = f" ({command})" if command else ""
@@ -239,7 +290,7 @@ def _undo(root: Path) -> None:
 def _read_journal(journal: Path) -> tuple[str, list[dict[str, Any]]]:
     """Return what ran and which files it wrote. A journal is written whole: one that can't be read is none of ours."""
     try:
-        found = json.loads(journal.read_bytes())
+        found = json.loads(read_bytes(journal, journal.name))
         return str(found["command"])[:40], [entry for entry in found["files"] if isinstance(entry, dict)]
-    except (OSError, ValueError, TypeError, KeyError, RecursionError):
+    except (ProjectError, ValueError, TypeError, KeyError, RecursionError):
         return "", []

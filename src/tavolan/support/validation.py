@@ -28,7 +28,12 @@ _TYPES = {
 def problems_of(error: ValidationError, shown: str, text: str, model: type[BaseModel]) -> list[Problem]:
     """Turn every error of a validation into a `Problem` with its line in the TOML text."""
     problems = []
-    for item in error.errors(include_url=False):
+    items = error.errors(include_url=False)
+    for item in items:
+        depth = len(item["loc"])
+        if item["type"] == "too_short" and any(i["loc"][:depth] == item["loc"] and i is not item for i in items):
+            # Short only for want of the entry that has a fault of its own.
+            continue
         path: KeyPath = tuple(part for part in item["loc"] if part not in ("[key]", "str", "dict"))
         where = ".".join(str(part + 1) if isinstance(part, int) else part for part in path)
         message, remedy = _in_words(dict(item), model, path)

@@ -7,6 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from tavolan.errors import one_problem
+from tavolan.support.containment import readable_path
 from tavolan.support.files import require_file
 
 FOLDER = "clips"
@@ -45,7 +46,10 @@ def opened(path: Path, shown: str) -> Iterator[Any]:
         raise one_problem(shown, None, "", "isn't there", "Add it, or name another file.")
     require_file(path, shown)
     try:
-        with av.open(str(path), options=_OPTIONS, metadata_errors="replace") as container:
+        with (
+            readable_path(path) as readable,
+            av.open(readable, options=_OPTIONS, metadata_errors="replace") as container,
+        ):
             yield container
     except (av.error.FFmpegError, MemoryError) as error:
         raise unreadable(shown, error) from error

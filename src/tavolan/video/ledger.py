@@ -6,6 +6,7 @@ from pathlib import Path
 
 from tavolan.project.picture_records import LEDGER, changed_inputs, put_record
 from tavolan.project.video_records import VIDEO_SCHEMA, VideoFacts, VideoRecord, video_rows
+from tavolan.support.containment import database_path
 from tavolan.video.plan import VideoJob
 
 
@@ -47,7 +48,7 @@ class VideoLedger(KnownVideos):
     """The videos of one project. The pictures' ledger is opened before it, and has put a damaged file right."""
 
     def __init__(self, root: Path) -> None:
-        self._base = sqlite3.connect(root / LEDGER, timeout=60, isolation_level=None)
+        self._base = sqlite3.connect(database_path(root / LEDGER), timeout=60, isolation_level=None)
         try:
             self._base.executescript(VIDEO_SCHEMA)
             records = video_rows(self._base)

@@ -10,6 +10,7 @@ from pathlib import Path
 from typing import Any
 
 from tavolan.project.video_records import VideoFacts
+from tavolan.support.files import opened as opened_file
 from tavolan.video.clips import opened, turned_by, video_stream
 from tavolan.video.frames.clip_reader import scaled
 from tavolan.video.frames.planes import planes_of
@@ -83,7 +84,7 @@ def _seconds(container: Any, stream: Any, times: list[float], rate: float) -> fl
 
 def _starts_fast(path: Path) -> bool:
     """Whether what a player needs comes before the frames (ISO/IEC 14496-12: the box `moov` before `mdat`)."""
-    with path.open("rb") as file:
+    with opened_file(path, path.name) as file:
         while len(head := file.read(8)) == 8:
             size, kind = struct.unpack(">I4s", head)
             if kind in (b"moov", b"mdat"):

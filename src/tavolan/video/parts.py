@@ -14,7 +14,8 @@ from numpy.typing import NDArray
 from pydantic import TypeAdapter
 
 from tavolan.project.video_records import Heard
-from tavolan.support.files import delete_inside, draft_of, inside, read_bytes, sweep, write_inside
+from tavolan.support.containment import make_folder
+from tavolan.support.files import delete_inside, inside, read_bytes, sweep, write_inside
 
 FOLDER = Path("out") / "video" / ".pieces"
 
@@ -24,7 +25,7 @@ class Parts:
 
     def __init__(self, root: Path) -> None:
         self.root = root
-        (root / FOLDER).mkdir(parents=True, exist_ok=True)
+        make_folder(root / FOLDER)
         sweep(root / FOLDER)
 
     def path(self, key: str) -> Path:
@@ -38,10 +39,6 @@ class Parts:
     def has_sound(self, key: str) -> bool:
         """Whether a sound is there, with what was heard of it."""
         return self.path(key).is_file() and self.path(key).with_suffix(".json").is_file()
-
-    def draft(self, key: str) -> Path:
-        """Return where to write a piece before it's whole."""
-        return draft_of(self.path(key))
 
     def keep_only(self, keys: Collection[str]) -> None:
         """Delete all pieces but these."""

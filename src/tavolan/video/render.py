@@ -23,7 +23,7 @@ from tavolan.pictures.raster import png
 from tavolan.project.model import Project
 from tavolan.project.picture_records import LEDGER
 from tavolan.project.video_records import VideoFacts, VideoRecord, read_video_records
-from tavolan.support.files import delete_inside, draft_of, inside, read_bytes, write_inside
+from tavolan.support.files import NotKept, delete_inside, drafted, inside, read_bytes, write_inside
 from tavolan.support.transaction import writing
 from tavolan.video.encoding import QUALITY, WORST_QUALITY, Encoded, encode_piece, encode_sound, write_video
 from tavolan.video.frames.piece_painter import painted_frames
@@ -153,14 +153,10 @@ class _Run:
     def _encode_sound(self, key: str, job: VideoJob) -> None:
         """Mix and encode a video's sound into a file; what's heard of it is kept beside it."""
         assert job.sound is not None
-        draft = self.parts.draft(key)
-        try:
+        with drafted(self.parts.path(key)) as draft:
             samples = mixed_sound(self.root, job.sound, job.seconds)
             encode_sound(draft, samples)
             self.parts.keep_heard(key, heard(samples))
-            draft.replace(self.parts.path(key))
-        finally:
-            draft.unlink(missing_ok=True)
 
     def _on_threads(self, calls: Sequence[Callable[[], T]]) -> Iterator[T]:
         """Yield what calls return, as they end, on all cores. Raises ProjectError with all problems, at the end."""
@@ -181,17 +177,13 @@ class _Run:
 
     def _encode_one(self, key: str, piece: Piece, quality: float) -> None:
         """Encode a piece into its file; what its frames look like is kept beside it."""
-        path, draft = self.parts.path(key), self.parts.draft(key)
         seen: list[Sight] = []
-        try:
+        with drafted(self.parts.path(key)) as draft:
             frames = self._watching(painted_frames(piece, self._studio(piece.size, piece.rate)), seen)
             encode_piece(draft, frames, piece.size, piece.rate, quality)
             if self._stop.is_set():
-                return
+                raise NotKept
             self.parts.keep_sights(key, np.stack(seen))
-            draft.replace(path)
-        finally:
-            draft.unlink(missing_ok=True)
 
     def _watching(self, frames: Iterable[Planes], seen: list[Sight]) -> Iterator[Planes]:
         before = None
@@ -225,18 +217,14 @@ class _Run:
     def _assemble(self, job: VideoJob, quality: float) -> tuple[VideoJob, VideoFacts]:
         """Put a video together from pieces of a quality; one that's larger than the store takes isn't kept."""
         target = inside(self.root, job.target.file)
-        target.parent.mkdir(parents=True, exist_ok=True)
-        draft = draft_of(target)
-        try:
+        with drafted(target) as draft:
             pieces = [Encoded(self.parts.path(piece.key(quality)), piece.count) for piece in job.pieces]
             write_video(draft, pieces, job.rate, self.parts.path(job.sound_key) if job.sound else None)
             size = draft.stat().st_size
-            if not job.most_bytes or size <= job.most_bytes:
-                poster = poster_pixels(job, self._studio(job.size, job.rate))
-                write_inside(self.root, job.target.poster_file, png.write(poster))
-                draft.replace(target)
-        finally:
-            draft.unlink(missing_ok=True)
+            if job.most_bytes and size > job.most_bytes:
+                raise NotKept
+            poster = poster_pixels(job, self._studio(job.size, job.rate))
+            write_inside(self.root, job.target.poster_file, png.write(poster))
         seen = [sight for piece in job.pieces for sight in self.parts.sights(piece.key(quality))]
         facts = VideoFacts(
             path=job.target.file, bytes=size, width=job.size[0], height=job.size[1], rate=job.rate, frames=job.frames,

@@ -1,11 +1,10 @@
 """Take recordings of the app into a project: find out what they are, name them, never lose one."""
 
-import shutil
 from pathlib import Path
 
-from tavolan.errors import FileAccessError, UsageError, one_problem
+from tavolan.errors import UsageError, one_problem
 from tavolan.pictures.outputs.captures import Taken, Taker
-from tavolan.support.files import draft_of, inside
+from tavolan.support.files import copy_file, inside
 from tavolan.video.clips import ENDINGS, FOLDER, probe
 
 # A clip whose proportions differ more from a size class's than these shares is of another device.
@@ -59,18 +58,5 @@ class ClipTaker(Taker):
             return
         root = self.project.root
         if taken.earlier:
-            _copy(root / taken.target, inside(root, taken.earlier))
-        _copy(taken.source, inside(root, taken.target))
-
-
-def _copy(source: Path, target: Path) -> None:
-    """Copy a file whole or not at all, however large it is."""
-    draft = draft_of(target)
-    try:
-        target.parent.mkdir(parents=True, exist_ok=True)
-        shutil.copyfile(source, draft)
-        draft.replace(target)
-    except OSError as error:
-        raise FileAccessError(target, "written", error.strerror or error, "Check the disk and its rights.") from error
-    finally:
-        draft.unlink(missing_ok=True)
+            copy_file(root / taken.target, inside(root, taken.earlier))
+        copy_file(taken.source, inside(root, taken.target))

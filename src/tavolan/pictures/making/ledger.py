@@ -19,7 +19,8 @@ from tavolan.project.picture_records import (
     put_record,
     rows_of,
 )
-from tavolan.support.files import delete_inside, read_blocks, require_file
+from tavolan.support.containment import database_path
+from tavolan.support.files import delete_file, delete_inside, read_blocks, require_file
 
 _SCHEMA = """
 create table if not exists made (
@@ -52,7 +53,6 @@ class Ledger:
         self._new_digests: dict[str, tuple[int, int, str]] = {}
 
     def _opened(self, path: Path) -> _Opened:
-        path.parent.mkdir(parents=True, exist_ok=True)
         try:
             return self._open(path)
         except (sqlite3.DatabaseError, ValueError, TypeError):
@@ -67,12 +67,12 @@ class Ledger:
         """Delete a database with its log: what's wrong with it may be there."""
         require_file(path, LEDGER.as_posix())
         for each in (path, path.with_name(f"{path.name}-wal"), path.with_name(f"{path.name}-shm")):
-            each.unlink(missing_ok=True)
+            delete_file(each)
 
     @staticmethod
     def _open(path: Path) -> _Opened:
         require_file(path, LEDGER.as_posix())
-        base = sqlite3.connect(path, timeout=60, isolation_level=None)
+        base = sqlite3.connect(database_path(path), timeout=60, isolation_level=None)
         try:
             base.execute("pragma journal_mode = wal")
             base.execute("pragma synchronous = normal")

@@ -10,6 +10,9 @@ from contextlib import closing
 from multiprocessing import get_context
 from pathlib import Path
 
+from tavolan.support.containment import database_path
+from tavolan.support.files import delete_file
+
 KEPT = Path("out") / "thumbs.sqlite"
 _SCHEMA = """
 create table if not exists thumbs (file text primary key, bytes integer, changed integer, data blob);
@@ -57,15 +60,15 @@ def _keep(base: sqlite3.Connection, states: dict[str, os.stat_result], made: dic
 
 
 def _opened(path: Path) -> sqlite3.Connection:
-    for place in (path, path, Path(":memory:")):
+    for place in (path, path, None):
         try:
-            base = sqlite3.connect(place, timeout=10)
+            base = sqlite3.connect(database_path(place) if place else ":memory:", timeout=10)
             base.executescript(_SCHEMA)
             base.execute("select file, bytes, changed, data from thumbs limit 1")
             return base
         except sqlite3.DatabaseError:
-            if place == path:
-                path.unlink(missing_ok=True)
+            if place:
+                delete_file(place)
     raise RuntimeError("a database in memory can't be opened")
 
 

@@ -24,6 +24,8 @@ from traceback import format_exc
 from typing import TYPE_CHECKING, Any
 
 from tavolan.errors import OutsideError, Problem, ProjectError, UsageError
+from tavolan.support.containment import contain
+from tavolan.support.own_processes import spawning
 
 if TYPE_CHECKING:
     from multiprocessing.connection import Connection
@@ -100,7 +102,7 @@ def _by_processes(count: int, root: Path, jobs: list[Job], setters: Setters | No
     if forked:
         # What's collected in a copy only would have to be copied first.
         gc.freeze()
-    context = get_context("fork") if forked else get_context("spawn")
+    context = get_context("fork") if forked else spawning()
     workers: Workers = {}
     try:
         for _ in range(count):
@@ -174,6 +176,8 @@ def maker(root: Path, setters: Setters | None = None) -> Make:
     """Return what makes pictures in this process; a file that can't be used comes back as problems."""
     from tavolan.pictures.making.painter import Painter
 
+    # In a process of its own nothing is known of the project yet.
+    contain(root)
     painter = Painter(root, setters)
 
     def make(job: Job) -> Outcome:

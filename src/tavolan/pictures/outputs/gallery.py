@@ -5,15 +5,13 @@ from collections.abc import Callable
 from dataclasses import replace
 from pathlib import Path
 
-import numpy as np
-
 from tavolan.pictures.design.colour import argb
 from tavolan.pictures.design.look import load_look, look_names
 from tavolan.pictures.making.job import Job
 from tavolan.pictures.making.painter import Painter
 from tavolan.pictures.making.planner import Planner, Selection
 from tavolan.pictures.raster.backends import skia
-from tavolan.pictures.raster.canvas import Pixels, canvas_on, image_of
+from tavolan.pictures.raster.canvas import Pixels, blank, canvas_on, image_of
 from tavolan.pictures.raster.images import shrunk
 from tavolan.pictures.text.fonts import Fonts
 from tavolan.pictures.text.typeset import Style, Typesetter
@@ -67,9 +65,7 @@ def _sheet(root: Path, shown: list[tuple[str, list[Pixels]]], height: int, colum
     row = height + _LABEL + _HEAD
     columns = columns or max(1, round(math.sqrt(len(shown) * row * 1.6 / (cell + _GAP))))
     rows = math.ceil(len(shown) / columns)
-    sheet: Pixels = np.zeros(
-        (rows * row + 2 * _MARGIN - _HEAD, columns * (cell + _GAP) - _GAP + 2 * _MARGIN, 4), np.uint8
-    )
+    sheet = blank(rows * row + 2 * _MARGIN - _HEAD, columns * (cell + _GAP) - _GAP + 2 * _MARGIN)
     canvas, _surface = canvas_on(sheet)
     canvas.clear(argb(_GROUND))
     setter = Typesetter(Fonts(None, "en"), "en")

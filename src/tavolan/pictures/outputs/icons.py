@@ -77,7 +77,7 @@ def _master(path: Path, shown: str) -> Any:
     if not path.is_file():
         raise one_problem(shown, None, "", "is missing", "Put the icon there: a square PNG of 1024 pixels or more.")
     images.screen_size(path, shown)
-    image = vips().Image.new_from_file(str(path), fail_on="error")
+    image = vips().Image.new_from_buffer(images.read_picture(path, shown), "", fail_on="error")
     if image.get_typeof("icc-profile-data"):
         image = image.icc_transform("srgb", embedded=True, depth=8)
     return image.colourspace("srgb").copy_memory()

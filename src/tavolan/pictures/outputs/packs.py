@@ -13,7 +13,7 @@ from tavolan.pictures.making.job import Job
 from tavolan.pictures.making.ledger import Ledger
 from tavolan.pictures.making.planner import Planner, Selection
 from tavolan.project.model import Project
-from tavolan.support.files import draft_of, inside, read_bytes
+from tavolan.support.files import drafted, inside, read_bytes
 from tavolan.support.image_headers import image_facts
 
 SCHEMA = "tavolan/pack@1"
@@ -63,7 +63,8 @@ def make_packs(
             target = project.root / "out" / "packs" / f"{store}.zip"
             if own:
                 inside(project.root, target.relative_to(project.root))
-                _write(target, lambda file, own=own, store=store: _zip(file, project, own, ledger, store))  # type: ignore[misc]
+                with drafted(target) as draft:
+                    _zip(draft, project, own, ledger, store)
             packs.append(Packed(target, len(own), gaps))
             if progress:
                 progress(done, len(names))
@@ -79,17 +80,6 @@ def _stale(jobs: list[Job], ledger: Ledger) -> Problem:
     )
     remedy = "Make them with: tavolan shots render. Or pack what's ready: --ready"
     return Problem(first.target.file, None, "", message, remedy)
-
-
-def _write(target: Path, fill: Callable[[Path], None]) -> None:
-    """Fill a file beside the target, then move it there, so that no half pack is ever seen."""
-    target.parent.mkdir(parents=True, exist_ok=True)
-    half = draft_of(target)
-    try:
-        fill(half)
-        half.replace(target)
-    finally:
-        half.unlink(missing_ok=True)
 
 
 def _zip(file: Path, project: Project, jobs: list[Job], ledger: Ledger, store: str) -> None:

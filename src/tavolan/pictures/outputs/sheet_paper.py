@@ -2,11 +2,9 @@
 
 from collections.abc import Sequence
 
-import numpy as np
-
 from tavolan.pictures.design.colour import argb
 from tavolan.pictures.raster.backends import skia
-from tavolan.pictures.raster.canvas import Pixels, canvas_on
+from tavolan.pictures.raster.canvas import Pixels, blank, canvas_on
 from tavolan.pictures.text.fonts import Fonts
 from tavolan.pictures.text.typeset import Style, Typesetter
 
@@ -18,7 +16,7 @@ class SheetPaper:
     """A sheet being drawn; `pixels` are what's on it."""
 
     def __init__(self, width: int, height: int) -> None:
-        self.pixels: Pixels = np.zeros((height, width, 4), np.uint8)
+        self.pixels: Pixels = blank(height, width)
         self._canvas, self._surface = canvas_on(self.pixels)
         self._setter = Typesetter(Fonts(None, "en"), "en")
         self._canvas.clear(argb(GROUND))

@@ -27,4 +27,6 @@ def vips() -> ModuleType:
         raise OutsideError(f"libvips can't start ({error})", "Install pyvips-binary again.") from error
     # Every picture is made once: operation caching only costs memory here.
     module.cache_set_max(0)
+    # Those that read drawings and documents, and others that nobody tried with files from strangers.
+    module.block_untrusted_set(True)
     return module  # type: ignore[no-any-return]

@@ -5,9 +5,21 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from tavolan.errors import UsageError
 from tavolan.pictures.raster.backends import skia
+from tavolan.rulebooks.model import MOST_PIXELS
 
 Pixels = NDArray[np.uint8]
+
+
+def blank(height: int, width: int) -> Pixels:
+    """Return clear pixels. Raises UsageError for more than a picture may have."""
+    if height * width > MOST_PIXELS:
+        raise UsageError(
+            f"a picture of {width}×{height} pixels would be too large ({MOST_PIXELS // 1_000_000} megapixels at most)",
+            "Show less on it: fewer locales, size classes or shots.",
+        )
+    return np.zeros((height, width, 4), np.uint8)
 
 
 def canvas_on(pixels: Pixels) -> tuple[Any, Any]:

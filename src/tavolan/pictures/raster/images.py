@@ -1,6 +1,7 @@
 """Read pictures (through libvips), whatever their colour space, depth or turn, and write finished ones."""
 
 import math
+import re
 import threading
 from pathlib import Path
 from typing import Any, Protocol
@@ -13,7 +14,8 @@ from tavolan.pictures.raster import png
 from tavolan.pictures.raster.backends import vips
 from tavolan.pictures.raster.canvas import Pixels
 from tavolan.pictures.raster.resize import bgra, cropped, resized, vips_image
-from tavolan.support.files import read_bytes, require_file
+from tavolan.rulebooks.model import MOST_PIXELS
+from tavolan.support.files import read_bytes
 
 
 class RowChange(Protocol):
@@ -29,7 +31,7 @@ class RowChange(Protocol):
         """Take over what an equal one found out when it changed the same screen."""
 
 
-MOST_PIXELS = 100_000_000
+_DRAWING = re.compile(rb"(?:\xef\xbb\xbf)?\s*<(?:\?xml|!--|!DOCTYPE|svg)", re.IGNORECASE)
 _last = threading.local()
 
 
@@ -39,12 +41,20 @@ def screen_size(path: Path, shown: str) -> tuple[int, int]:
     return image.width, image.height
 
 
+def read_picture(path: Path, shown: str) -> bytes:
+    """Return a picture's file. Raises ProjectError for a drawing, which has no pixels of its own."""
+    data = read_bytes(path, shown)
+    if _DRAWING.match(data):
+        raise one_problem(shown, None, "", "is an SVG drawing, not a picture of pixels", "Export it as PNG.")
+    return data
+
+
 def _opened(path: Path, shown: str, access: str) -> Any:
     """Open a picture, turned upright, in sRGB with 8 bits and without alpha; nothing is decoded yet."""
     module = vips()
-    require_file(path, shown)
+    data = read_picture(path, shown)
     try:
-        image = module.Image.new_from_file(str(path), access=access, fail_on="error")
+        image = module.Image.new_from_buffer(data, "", access=access, fail_on="error")
     except module.Error as error:
         raise _unreadable(shown, error) from error
     if image.width * image.height > MOST_PIXELS:
@@ -53,7 +63,7 @@ def _opened(path: Path, shown: str, access: str) -> Any:
     try:
         if image.get_typeof("orientation") and image.get("orientation") not in (0, 1):
             # Turning needs the pixels in any order.
-            image = module.Image.new_from_file(str(path), fail_on="error").autorot()
+            image = module.Image.new_from_buffer(data, "", fail_on="error").autorot()
         # Wider gamuts and CMYK are converted by their profile; what has none is taken for sRGB.
         if image.interpretation == "cmyk" or (image.get_typeof("icc-profile-data") and image.bands in (3, 4)):
             image = image.icc_transform("srgb", embedded=True, depth=8)

@@ -8,8 +8,8 @@ import numpy as np
 from tavolan.pictures.raster import png
 from tavolan.pictures.raster.backends import vips
 from tavolan.pictures.raster.canvas import Pixels
-from tavolan.pictures.raster.images import MOST_PIXELS
 from tavolan.pictures.raster.resize import Words, resized, vips_image
+from tavolan.rulebooks.model import MOST_PIXELS
 from tavolan.support.files import read_bytes
 
 # Width in pixels: what the preview page shows; a contact sheet shows them smaller.

@@ -14,9 +14,9 @@ if TYPE_CHECKING:
     from tavolan.checking.status import Status
     from tavolan.consoles.comparison import Comparison
     from tavolan.consoles.forecast import Risk
-    from tavolan.consoles.journal import Line
     from tavolan.consoles.push import Pushed, PushPlan
     from tavolan.pictures.making.render import Rendered
+    from tavolan.project.journal import Line
     from tavolan.project.locale_suggestions import Suggestion
     from tavolan.project.model import Project
     from tavolan.project.texts import Texts

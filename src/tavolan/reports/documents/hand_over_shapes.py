@@ -3,9 +3,9 @@
 from typing import Any
 
 from tavolan.consoles.forecast import Likelihood
-from tavolan.consoles.journal import Line
 from tavolan.consoles.merge import Side
 from tavolan.consoles.protocol import Section, Version
+from tavolan.project.journal import Line
 from tavolan.reports.documents.document_part import DocumentPart
 from tavolan.reports.documents.shapes import Finding
 

@@ -1,11 +1,9 @@
 """Figures that are drawn rather than plotted: boxes, and labels in any script, set as in pictures."""
 
-import numpy as np
-
 from tavolan.pictures.design.colour import argb
 from tavolan.pictures.drawing.paths import smooth_rect
 from tavolan.pictures.raster.backends import skia
-from tavolan.pictures.raster.canvas import canvas_on
+from tavolan.pictures.raster.canvas import blank, canvas_on
 from tavolan.pictures.text.fonts import Fonts
 from tavolan.pictures.text.typeset import Style, Typesetter
 from tavolan.reports.figures.style import PAPER
@@ -15,7 +13,7 @@ class Drawing:
     """A figure of boxes and text in any script, `width` and `height` in pixels."""
 
     def __init__(self, width: int, height: int) -> None:
-        self.pixels = np.zeros((height, width, 4), np.uint8)
+        self.pixels = blank(height, width)
         self.canvas, self._surface = canvas_on(self.pixels)
         self.canvas.clear(argb(PAPER))
         self._setters: dict[str, Typesetter] = {}

@@ -14,7 +14,10 @@ def chart_style(texts: Iterable[str] = ()) -> dict[Any, Any]:
     import matplotlib
 
     matplotlib.use("Agg")
+    # Matplotlib reads a file of settings in the working folder: somebody else's project may have one.
+    defaults = {name: value for name, value in matplotlib.rcParamsDefault.items() if not name.startswith("backend")}
     return {
+        **defaults,
         "font.family": font_families(texts),
         "font.size": 13,
         "axes.edgecolor": LINE,

@@ -88,12 +88,14 @@ def console_app(state: State, manners: Manners, client_id: str, secret: str) -> 
 def _add_page(app: FastAPI, desk: Desk) -> None:
     """Add the page for people, and its pictures."""
 
-    @app.get("/", response_class=HTMLResponse, include_in_schema=False)
-    def page(app: Annotated[str, Query()] = "") -> HTMLResponse:
-        return HTMLResponse(page_of(desk, app))
+    @app.get("/page/{key}", response_class=HTMLResponse, include_in_schema=False)
+    def page(key: str, app: Annotated[str, Query()] = "") -> HTMLResponse:
+        desk.check_key(key)
+        return HTMLResponse(page_of(desk, key, app))
 
-    @app.get("/page/files/{sha256}", include_in_schema=False)
-    def picture(sha256: Sha256) -> Response:
+    @app.get("/page/{key}/files/{sha256}", include_in_schema=False)
+    def picture(key: str, sha256: Sha256) -> Response:
+        desk.check_key(key)
         data = desk.state.file(sha256)
         return Response(
             data, 200 if data else 404, media_type="image/jpeg" if data and data[:1] == b"\xff" else "image/png"

@@ -57,6 +57,11 @@ class Desk:
         if self._tokens.get(token, 0) < time.monotonic():
             raise RefusedError(401, "token", "the token isn't valid")
 
+    def check_key(self, key: str) -> None:
+        """Raise RefusedError for an address of the page that isn't this start's."""
+        if not secrets.compare_digest(key.encode("utf-8", "replace"), self._secret.encode()):
+            raise RefusedError(404, "no-page", "the page has another address since the last start")
+
     def record(self, app: str) -> dict[str, Any]:
         """Return an app record."""
         kept = self.state.get("app", "", app)

@@ -21,11 +21,11 @@ def _template() -> "Template":
     return Environment(autoescape=True, trim_blocks=True, lstrip_blocks=True).from_string(source)
 
 
-def page_of(desk: "Desk", chosen: str) -> str:
-    """Return the page as HTML; of one app, or of the first."""
+def page_of(desk: "Desk", key: str, chosen: str) -> str:
+    """Return the page as HTML; of one app, or of the first. `key` is the last part of the page's address."""
     apps = [kept.key for kept in desk.state.all("app")]
     app = chosen if chosen in apps else next(iter(apps), "")
-    return _template().render(apps=apps, app=app, **(_shown(desk, app) if app else {}))
+    return _template().render(apps=apps, app=app, key=key, **(_shown(desk, app) if app else {}))
 
 
 def _shown(desk: "Desk", app: str) -> dict[str, Any]:

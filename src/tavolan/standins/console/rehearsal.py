@@ -9,10 +9,7 @@ from tavolan.project.schema import ConsoleTable
 from tavolan.project.toml_edit import TomlEditor
 from tavolan.standins.console.back_office import Manners, write_behind_your_back
 from tavolan.standins.console.seeds import add_app
-from tavolan.standins.console.server import CLIENT_ID, SECRET, ConsoleServer
-
-# What a connected project names as the environment variables to sign in with.
-VARIABLES = {"REHEARSAL_ID": CLIENT_ID, "REHEARSAL_SECRET": SECRET}
+from tavolan.standins.console.server import ConsoleServer
 
 
 class Rehearsal:
@@ -21,12 +18,16 @@ class Rehearsal:
     def __init__(self, server: ConsoleServer) -> None:
         self._server = server
 
+    def variables(self, store: str) -> dict[str, str]:
+        """Return the environment variables by which a client signs in for a store."""
+        return {
+            name.replace("CONSOLE", f"CONSOLE_{store.upper()}"): value for name, value in self._server.variables.items()
+        }
+
     def connect(self, root: Path, store: str) -> None:
         """Add an app record for a store of a project, and the console to its `tavolan.toml`."""
         add_app(self._server.state, f"rehearsal-{store}", store, "en-US")
-        id_env, secret_env = VARIABLES
-        table = ConsoleTable(url=self._server.address, app=f"rehearsal-{store}", client_id_env=id_env,
-                             client_secret_env=secret_env)  # fmt: skip
+        table = ConsoleTable(url=self._server.address, app=f"rehearsal-{store}")
         editor = TomlEditor(root / "tavolan.toml", "tavolan.toml")
         name_console(editor, store, table)
         editor.save()

@@ -4,6 +4,7 @@ import socket
 import threading
 import time
 from pathlib import Path
+from secrets import token_urlsafe
 
 import uvicorn
 
@@ -11,9 +12,8 @@ from tavolan.errors import OutsideError
 from tavolan.standins.console.app import console_app
 from tavolan.standins.console.back_office import Manners
 from tavolan.standins.console.state import State
+from tavolan.standins.guarded import GuardedApp
 
-# Whoever tries it out signs in with these; nobody else can reach it.
-CLIENT_ID, SECRET = "tavolan", "loopback-only"
 _PATIENCE = 20.0
 
 
@@ -22,11 +22,10 @@ class ConsoleServer:
 
     def __init__(
         self, port: int = 0, manners: Manners | None = None, file: Path | None = None,
-        client_id: str = CLIENT_ID, secret: str = SECRET,
     ) -> None:  # fmt: skip
-        """Raises OutsideError when the port is taken."""
+        """The secret to sign in with is drawn anew each time. Raises OutsideError when the port is taken."""
         self.state, self.manners = State(file), manners or Manners()
-        app = console_app(self.state, self.manners, client_id, secret)
+        self.client_id, self.secret = "standin", token_urlsafe(18)
         # With its protocol named, asyncio sends small answers at once (TCP_NODELAY), not 40 ms later.
         self._socket = socket.socket(socket.AF_INET, socket.SOCK_STREAM, socket.IPPROTO_TCP)
         try:
@@ -35,6 +34,8 @@ class ConsoleServer:
         except (OSError, OverflowError) as error:
             reason = getattr(error, "strerror", None) or error
             raise OutsideError(f"port {port} can't be used ({reason})", "Choose another one with --port.") from error
+        app = console_app(self.state, self.manners, self.client_id, self.secret)
+        app.add_middleware(GuardedApp, port=self._socket.getsockname()[1])
         config = uvicorn.Config(
             app, log_config=None, access_log=False, log_level="critical", lifespan="off", timeout_graceful_shutdown=1
         )
@@ -45,6 +46,20 @@ class ConsoleServer:
     def address(self) -> str:
         """Where it is."""
         return f"http://127.0.0.1:{self._socket.getsockname()[1]}"
+
+    @property
+    def page(self) -> str:
+        """Where its page for people is; whoever knows the address may see it."""
+        return f"{self.address}/page/{self.secret}"
+
+    @property
+    def variables(self) -> dict[str, str]:
+        """The environment variables by which a client signs in."""
+        return {
+            "TAVOLAN_CONSOLE_URL": self.address,
+            "TAVOLAN_CONSOLE_ID": self.client_id,
+            "TAVOLAN_CONSOLE_SECRET": self.secret,
+        }
 
     def start(self) -> None:
         """Serve in the background, from now on."""

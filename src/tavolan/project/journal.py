@@ -7,9 +7,10 @@ begins with "refused: " are refusals of a review, and no changes.
 
 import csv
 import io
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from dataclasses import astuple, dataclass, fields
 from datetime import UTC, datetime
+from functools import lru_cache
 from pathlib import Path
 from typing import Any, Literal
 
@@ -17,7 +18,7 @@ from tavolan.errors import Problem, ProjectError, UsageError
 from tavolan.project.model import Project
 from tavolan.project.state import digest
 from tavolan.support.csvfile import guarded, read_csv, unguarded
-from tavolan.support.days import is_day
+from tavolan.support.days import DAY_REMEDY, is_day
 from tavolan.support.files import read_bytes, write_bytes
 from tavolan.support.transaction import changing
 
@@ -65,7 +66,7 @@ def add_by_hand(
     """
     when = day or datetime.now(UTC).date().isoformat()
     if not is_day(when):
-        raise UsageError(f'"{day}" isn\'t a day', "Write it as 2026-11-30.", option="--date")
+        raise UsageError(f'"{day}" isn\'t a day', DAY_REMEDY, option="--date")
     own_stores = project.pick("--store", list(stores), list(project.stores)) if stores else [""]
     own_locales = project.pick("--locale", list(locales), project.app.locales) if locales else [""]
     lines = [
@@ -96,14 +97,31 @@ def read_journal(root: Path) -> list[Line]:
     rows = read_csv(root / NAME, NAME).rows
     if not rows or tuple(rows[0][1]) != COLUMNS:
         raise ProjectError([Problem(NAME, 1, "header", f"must be {','.join(COLUMNS)}", "Restore it from git.")])
-    faults = [
-        Problem(NAME, number, "", f"has {len(row)} cells instead of {len(COLUMNS)}", "Delete the line.")
-        for number, row in rows[1:]
-        if len(row) != len(COLUMNS)
-    ]
-    if faults:
+    if faults := list(_faults(rows[1:])):
         raise ProjectError(faults)
     return [Line(*map(unguarded, row)) for _, row in rows[1:]]
+
+
+def _faults(rows: Iterable[tuple[int, list[str]]]) -> Iterator[Problem]:
+    for number, row in rows:
+        if len(row) != len(COLUMNS):
+            message = f"has {len(row)} cells instead of {len(COLUMNS)}"
+            yield Problem(NAME, number, "", message, "Delete the line.")
+        elif not _is_moment(row[0]):
+            remedy = "Write a day as 2026-11-30, or with its time in UTC as 2026-11-30T09:00:00Z."
+            yield Problem(NAME, number, "date", f'isn\'t a day: "{row[0]}"', remedy)
+
+
+@lru_cache(maxsize=1 << 14)
+def _is_moment(text: str) -> bool:
+    """Whether a text is a day, or a day with its time."""
+    if not is_day(text[:10]):
+        return False
+    try:
+        datetime.fromisoformat(text)
+    except ValueError:
+        return False
+    return True
 
 
 def add_lines(root: Path, lines: Iterable[Line]) -> None:

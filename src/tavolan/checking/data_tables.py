@@ -1,0 +1,40 @@
+"""Checks of the tables under `data/`, the journal and the glossary: what can't be read is said before it's needed."""
+
+from collections.abc import Iterator
+
+from tavolan.checking.findings import Finding, Location, Rule
+from tavolan.checking.registry import check
+from tavolan.checking.review import Review
+from tavolan.errors import Problem, ProjectError
+from tavolan.exchange.glossary import read_glossary
+from tavolan.project.datafile import DATA_FILES, table_faults
+from tavolan.project.journal import read_journal
+
+
+@check("data-table", "error")
+def data_table(review: Review, this: Rule) -> Iterator[Finding]:
+    """A table has a line that can't be read: a number or a day that's none, an empty cell, a row that's there twice.
+
+    Commands that need the table stop there, so that no figure is counted wrong. The places are the tables under
+    `data/`, `journal.csv` and `copy/glossary.csv`.
+    """
+    for problem in _problems(review):
+        where = f"{problem.where}: {problem.message}" if problem.where else problem.message
+        at = Location(path=problem.path, line=problem.line, field=problem.path)
+        yield this.finding(at, where, problem.remedy, subject=f"{problem.where} {problem.message}")
+
+
+def _problems(review: Review) -> Iterator[Problem]:
+    root = review.project.root
+    for file in DATA_FILES:
+        yield from table_faults(root, file)
+        if (root / file.parquet_name).exists():
+            # Arrow is loaded where it's needed alone.
+            from tavolan.project.data_tables import parquet_faults
+
+            yield from parquet_faults(root, file)
+    for read in (read_journal, read_glossary):
+        try:
+            read(root)
+        except ProjectError as error:
+            yield from error.problems
