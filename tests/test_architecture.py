@@ -145,3 +145,60 @@ def test_the_page_of_checks_is_current():
     module = module_from_spec(spec_from_loader("checks_page", loader))
     loader.exec_module(module)
     assert (ROOT / "docs/checks.md").read_text("utf-8") == module.page(), "run scripts/checks-page"
+
+
+# Ways to a file that follow links wherever they lead. What's below a project goes through `containment` and `files`.
+OPENING = {
+    "open", "read_text", "read_bytes", "write_text", "write_bytes", "unlink", "mkdir", "rename", "rmdir", "touch",
+    "symlink_to", "hardlink_to", "chmod", "readlink", "new_from_file", "write_to_file", "ZipFile", "makedirs",
+    "removedirs", "copytree", "copyfile", "copy2", "rmtree", "mkdtemp", "TemporaryDirectory", "NamedTemporaryFile",
+    "os.remove", "os.replace", "shutil.copy", "shutil.move", "filecmp.cmp", "sqlite3.connect",
+}  # fmt: skip
+# Functions of ours that are called like that, from the modules that hold them.
+OURS = {"read_text", "read_bytes", "write_text", "write_bytes"}
+# What may open files by other ways, and what it opens.
+ELSEWHERE = {
+    "support/containment.py": "the one place",
+    "support/files.py": "the other half of it",
+    "support/shipped.py": "files of the package",
+    "support/transaction.py": "a new project's empty folder",
+    "cli/demo.py": "copies of the sample in the system's temporary folder",
+    "reports/figures/script_fonts.py": "fonts in the system's temporary folder",
+    "standins/console/files.py": "uploads in the system's temporary folder",
+    "standins/console/state.py": "the stand-in's own database",
+}
+# Calls with a path that was opened, or is about to be written, by `containment` and `files`, or with bytes in memory.
+HELD = {
+    "database_path(", "readable", "str(draft)", "str(path), 'w'", "io.BytesIO(", "sqlite3.connect(':memory:'",
+    "sqlite3.connect(address", "zipfile.ZipFile(file, 'w'", "zipfile.ZipFile(out, 'w'", "archive.open(", "av.open(clip",
+}  # fmt: skip
+
+
+def other_ways(source: str) -> list[str]:
+    """The calls in a module that open, write or delete files by other ways."""
+    found = []
+    for node in ast.walk(ast.parse(source)):
+        if not isinstance(node, ast.Call):
+            continue
+        name = node.func.attr if isinstance(node.func, ast.Attribute) else getattr(node.func, "id", "")
+        plain = isinstance(node.func, ast.Name) and name in OURS
+        if (
+            {name, ast.unparse(node.func)} & OPENING
+            and not plain
+            and not any(held in ast.unparse(node) for held in HELD)
+        ):
+            found.append(ast.unparse(node))
+    return found
+
+
+def test_files_of_a_project_are_opened_in_one_place():
+    package = ROOT / "src/tavolan"
+    found = {
+        path.relative_to(package).as_posix(): calls
+        for path in MODULES
+        if path.relative_to(package).as_posix() not in ELSEWHERE and (calls := other_ways(path.read_text("utf-8")))
+    }
+    assert found == {}
+    for breach in ("(root / name).read_bytes()", "open(path)", "path.unlink()", "sqlite3.connect(root / 'x')",
+                   "av.open(str(path))", "shutil.rmtree(root)"):  # fmt: skip
+        assert other_ways(breach) == [breach]

@@ -21,7 +21,7 @@ from tavolan.errors import OutsideError, ProjectError, UsageError
 from tavolan.exchange.provider import HttpProvider, ProgramProvider
 from tavolan.exchange.workbook import read_workbook
 from tavolan.notes.export import by_template, collect
-from tavolan.project.schema import ProviderTable
+from tavolan.project.service_schema import ProviderTable
 from tavolan.support.files import delete_inside, inside, write_inside
 from tavolan.support.loopback import QuietHandler, loopback_server
 from tavolan.support.service_addresses import without_password

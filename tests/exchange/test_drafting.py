@@ -20,7 +20,7 @@ from tavolan.exchange.inline import has_emphasis, lost
 from tavolan.exchange.provider import HttpProvider, ProgramProvider, provider_for
 from tavolan.exchange.translation_request import TranslationRequest, TranslationUnit
 from tavolan.exchange.xliff import parse_xliff, write_xliff
-from tavolan.project.schema import ProviderTable
+from tavolan.project.service_schema import ProviderTable
 from tavolan.standins.translator import Manners, Server, pseudo, translate
 from tavolan.support.trust import Service, trust_service
 

@@ -1,12 +1,13 @@
 """An action: what to do, by which command, why, what it's worth and what it takes."""
 
 import math
-import tomllib
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cache
 from pathlib import Path
 from typing import Any, Literal
+
+from tavolan.support.shipped import shipped_toml
 
 Kind = Literal[
     "texts",
@@ -73,4 +74,4 @@ class Action:
 @cache
 def estimates() -> dict[str, Any]:
     """Return the shipped estimates: minutes by kind, assumed shares, and what rules are about."""
-    return tomllib.loads((Path(__file__).parent / "estimates.toml").read_text("utf-8"))
+    return shipped_toml(Path(__file__).parent / "estimates.toml")

@@ -219,6 +219,7 @@ def looks(
     from tavolan.pictures.design.look import BUILT_IN, built_in_looks, load_look, look_names
     from tavolan.reports.tables import plain_table
     from tavolan.support.files import write_bytes
+    from tavolan.support.shipped import shipped_bytes
     from tavolan.support.transaction import changing
 
     opened = open_project(project, write=copy is not None)
@@ -231,7 +232,7 @@ def looks(
         if target.exists():
             raise UsageError(f"looks/{copy}.toml is there already", "Rename it, or change it as it is.")
         with changing(opened.root):
-            write_bytes(target, (BUILT_IN / f"{copy}.toml").read_bytes())
+            write_bytes(target, shipped_bytes(BUILT_IN / f"{copy}.toml"))
         out.print(f"looks/{copy}.toml now takes the place of the built-in look.")
         return
     if sheet:

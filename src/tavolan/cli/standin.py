@@ -1,12 +1,17 @@
 """`tavolan standin`: small simulated services, on loopback."""
 
+from __future__ import annotations
+
 import sys
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from tavolan.cli.common import console
+
+if TYPE_CHECKING:
+    from tavolan.standins.console.server import ConsoleServer
 
 app = typer.Typer(help="Small simulated services for trying things out, on loopback only.", no_args_is_help=True)
 
@@ -54,7 +59,6 @@ def store_console(
     from tavolan.standins.console.back_office import Manners
     from tavolan.standins.console.seeds import add_app, add_reports
     from tavolan.standins.console.server import ConsoleServer
-    from tavolan.support.files import write_secret
 
     manners = Manners(slow, busy, fail, drop, token, build, review, picture, refusals=_by_place("--refuse", refuse),
                       taken=tuple(taken or ()), meddling=_by_place("--meddle", meddle), day=day,
@@ -63,6 +67,14 @@ def store_console(
     for name in store or shipped_ids():
         add_app(server.state, f"{app_id}-{name}", name, default_locale)
         add_reports(server.state, f"{app_id}-{name}")
+    _say_where(server, sign_in)
+    server.serve()
+
+
+def _say_where(server: ConsoleServer, sign_in: Path | None) -> None:
+    """Print where a console is and how to sign in; write the latter into a file, too, where one is named."""
+    from tavolan.support.files import write_secret
+
     out = console()
     out.print(f"A stand-in console is at {server.address}. Stop it with Ctrl-C.", soft_wrap=True)
     out.print(f"Look at:   {server.page}", soft_wrap=True)
@@ -72,7 +84,6 @@ def store_console(
         write_secret(sign_in, f"export {signed}\n".encode())
     out.print(f"Connect:   tavolan console connect {server.address}", soft_wrap=True)
     sys.stdout.flush()
-    server.serve()
 
 
 def _truths(given: list[str] | None) -> dict[str, float]:

@@ -14,7 +14,7 @@ from tavolan.consoles.pull import Progress, pictures_of, receive_pictures
 from tavolan.consoles.remote import Remote, read_console
 from tavolan.errors import UsageError
 from tavolan.languages.tags import tag_fault
-from tavolan.project.schema import ConsoleTable
+from tavolan.project.service_schema import ConsoleTable
 from tavolan.project.starter import Starter, plan_project, write_project
 from tavolan.project.toml_edit import TomlEditor
 from tavolan.rulebooks.load import shipped_rulebook

@@ -7,7 +7,7 @@ from tavolan.consoles.credentials import console_service, credentials_of, name_c
 from tavolan.consoles.protocol import App
 from tavolan.errors import UnknownNameError, UsageError
 from tavolan.project.model import Project
-from tavolan.project.schema import ConsoleTable
+from tavolan.project.service_schema import ConsoleTable
 from tavolan.project.toml_edit import TomlEditor
 from tavolan.support.service_addresses import address_of
 from tavolan.support.transaction import changing

@@ -3,7 +3,7 @@
 from dataclasses import dataclass, field
 
 from tavolan.errors import UsageError
-from tavolan.project.schema import ConsoleTable
+from tavolan.project.service_schema import ConsoleTable
 from tavolan.project.toml_edit import TomlEditor
 from tavolan.support.trust import Service, require_trust, secret_of
 

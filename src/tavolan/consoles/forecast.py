@@ -4,7 +4,6 @@ From three sources: findings of the check whose rules reviewers care about, fact
 refused before, by the journal.
 """
 
-import tomllib
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 from datetime import date
@@ -19,6 +18,7 @@ from tavolan.project.journal import Line, read_journal, shown
 from tavolan.project.model import Project, Store
 from tavolan.project.state import digest
 from tavolan.project.toml_edit import TomlEditor
+from tavolan.support.shipped import shipped_toml
 from tavolan.support.transaction import changing
 from tavolan.words import split
 from tavolan.words.phrases import phrase_of, words_of
@@ -60,7 +60,7 @@ def forecast(project: Project, store: str, today: date, findings: Iterable[Findi
 
 @cache
 def _lists() -> dict[str, Any]:
-    return tomllib.loads((Path(__file__).parent / "refusals.toml").read_text("utf-8"))
+    return shipped_toml(Path(__file__).parent / "refusals.toml")
 
 
 def _fact(project: Project, store: Store, key: str) -> tuple[Any, Location] | None:

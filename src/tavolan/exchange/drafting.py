@@ -21,7 +21,7 @@ from tavolan.exchange.xliff import parse_xliff, write_xliff
 from tavolan.project.load import load_project
 from tavolan.project.memory import read_memory
 from tavolan.project.model import Project
-from tavolan.project.schema import USUAL_BATCH, USUAL_PARALLEL, ProviderTable
+from tavolan.project.service_schema import USUAL_BATCH, USUAL_PARALLEL, ProviderTable
 from tavolan.project.state import digest
 from tavolan.project.text_writing import TextWriter
 from tavolan.project.texts import TextChange, Texts

@@ -13,7 +13,7 @@ from dataclasses import dataclass
 from typing import Any, Protocol
 
 from tavolan.errors import ProviderError, UsageError
-from tavolan.project.schema import ProviderTable
+from tavolan.project.service_schema import ProviderTable
 from tavolan.support.answers import read_bounded
 from tavolan.support.programs import run_program
 from tavolan.support.retries import LONGEST_WAIT, asked_wait

@@ -1,10 +1,11 @@
 """How a script behaves: one table (`scripts.toml`) for all that set, cut, break or check text."""
 
-import tomllib
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
 from typing import Any, Literal
+
+from tavolan.support.shipped import shipped_toml
 
 _TABLE = Path(__file__).with_name("scripts.toml")
 LATIN = "Latn"
@@ -31,7 +32,7 @@ class Script:
 
 @cache
 def _table() -> dict[str, dict[str, Any]]:
-    return tomllib.loads(_TABLE.read_text("utf-8"))
+    return shipped_toml(_TABLE)
 
 
 @cache

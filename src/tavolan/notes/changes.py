@@ -1,7 +1,6 @@
 """From commits to what users feel: new, better, fixed, in short lines of plain words. Rules, not guesses."""
 
 import re
-import tomllib
 from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cache
@@ -9,6 +8,7 @@ from pathlib import Path
 from typing import Any, Literal
 
 from tavolan.notes.gitlog import Commit
+from tavolan.support.shipped import shipped_toml
 
 Kind = Literal["new", "better", "fixed"]
 KINDS: tuple[Kind, ...] = ("new", "better", "fixed")
@@ -42,7 +42,7 @@ class Dropped:
 
 @cache
 def _rules() -> dict[str, Any]:
-    return tomllib.loads((Path(__file__).parent / "verbs.toml").read_text("utf-8"))
+    return shipped_toml(Path(__file__).parent / "verbs.toml")
 
 
 def bullets(commits: Iterable[Commit]) -> tuple[list[Bullet], list[Dropped]]:

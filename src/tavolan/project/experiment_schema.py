@@ -5,7 +5,8 @@ from typing import Annotated, Literal, Self
 from pydantic import AfterValidator, Field, model_validator
 
 from tavolan.errors import FaultError
-from tavolan.project.schema import Name, PageChanges, Table, Tag
+from tavolan.project.schema import Name, PageChanges, Tag
+from tavolan.project.table import Table
 from tavolan.support.days import is_day
 
 # Steps of the funnel are measured by splitting visitors; the others by comparing days before and after.

@@ -15,12 +15,10 @@ from tavolan.project.addresses import NAMED_TABLES
 from tavolan.project.schema import (
     App,
     CheckTable,
-    ConsoleTable,
     GraphicTable,
     Guard,
     NextTable,
     Picture,
-    ProviderTable,
     ResultsTable,
     SeasonTable,
     Shot,
@@ -29,6 +27,7 @@ from tavolan.project.schema import (
     TranslateTable,
     WordsTable,
 )
+from tavolan.project.service_schema import ConsoleTable, ProviderTable
 from tavolan.project.state import State
 from tavolan.project.video_schema import VideoFile
 from tavolan.rulebooks.model import FieldRule, Role, Rulebook, SizeClass

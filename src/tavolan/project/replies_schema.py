@@ -4,7 +4,8 @@ from typing import Annotated
 
 from pydantic import Field
 
-from tavolan.project.schema import Name, Table, Tag
+from tavolan.project.schema import Name, Tag
+from tavolan.project.table import Table
 from tavolan.support.safe_names import Version
 
 Stars = Annotated[int, Field(ge=1, le=5)]

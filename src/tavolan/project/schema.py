@@ -4,10 +4,12 @@ import re
 from datetime import date
 from typing import Annotated, Any, Literal, Self, get_args
 
-from pydantic import AfterValidator, BaseModel, ConfigDict, Field, model_validator
+from pydantic import AfterValidator, Field, model_validator
 
 from tavolan.errors import FaultError
 from tavolan.languages.tags import tag_fault
+from tavolan.project.service_schema import ConsoleTable, ProviderTable
+from tavolan.project.table import Table
 from tavolan.support.days import is_day
 from tavolan.support.safe_names import Version
 
@@ -45,12 +47,6 @@ def _name(value: str) -> str:
 Tag = Annotated[str, AfterValidator(_tag)]
 Colour = Annotated[str, AfterValidator(_colour)]
 Name = Annotated[str, AfterValidator(_name)]
-
-
-class Table(BaseModel):
-    """Base of all tables: read-only, strict about unknown keys and about types."""
-
-    model_config = ConfigDict(allow_inf_nan=False, extra="forbid", frozen=True, strict=True, defer_build=True)
 
 
 class App(Table):
@@ -121,47 +117,10 @@ class WordsTable(Table):
     never: list[str] = []
 
 
-# How many texts are asked for in one question, and how many questions at a time.
-USUAL_BATCH, USUAL_PARALLEL = 100, 2
-
-
-class ProviderTable(Table):
-    """`[provider.<name>]`: who drafts translations: an address that takes XLIFF by POST, or a program that filters it.
-
-    `batch` is how many texts are asked for in one question, `parallel` how many questions at a time; `timeout` in
-    seconds. A token isn't written here, nor where it comes from: that's the user's (see `support.trust`).
-    """
-
-    url: str = ""
-    command: list[str] = []
-    batch: int = Field(USUAL_BATCH, ge=1, le=500)
-    parallel: int = Field(USUAL_PARALLEL, ge=1, le=16)
-    timeout: float = Field(60, gt=0, le=3600)
-    tries: int = Field(5, ge=1, le=20)
-
-    @model_validator(mode="after")
-    def _one_way(self) -> Self:
-        if bool(self.url) == bool(self.command):
-            raise FaultError("needs url or command, one of them", "Write the address, or the program.")
-        return self
-
-
 class TranslateTable(Table):
     """`[translate]`: words that stay as they are in every language, beside the app's name."""
 
     keep: list[str] = []
-
-
-class ConsoleTable(Table):
-    """`[console.<store>]`: where a store's console is, and which app there it's about.
-
-    Who signs in isn't written here, nor where that comes from: that's the user's (see `support.trust`). `timeout` in
-    seconds.
-    """
-
-    url: str = Field(pattern=r"^https?://")
-    app: str = Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9._-]*$")
-    timeout: float = Field(30, gt=0, le=600)
 
 
 class ResultsTable(Table):

@@ -8,7 +8,8 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import AfterValidator, Field, model_validator
 
 from tavolan.errors import FaultError
-from tavolan.project.schema import Finish, Name, PalettePatch, Region, Table
+from tavolan.project.schema import Finish, Name, PalettePatch, Region
+from tavolan.project.table import Table
 
 Seconds = Annotated[float, Field(ge=0, le=36_000)]
 Fit = Literal["whole", "framed", "zoomed"]

@@ -5,7 +5,6 @@ one with a time zone isn't moved to another. Rows that are there already are rep
 """
 
 import re
-import tomllib
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from functools import cache
@@ -22,6 +21,7 @@ from tavolan.project.datafile import METRICS, RANKS, DataFile
 from tavolan.project.model import Project
 from tavolan.results.foreign_frame import read_foreign
 from tavolan.results.import_dates import DayOrder, day_reader
+from tavolan.support.shipped import shipped_toml
 
 Kind = Literal["metrics", "ranks"]
 FILES: dict[Kind, DataFile] = {"metrics": METRICS, "ranks": RANKS}
@@ -142,8 +142,8 @@ def _summed(frame: pd.DataFrame, file: DataFile, not_kept: list[str], repairs: l
 
 @cache
 def _names() -> dict[str, dict[str, list[str]]]:
-    with (Path(__file__).parent / "import_names.toml").open("rb") as file:
-        return tomllib.load(file)
+    names: dict[str, dict[str, list[str]]] = shipped_toml(Path(__file__).parent / "import_names.toml")
+    return names
 
 
 def _guess(header: list[str], given: Given) -> tuple[Kind, dict[str, str]]:

@@ -1,7 +1,6 @@
 """Drawing functions for the sample app's screens: text, cards, bars and icons in points, mirrored where needed."""
 
 import math
-import tomllib
 from dataclasses import dataclass
 from functools import cache, lru_cache
 from pathlib import Path
@@ -18,6 +17,7 @@ from tavolan.pictures.raster.canvas import Pixels, canvas_on, image_of
 from tavolan.pictures.text.fonts import Fonts
 from tavolan.pictures.text.typeset import Style, Typesetter
 from tavolan.project.caption_markup import Run
+from tavolan.support.shipped import shipped_toml
 
 INTERFACE = Path(__file__).parent / "interface.toml"
 
@@ -52,7 +52,7 @@ def _isolated(text: str) -> str:
 @cache
 def interface(locale: str) -> dict[str, str]:
     """Return the sample app's strings in a locale."""
-    table = tomllib.loads(INTERFACE.read_text("utf-8"))
+    table = shipped_toml(INTERFACE)
     own = table[locale]
     return {**interface(own["like"]), **own} if "like" in own else own
 

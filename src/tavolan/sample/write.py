@@ -1,7 +1,6 @@
 """Write the sample project: its text files, and the raw screens that the generator draws."""
 
 import signal
-import tomllib
 from collections.abc import Callable
 from concurrent.futures import Executor, ProcessPoolExecutor, ThreadPoolExecutor, as_completed
 from pathlib import Path
@@ -9,6 +8,7 @@ from pathlib import Path
 from tavolan.errors import UsageError
 from tavolan.support.files import read_toml, write_bytes
 from tavolan.support.own_processes import spawning
+from tavolan.support.shipped import shipped_bytes, shipped_toml
 
 HERE = Path(__file__).parent / "kilnary"
 # Size class: width and height in pixels, and pixels per point.
@@ -19,7 +19,7 @@ _WORTH_PROCESSES = 30
 
 def sample_files() -> dict[str, bytes]:
     """Return the sample's text files by their path in the project."""
-    return {p.relative_to(HERE).as_posix(): p.read_bytes() for p in sorted(HERE.rglob("*")) if p.is_file()}
+    return {p.relative_to(HERE).as_posix(): shipped_bytes(p) for p in sorted(HERE.rglob("*")) if p.is_file()}
 
 
 def write_texts(folder: Path) -> int:
@@ -44,7 +44,7 @@ def write_texts(folder: Path) -> int:
 
 def sample_locales() -> list[str]:
     """Return the sample's locales, the source locale first."""
-    return list(tomllib.loads((HERE / "tavolan.toml").read_text("utf-8"))["app"]["locales"])
+    return list(shipped_toml(HERE / "tavolan.toml")["app"]["locales"])
 
 
 def write_screens(

@@ -19,6 +19,7 @@ from tavolan.sample.year_experiments import count_rows
 from tavolan.sample.year_ranks import rank_rows
 from tavolan.sample.year_reviews import review_rows
 from tavolan.support.files import delete_file, read_bytes, write_text
+from tavolan.support.shipped import shipped_bytes
 
 LAST = date(2026, 11, 25)
 DAYS = 365
@@ -72,7 +73,7 @@ def write_year(folder: Path) -> int:
     }  # fmt: skip
     for name, rows_of in longer.items():
         path = folder / name
-        if not path.exists() or read_bytes(path, name) == (HERE / name).read_bytes():
+        if not path.exists() or read_bytes(path, name) == shipped_bytes(HERE / name):
             files[name] = rows_of()
             delete_file(path)
     for name, rows in files.items():

@@ -9,14 +9,13 @@ import hashlib
 import json
 import os
 import tomllib
-from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any, Literal
 
 import tomlkit
 
-from tavolan.errors import FileAccessError, ProjectError, UsageError
+from tavolan.errors import FileAccessError, ProjectError, UsageError, one_problem
 from tavolan.support.asking import ask_user
 from tavolan.support.files import read_bytes, read_text, write_text
 from tavolan.support.keyring_entries import from_keyring
@@ -113,9 +112,14 @@ def is_trusted(service: Service) -> bool:
 
 def trusted_services(kind: Kind) -> list[str]:
     """Return the addresses that the user trusts as consoles, or as providers."""
-    found = _settings().get(kind, {})
-    addresses = found.get("addresses", []) if isinstance(found, dict) else []
-    return [address for address in addresses if isinstance(address, str)]
+    return _remembered(kind, "addresses")
+
+
+def _remembered(table: str, key: str) -> list[str]:
+    """Return a list of the settings; nothing where it isn't one."""
+    found = _settings().get(table)
+    values = found.get(key) if isinstance(found, dict) else None
+    return [value for value in values if isinstance(value, str)] if isinstance(values, list) else []
 
 
 def trust_service(service: Service) -> None:
@@ -157,8 +161,7 @@ class Program:
 
 def require_program(program: Program) -> None:
     """Ask the user about a program that isn't trusted yet. Raises UsageError when it isn't, or nobody can be asked."""
-    programs = _settings().get("programs", {})
-    if isinstance(programs, dict) and program.digest in programs.get("trusted", ()):
+    if program.digest in _remembered("programs", "trusted"):
         return
     shown = " ".join(program.command)
     asked = ask_user.get()
@@ -204,12 +207,14 @@ def _settings() -> dict[str, Any]:
 
 def _remember(table: str, key: str, value: str) -> None:
     path = _path()
-    known = _settings()
-    document: Any = tomlkit.parse(read_text(path, str(path)) if known else _HEAD)
-    values: Iterable[str] = (document.get(table) or {}).get(key) or []
-    if table not in document:
-        document[table] = tomlkit.table()
-    document[table][key] = sorted({*map(str, values), value})
+    text = read_text(path, str(path)) if path.is_file() else _HEAD
+    try:
+        document: Any = tomlkit.parse(text)
+        if table not in document:
+            document[table] = tomlkit.table()
+        document[table][key] = sorted({*_remembered(table, key), value})
+    except (ValueError, TypeError) as error:
+        raise one_problem(path, None, table, f"can't be changed ({error})", "Put it right, or delete it.") from error
     try:
         write_text(path, tomlkit.dumps(document))
     except FileAccessError as error:

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
-from contextlib import ExitStack
+from collections.abc import Iterable, Iterator
+from contextlib import ExitStack, contextmanager
 from dataclasses import dataclass
 from fractions import Fraction
 from pathlib import Path
@@ -13,6 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tavolan.errors import OutsideError
+from tavolan.support.containment import readable_path
 from tavolan.video.frames.planes import Planes, frame_of
 
 Samples = NDArray[np.float32]
@@ -107,19 +108,19 @@ def _write_video(path: Path, pieces: list[Encoded], rate: int, sound: Path | Non
 
     with ExitStack() as stack:
         container = stack.enter_context(av.open(str(path), "w", format="mp4", options={"movflags": "+faststart"}))
-        with av.open(str(pieces[0].path)) as first:
+        with _opened(pieces[0].path) as first:
             stream = container.add_stream_from_template(first.streams.video[0])
         stream.time_base = Fraction(1, rate * 512)
         waiting: list[Any] = []
         if sound is not None:
-            heard = stack.enter_context(av.open(str(sound)))
+            heard = stack.enter_context(_opened(sound))
             track = container.add_stream_from_template(heard.streams.audio[0])
             waiting = [packet for packet in heard.demux(heard.streams.audio[0]) if packet.size]
             for packet in waiting:
                 packet.stream = track
         begin = 0
         for piece in pieces:
-            with av.open(str(piece.path)) as part:
+            with _opened(piece.path) as part:
                 for packet in _placed(part, stream, begin, rate):
                     # In the order in which players need them.
                     while waiting and waiting[0].dts * waiting[0].time_base <= packet.dts * packet.time_base:
@@ -128,6 +129,15 @@ def _write_video(path: Path, pieces: list[Encoded], rate: int, sound: Path | Non
             begin += piece.count
         for packet in waiting:
             container.mux(packet)
+
+
+@contextmanager
+def _opened(path: Path) -> Iterator[Any]:
+    """Open a piece or a sound that was encoded before."""
+    import av
+
+    with readable_path(path) as readable, av.open(readable) as container:
+        yield container
 
 
 def _placed(part: Any, stream: Any, begin: int, rate: int) -> Iterable[Any]:

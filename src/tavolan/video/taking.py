@@ -1,10 +1,11 @@
 """Take recordings of the app into a project: find out what they are, name them, never lose one."""
 
+from itertools import zip_longest
 from pathlib import Path
 
 from tavolan.errors import UsageError, one_problem
 from tavolan.pictures.outputs.captures import Taken, Taker
-from tavolan.support.files import copy_file, inside
+from tavolan.support.files import copy_file, inside, read_blocks
 from tavolan.video.clips import ENDINGS, FOLDER, probe
 
 # A clip whose proportions differ more from a size class's than these shares is of another device.
@@ -40,9 +41,8 @@ class ClipTaker(Taker):
 
     def same(self, one: Path, other: Path) -> bool:
         """Whether two files are the same, byte for byte."""
-        import filecmp
-
-        return filecmp.cmp(one, other, shallow=False)
+        blocks = zip_longest(read_blocks(one, str(one)), read_blocks(other, str(other)))
+        return one.stat().st_size == other.stat().st_size and all(first == second for first, second in blocks)
 
     def cropped_to(self, file: Path, size: tuple[int, int], best: str) -> tuple[str, tuple[int, int] | None]:
         """Return the nearest class: clips are cropped when they're shown. Raises ProjectError for another device's."""

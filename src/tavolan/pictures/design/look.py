@@ -5,7 +5,6 @@ square of the same area (the root of width times height), so that one look serve
 """
 
 import hashlib
-import tomllib
 from collections.abc import Collection
 from dataclasses import dataclass
 from functools import cache, cached_property
@@ -16,6 +15,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from tavolan.errors import ProjectError, UnknownNameError
 from tavolan.support.files import merge, read_toml
+from tavolan.support.shipped import shipped_toml
 from tavolan.support.validation import problems_of
 
 BUILT_IN = Path(__file__).parent / "looks"
@@ -341,4 +341,4 @@ def place_words(size: tuple[int, int], form: str, name: str, screen: float | Non
 @cache
 def frame_data() -> dict[str, Any]:
     """Return the measures of the device frames, by form."""
-    return tomllib.loads((Path(__file__).parent / "frames.toml").read_text("utf-8"))
+    return shipped_toml(Path(__file__).parent / "frames.toml")

@@ -5,6 +5,8 @@ from functools import cache
 from importlib.metadata import PackageNotFoundError, version
 from pathlib import Path
 
+from tavolan.support.files import read_bytes
+
 _PICTURES = Path(__file__).parent.parent
 _TAVOLAN = _PICTURES.parent
 # Files and folders of ours whose change may change a pixel. Nothing else may be here: it would redraw all for nothing.
@@ -37,7 +39,7 @@ def digest_of_drawing(code: tuple[Path, ...], versions: tuple[str, ...]) -> str:
         files = sorted(place.rglob("*")) if place.is_dir() else [place]
         for path in files:
             if path.suffix in (".py", ".toml"):
-                digest.update(path.read_bytes())
+                digest.update(read_bytes(path, path.name))
     return digest.hexdigest()
 
 

@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Any
 
 from tavolan.languages.tags import is_right_to_left, locale_name
 from tavolan.standins.console.back_office import builds_state, moved_on, sections_of
+from tavolan.support.shipped import shipped_text
 
 if TYPE_CHECKING:
     from jinja2 import Template
@@ -17,7 +18,7 @@ if TYPE_CHECKING:
 def _template() -> "Template":
     from jinja2 import Environment
 
-    source = (Path(__file__).parent / "page.html.j2").read_text("utf-8")
+    source = shipped_text(Path(__file__).parent / "page.html.j2")
     return Environment(autoescape=True, trim_blocks=True, lstrip_blocks=True).from_string(source)
 
 

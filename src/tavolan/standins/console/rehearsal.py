@@ -5,7 +5,7 @@ from contextlib import contextmanager
 from pathlib import Path
 
 from tavolan.consoles.credentials import name_console
-from tavolan.project.schema import ConsoleTable
+from tavolan.project.service_schema import ConsoleTable
 from tavolan.project.toml_edit import TomlEditor
 from tavolan.standins.console.back_office import Manners, write_behind_your_back
 from tavolan.standins.console.seeds import add_app
