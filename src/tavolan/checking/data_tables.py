@@ -3,7 +3,7 @@
 from collections.abc import Iterator
 
 from tavolan.checking.findings import Finding, Location, Rule
-from tavolan.checking.registry import check
+from tavolan.checking.registry import DATA_TABLE, check
 from tavolan.checking.review import Review
 from tavolan.errors import Problem, ProjectError
 from tavolan.exchange.glossary import read_glossary
@@ -11,11 +11,11 @@ from tavolan.project.datafile import DATA_FILES, table_faults
 from tavolan.project.journal import read_journal
 
 
-@check("data-table", "error")
+@check(DATA_TABLE, "error")
 def data_table(review: Review, this: Rule) -> Iterator[Finding]:
     """A table has a line that can't be read: a number or a day that's none, an empty cell, a row that's there twice.
 
-    Commands that need the table stop there, so that no figure is counted wrong. The places are the tables under
+    Commands that need the table stop there, so that no figure is counted wrong, and checks that need it find nothing. The places are the tables under
     `data/`, `journal.csv` and `copy/glossary.csv`.
     """
     for problem in _problems(review):

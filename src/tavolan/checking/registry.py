@@ -35,6 +35,8 @@ FAMILIES = (
 )
 
 
+# The check of tables that can't be read.
+DATA_TABLE = "data-table"
 CheckFunction = Callable[[Review, Rule], Iterator[Finding]]
 
 
@@ -84,13 +86,19 @@ def run_checks(project: Project, today: date | None = None, *, errors_only: bool
     project = on_day(project, today or date.today())
     review = Review(project, today or project.day or date.today())
     found: list[Finding] = []
+    # A check that needs a table which can't be read finds nothing; what's wrong with the table is a finding of its own.
+    unread: list[ProjectError] = []
     for item in checks.values():
         level = project.check.levels.get(item.id, "off" if item.off else item.level)
         if level == "off" or (errors_only and level != "error"):
             continue
         fixed = item.id in project.check.levels
-        for finding in item.run(review, item):
-            found.append(replace(finding, level=level) if fixed else finding)
+        try:
+            found += [replace(finding, level=level) if fixed else finding for finding in item.run(review, item)]
+        except ProjectError as error:
+            unread.append(error)
+    if unread and not any(finding.rule == DATA_TABLE for finding in found):
+        raise unread[0]
     if errors_only:
         found = [finding for finding in found if finding.level == "error"]
     judged = merged(_waived(finding, project.check.waive, review.today) for finding in found)

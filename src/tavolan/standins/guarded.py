@@ -3,7 +3,6 @@
 from collections.abc import Awaitable, Callable
 from typing import Any
 
-from starlette.exceptions import HTTPException
 from starlette.responses import PlainTextResponse
 
 from tavolan.support.loopback import HEADERS, MOST_BYTES, stranger
@@ -23,34 +22,51 @@ class GuardedApp:
         if scope["type"] != "http":
             await self.app(scope, receive, send)
             return
+        guarded = _with_headers(send)
         given = {name.decode("latin-1").lower(): value.decode("latin-1") for name, value in scope["headers"]}
-
-        async def guarded(message: Any) -> None:
-            if message["type"] == "http.response.start":
-                own = [(name.lower().encode(), value.encode()) for name, value in HEADERS.items()]
-                message = {**message, "headers": [*message.get("headers", ()), *own]}
-            await send(message)
-
         if reason := stranger(given, self.port):
             await PlainTextResponse(reason, 403)(scope, receive, guarded)
             return
-        length = given.get("content-length", "0")
-        if not length.isdigit() or len(length) > 12 or int(length) > MOST_BYTES:
+        body = _Body(receive, given.get("content-length", "0"))
+        if not body.too_large:
+            await self.app(scope, body.next_part, body.unless_too_large(guarded))
+        if body.too_large:
             await PlainTextResponse("the body is too large", 413)(scope, receive, guarded)
-            return
-        await self.app(scope, _limited(receive), guarded)
 
 
-def _limited(receive: Receive) -> Receive:
-    """Return a reader of a body that stops at the limit."""
-    read = 0
+class _Body:
+    """A request's body, read up to the limit: beyond it the application's answer doesn't count."""
 
-    async def next_part() -> Any:
-        nonlocal read
-        message = await receive()
-        read += len(message.get("body", b""))
-        if read > MOST_BYTES:
-            raise HTTPException(413, "the body is too large")
+    def __init__(self, receive: Receive, length: str) -> None:
+        self._receive, self._read = receive, 0
+        self.too_large = not length.isdigit() or len(length) > 12 or int(length) > MOST_BYTES
+
+    async def next_part(self) -> Any:
+        """Return what came next; nothing more where that's too much."""
+        message = await self._receive()
+        self._read += len(message.get("body", b""))
+        if self._read > MOST_BYTES:
+            self.too_large = True
+            return {"type": "http.disconnect"}
         return message
 
-    return next_part
+    def unless_too_large(self, send: Send) -> Send:
+        """Return what sends the application's answer."""
+
+        async def sending(message: Any) -> None:
+            if not self.too_large:
+                await send(message)
+
+        return sending
+
+
+def _with_headers(send: Send) -> Send:
+    """Return what sends an answer with the headers that all have."""
+    own = [(name.lower().encode(), value.encode()) for name, value in HEADERS.items()]
+
+    async def sending(message: Any) -> None:
+        if message["type"] == "http.response.start":
+            message = {**message, "headers": [*message.get("headers", ()), *own]}
+        await send(message)
+
+    return sending

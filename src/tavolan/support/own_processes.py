@@ -77,4 +77,10 @@ class _OwnContext(SpawnContext):
 
 def spawning() -> SpawnContext:
     """Return what starts processes afresh, for pools and pipes."""
+    if os.name == "posix":
+        from multiprocessing import resource_tracker
+
+        # The library's own helper, which it starts with the first lock.
+        with _safe_path():
+            resource_tracker.ensure_running()
     return _OwnContext()
