@@ -545,7 +545,8 @@ def test_no_format_of_check_prints_what_a_terminal_obeys(project, format):
         for character in ("\x1b]", "\x07", "\u202e", "\x9b"):
             assert character not in done.out + done.err, (command, character)
     if format in ("json", "sarif"):
-        assert "\u202e" in str(run_tavolan("check", "--format", format, cwd=project).json)
+        assert "U+202E" in run_tavolan("check", "--format", format, cwd=project).out
+        assert "\u202e" in run_tavolan("copy", "show", "de-DE", "subtitle", "--json", cwd=project).json["text"]
 
 
 def test_a_text_goes_to_a_program_as_it_is_and_to_a_terminal_written_out(project):

@@ -15,7 +15,8 @@ from tavolan.project.journal import read_journal
 def data_table(review: Review, this: Rule) -> Iterator[Finding]:
     """A table has a line that can't be read: a number or a day that's none, an empty cell, a row that's there twice.
 
-    Commands that need the table stop there, so that no figure is counted wrong, and checks that need it find nothing. The places are the tables under
+    Commands that need the table stop there, so that no figure is counted wrong, and checks that need it find
+    nothing. The places are the tables under
     `data/`, `journal.csv` and `copy/glossary.csv`.
     """
     for problem in _problems(review):
