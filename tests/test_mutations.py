@@ -18,6 +18,7 @@ import tavolan
 from conftest import SEARCH, write_project, write_screen
 from faults import files_of
 from films import STORYBOARD, numbered, tone, write_clip
+from spoiling import mutated
 from tavolan.checking.baseline import read_baseline
 from tavolan.errors import TavolanError
 from tavolan.exchange.copy_sheets import merge, read_sheet, write_sheet
@@ -58,33 +59,6 @@ from tavolan.words.mine import mine
 EACH = 12
 SECONDS = 5
 SEED = os.environ.get("TAVOLAN_SEED", "")
-TOKENS = [
-    b"\0", b"\x07", b"\x1b[31m", b"\xff", b"\xef\xbb\xbf", b"\xed\xa0\x80", "\u202e".encode(), b"\r", b"\n\n", b'"', b"'", b'"""', b"[", b"]]",
-    b"{", b"}", b"<", b">", b"&#0;", b"&x;", b"]]>", b"=", b"=1+1", b"-1", b"9" * 400, b"1e999", b"nan", b"-inf", b"true", b"../", b"/etc/passwd",
-    b"[" * 300, b"<a>" * 300, b"{a=" * 300, b"\\", b"\\u0000", b"\\ud800", b"%s", b"{{", b",", b";", b"|", b"\t", "ß".encode() * 50, b"x" * 5000,
-]  # fmt: skip
-
-
-def mutated(data: bytes, dice: random.Random) -> bytes:
-    """A file with some faults: bytes changed, taken out, doubled, cut, or odd ones put in."""
-    made = bytearray(data)
-    for _ in range(dice.choice((1, 1, 1, 2, 3, 8))):
-        at = dice.randrange(len(made) + 1)
-        kind = dice.randrange(7)
-        if kind == 0 and made:
-            made[min(at, len(made) - 1)] = dice.randrange(256)
-        elif kind == 1:
-            del made[at : at + dice.choice((1, 4, 64))]
-        elif kind == 2:
-            made[at:at] = made[at : at + dice.choice((1, 16, 256))]
-        elif kind == 3 and dice.random() < 0.3:
-            del made[at:]
-        elif kind == 4:
-            other = dice.randrange(len(made) + 1)
-            made[at:at] = made[other : other + 40]
-        else:
-            made[at:at] = dice.choice(TOKENS)
-    return bytes(made)
 
 
 def read_clip(path):

@@ -35,7 +35,7 @@ def new(
         str, typer.Option("--metric", help="page, install or direct: a step of the funnel; or installs, rank.")
     ] = "install",
     expected: Annotated[
-        float, typer.Option("--expected", help="The change that you expect: 0.1 for a tenth more.")
+        float, typer.Option("--expected", min=-0.99, max=100, help="The change that you expect: 0.1 for a tenth more.")
     ] = 0.1,
     store: Annotated[str, typer.Option("--store", help="The store; else the first one.")] = "",
     storefront: Annotated[list[str] | None, typer.Option("--storefront", help="Only this country; repeatable.")] = None,

@@ -123,10 +123,10 @@ def run() -> None:
     except BaseException as error:
         if os.environ.get("TAVOLAN_DEBUG") and not isinstance(error, BrokenPipeError):
             traceback.print_exc()
-        _leave(_report_any(error))
+        _leave(exit_code_of(error))
 
 
-def _report_any(error: BaseException) -> int:
+def exit_code_of(error: BaseException) -> int:
     """Say in a line what ended the program, and return its exit code: no traceback is for people."""
     if isinstance(error, BrokenPipeError):
         # Where the reader went away (`| head`) nothing is wrong.
@@ -182,12 +182,12 @@ def _leave(code: int) -> None:
     try:
         held.close()
     except OSError as error:
-        code = code or _report_any(error)
+        code = code or exit_code_of(error)
     for stream in (sys.stdout, sys.stderr):
         try:
             stream.flush()
         except BrokenPipeError:
             pass
         except OSError as error:
-            code = code or _report_any(error)
+            code = code or exit_code_of(error)
     os._exit(code)

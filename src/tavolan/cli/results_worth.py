@@ -20,11 +20,14 @@ from tavolan.cli.results_options import FigureOption, open_stores
 
 
 def worth(
-    cost: Annotated[float, typer.Option("--cost", min=0, help="What the work, or a tool for it, costs a month.")],
+    cost: Annotated[
+        float, typer.Option("--cost", min=0, max=1e12, help="What the work, or a tool for it, costs a month.")
+    ],
     project: ProjectOption = None,
     store: StoreOption = None,
     install_value: Annotated[
-        float | None, typer.Option("--install-value", min=0, help="What an install is worth; else revenue ÷ installs.")
+        float | None,
+        typer.Option("--install-value", min=0, max=1e6, help="What an install is worth; else revenue ÷ installs."),
     ] = None,
     change: Annotated[
         list[str] | None,

@@ -1,6 +1,5 @@
 """Read the CSV files under `data/`: known columns, numbers as numbers, every fault with its line."""
 
-import math
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
@@ -58,7 +57,8 @@ class Row(NamedTuple):
         return self.cells.get(column, "")
 
 
-ANY = math.inf
+# Sums of such figures, and their squares, can still be counted with.
+ANY = 1e12
 # A reply is ours; `stars_after` are those that its reader gave later. `featured` is `yes` or empty.
 REVIEWS = DataFile(
     "data/reviews.csv",
@@ -288,7 +288,7 @@ class _Rows:
             if text := cells[place]:
                 number = parse_number(text)
                 if number is None or not least <= number <= most:
-                    span = f"{least:g} to {most:g}" if most != ANY else f"{least:g} or more"
+                    span = f"{least:g} to {most:g}" if most != ANY else f"{least:,.0f} to {most:,.0f}"
                     self._fault(line, name, f'can\'t be "{text}"', f"Write a number, {span}.")
                     return None
                 found[name] = number

@@ -37,6 +37,8 @@ _Opened = tuple[sqlite3.Connection, dict[str, PictureRecord], dict[str, tuple[in
 
 def _read(base: sqlite3.Connection) -> _Opened:
     """Return a database with all that's read of it at the start."""
+    if base.execute("pragma quick_check(1)").fetchone() != ("ok",):
+        raise sqlite3.DatabaseError("the database is damaged")
     base.executescript(_SCHEMA)
     digests = {row[0]: row[1:] for row in base.execute("select file, bytes, changed, digest from content")}
     base.execute("select key, sizes from fitted limit 1").fetchone()

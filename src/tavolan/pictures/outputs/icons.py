@@ -6,7 +6,6 @@ from typing import Any
 
 from tavolan.errors import Problem, ProjectError, one_problem
 from tavolan.pictures.raster import images
-from tavolan.pictures.raster.backends import vips
 from tavolan.project.model import ICON, Project, Store
 from tavolan.support.files import write_inside
 
@@ -76,11 +75,7 @@ def make_icons(project: Project, icons: list[Icon]) -> list[Path]:
 def _master(path: Path, shown: str) -> Any:
     if not path.is_file():
         raise one_problem(shown, None, "", "is missing", "Put the icon there: a square PNG of 1024 pixels or more.")
-    images.screen_size(path, shown)
-    image = vips().Image.new_from_buffer(images.read_picture(path, shown), "", fail_on="error")
-    if image.get_typeof("icc-profile-data"):
-        image = image.icc_transform("srgb", embedded=True, depth=8)
-    return image.colourspace("srgb").copy_memory()
+    return images.load_whole(path, shown)
 
 
 def _faults(image: Any, icon: Icon, known: list[str]) -> list[Problem]:

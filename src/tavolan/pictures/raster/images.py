@@ -124,6 +124,18 @@ def _quickly(path: Path, change: RowChange | None) -> Any:
     return _last.image
 
 
+def load_whole(path: Path, shown: str) -> Any:
+    """Return a picture as libvips holds it, whole, in sRGB, with its alpha. Raises ProjectError when it's damaged."""
+    screen_size(path, shown)
+    try:
+        image = vips().Image.new_from_buffer(read_picture(path, shown), "", fail_on="error")
+        if image.get_typeof("icc-profile-data"):
+            image = image.icc_transform("srgb", embedded=True, depth=8)
+        return image.colourspace("srgb").copy_memory()
+    except vips().Error as error:
+        raise _unreadable(shown, error) from error
+
+
 def load_cover(
     path: Path,
     shown: str,
