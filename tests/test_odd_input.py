@@ -2,6 +2,7 @@
 
 import json
 import os
+import shlex
 import sqlite3
 import subprocess
 from pathlib import Path
@@ -165,7 +166,7 @@ def test_an_output_that_cannot_be_written_is_said(project, out):
 
 def shell(project: Path, line: str, **env: str) -> tuple[int, str]:
     """Run the program as a shell does; return the exit code and what's on stderr."""
-    line = line.replace("tavolan", str(PROGRAM), 1)
+    line = line.replace("tavolan", shlex.quote(str(PROGRAM)), 1)
     done = subprocess.run(
         ["bash", "-c", line], cwd=project, env={**os.environ, **env}, capture_output=True, text=True, errors="replace", check=False,
     )  # fmt: skip
@@ -312,3 +313,14 @@ def test_what_a_pipe_would_wait_for_is_said(project):
         assert done.code == 3 and "home.png" in done.err
         run_tavolan("check", cwd=project)
         screen.unlink() if make is os.mkfifo else screen.rmdir()
+
+
+@pytest.mark.parametrize(("head", "what"), [
+    (b"PK\x03\x04mimetypeapplication/vnd.oasis.opendocument.spreadsheet", "an archive"), (b"\xd0\xcf\x11\xe0x", "an old workbook"),
+    (b"%PDF-1.7", "a PDF"), (b"\x89PNG\r\n", "a picture"), (b"phrase\0volume", "a file of bytes"), (b"<html>", "a web page"),
+])  # fmt: skip
+def test_what_is_no_table_is_said(project, tmp_path, head, what):
+    (tmp_path / "sheet.ods").write_bytes(head)
+    for command in (("terms", "import", "--locale", "en-US"), ("results", "import", "--store", "ios"), ("reviews", "import", "--store", "ios")):
+        done = run_tavolan(*command, "../sheet.ods", cwd=project)
+        assert done.code == 3 and f"sheet.ods: is {what}" in done.err and "Save it as .csv or .xlsx." in done.err, done

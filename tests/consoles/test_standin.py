@@ -41,7 +41,7 @@ def test_every_answer_is_one_that_the_document_names(examined, operation):
     def ask(case):
         if "app" in case.path_parameters:
             case.path_parameters["app"] = APP
-        case.call_and_validate(base_url=server().address, headers=examined, checks=CHECKS)
+        case.call_and_validate(base_url=server().address, headers=examined, checks=CHECKS, timeout=60)
 
     ask()
 

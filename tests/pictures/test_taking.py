@@ -35,7 +35,7 @@ def test_what_a_simulator_saves_is_taken_in_as_it_comes(project, tmp_path):
     inbox = tmp_path / "inbox"
     inbox.mkdir()
     write_screen(tmp_path / "kiln.png", 1290, 2796, shade=9)
-    with subprocess.Popen(["sh", "-c", f"sleep 0.5; cp {tmp_path}/kiln.png {inbox}/"]) as simulator:
+    with subprocess.Popen(["sh", "-c", 'sleep 0.5; cp "$0" "$1/"', tmp_path / "kiln.png", inbox]) as simulator:
         done = run_tavolan("shots", "take", "--watch", inbox, "--locale", "de-DE", "--times", "1", cwd=project)
         simulator.wait()
     # The one there stays.

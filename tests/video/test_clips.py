@@ -177,10 +177,8 @@ def test_what_a_recorder_saves_is_taken_in_as_it_comes(film, tmp_path):
     inbox.mkdir()
     # Saved a little after the start, in two parts.
     half = made.stat().st_size // 2
-    save = (
-        f"sleep 1; head -c {half} {made} > {inbox}/home.mp4; sleep 0.3; tail -c +{half + 1} {made} >> {inbox}/home.mp4"
-    )
-    with subprocess.Popen(["sh", "-c", save]) as recorder:
+    save = f'sleep 1; head -c {half} "$0" > "$1"; sleep 0.3; tail -c +{half + 1} "$0" >> "$1"'
+    with subprocess.Popen(["sh", "-c", save, made, inbox / "home.mp4"]) as recorder:
         done = run_tavolan("video", "take", "--watch", inbox, "--locale", "de-DE", "--times", "1", cwd=root)
         recorder.wait()
     assert done.code == 0 and "home.mp4 → clips/de-DE/phone-6.9/home.mp4" in done.out, done.err

@@ -8,7 +8,17 @@ from tavolan.errors import UsageError, one_problem
 from tavolan.exchange.workbook import read_workbook
 from tavolan.project.datafile import parse_number
 from tavolan.support.csvfile import SEPARATORS, read_csv
+from tavolan.support.files import opened
 
+# Enough to see that a file is no text.
+_HEAD = 4096
+_UTF16 = (b"\xff\xfe", b"\xfe\xff")
+_OTHERS = {
+    b"PK\x03\x04": "an archive, as other sheets and documents are", b"\xd0\xcf\x11\xe0": "an old workbook or document",
+    b"%PDF": "a PDF", b"\x89PNG": "a picture", b"\xff\xd8\xff": "a picture", b"\x1f\x8b": "a packed file",
+    b"SQLite": "a database",
+    b"<!DOCTYPE": "a web page", b"<html": "a web page", b"<?xml": "XML", b"{\n": "JSON", b"{\"": "JSON",
+}  # fmt: skip
 _FACTORS = {"k": 1e3, "m": 1e6}
 
 
@@ -16,6 +26,7 @@ def read_table(path: Path) -> tuple[list[str], list[list[str]], list[str]]:
     """Return header, rows and repairs of a CSV or XLSX file. Raises ProjectError when it can't be read."""
     if path.suffix.lower() == ".xlsx":
         return (*_read_workbook(path), [])
+    require_text(path)
     table = read_csv(path, str(path), fallback="windows-1252")
     repairs = []
     if table.encoding != "UTF-8":
@@ -25,6 +36,17 @@ def read_table(path: Path) -> tuple[list[str], list[list[str]], list[str]]:
     if not rows:
         raise one_problem(path, None, "", "is empty", "The first line must name the columns.")
     return rows[0], rows[1:], repairs
+
+
+def require_text(path: Path) -> None:
+    """Raise ProjectError for a file that can't be a table of text: an archive, another kind of sheet, a picture."""
+    with opened(path, str(path)) as file:
+        head = file.read(_HEAD)
+    what = next((kind for begin, kind in _OTHERS.items() if head.startswith(begin)), "")
+    if not what and b"\0" in head and not head.startswith(_UTF16):
+        what = "a file of bytes"
+    if what:
+        raise one_problem(path, None, "", f"is {what}, not a table", "Save it as .csv or .xlsx.")
 
 
 def separator_notes(separator: str) -> list[str]:

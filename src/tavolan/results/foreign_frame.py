@@ -7,7 +7,7 @@ import pyarrow as pa
 from pyarrow import csv
 
 from tavolan.errors import one_problem
-from tavolan.exchange.foreign_table import read_table, separator_notes
+from tavolan.exchange.foreign_table import read_table, require_text, separator_notes
 from tavolan.support.containment import readable_path
 from tavolan.support.csvfile import separator_of
 
@@ -18,6 +18,7 @@ def read_foreign(path: Path) -> tuple[pd.DataFrame, list[str]]:
     Raises ProjectError when it can't be read, when two columns have one name, or a row has more cells than the header.
     """
     if path.suffix.lower() != ".xlsx" and path.is_file():
+        require_text(path)
         separator = separator_of(path)
         if (table := _by_arrow(path, separator)) is not None:
             return table, separator_notes(separator)
