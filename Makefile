@@ -7,11 +7,12 @@ PIP := $(BIN)/python -m pip --disable-pip-version-check --quiet
 # Where compiled modules aren't kept, each command compiles the tool anew: a tenth of a second.
 export PYTHONDONTWRITEBYTECODE :=
 
-.PHONY: help demo test expected fuzz lint bench bench-scale bench-console bench-truth bench-experiments bench-video bench-many clean
+.PHONY: help demo test test-all expected fuzz lint bench bench-scale bench-console bench-truth bench-experiments bench-video bench-many clean
 
 help:
 	@echo "make demo      install Tavolan into $(VENV) and walk through the sample project"
 	@echo "make test      install the test tools too and run all tests"
+	@echo "make test-all  all tests, then those that are long, random or killing, and the tests in an odd place"
 	@echo "make expected  store the documents of tests/expected anew; read the difference before it's committed"
 	@echo "make fuzz      search for MINUTES (10) at random for what breaks a property that the tests assert"
 	@echo "make lint      check format, style, types, and who imports whom"
@@ -39,6 +40,9 @@ demo: $(VENV)/installed
 
 test: $(VENV)/installed-dev
 	$(BIN)/python -m pytest -n auto --dist worksteal
+
+test-all: $(VENV)/installed-dev test
+	sh scripts/test-all $(BIN)/python
 
 expected: $(VENV)/installed-dev
 	TAVOLAN_EXPECTED=write $(BIN)/python -m pytest tests/test_expected.py

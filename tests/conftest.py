@@ -36,6 +36,19 @@ settings.register_profile("search", max_examples=100 * max(1, SEARCH), print_blo
 settings.load_profile("search" if SEARCH else "same")
 
 
+# For tests that are long, random or killing. `make test` leaves them out, `make test-all` and `make fuzz` run them.
+thorough = pytest.mark.thorough
+
+
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    """Leave the thorough tests out where nothing is searched."""
+    if SEARCH or config.getoption("-m"):
+        return
+    left = [item for item in items if item.get_closest_marker("thorough")]
+    config.hook.pytest_deselected(items=left)
+    items[:] = [item for item in items if item not in set(left)]
+
+
 def examples(number: int) -> settings:
     """Return settings of a property test that is too slow for the usual number of examples."""
     return settings(max_examples=number * max(1, SEARCH))

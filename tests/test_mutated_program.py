@@ -5,15 +5,15 @@ Commands run in this process, as a program would run them: that's thirty times a
 
 from __future__ import annotations
 
-import io
 import json
 import os
 import random
 import shutil
 import signal
 import threading
+import time
 from collections.abc import Iterator
-from contextlib import contextmanager, redirect_stderr, redirect_stdout
+from contextlib import contextmanager
 from functools import cache
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
@@ -26,9 +26,8 @@ import pytest
 import tavolan
 from conftest import SEARCH, write_project, write_screen
 from films import STORYBOARD, numbered, tone, write_clip
+from inside import run_inside
 from spoiling import CELLS, mutated, spoiled
-from tavolan.cli.common import held
-from tavolan.cli.main import exit_code_of, program
 from tavolan.exchange.copy_sheets import write_sheet
 from tavolan.exchange.send import send
 from tavolan.pictures.design.look import BUILT_IN
@@ -76,30 +75,6 @@ JOURNAL = (
     b"date,store,locale,field,version,from_digest,to_digest,who,note,before,after\n2026-03-10T09:00:00Z,ios,en-US,title,2.1,79087aa792ec,0a9fcea87b77,project,words,Potto,Potto: en-US\n"
     b"2026-04-01,,,,2.2,,,hand,update,,\n2026-05-01T00:00:00Z,ios,de-DE,subtitle,2.3,9dea64741d75,ef02a4c1df2d,console,refused: a name,a,b\n"
 )
-
-
-def run_inside(root: Path, line: str) -> tuple[int, str]:
-    """Run a command on a project in this process: its exit code, and all that it printed."""
-    words = line.split()
-    out = io.StringIO()
-    here = Path.cwd()
-    os.chdir(root)
-    try:
-        with redirect_stdout(out), redirect_stderr(out):
-            try:
-                program(words[0])(args=words, prog_name="tavolan")
-                code = 0
-            except SystemExit as end:
-                code = end.code if isinstance(end.code, int) else 0
-            except Exception as error:
-                code = exit_code_of(error)
-                if code == 70:
-                    raise
-            finally:
-                held.close()
-    finally:
-        os.chdir(here)
-    return code, out.getvalue()
 
 
 class Base:
@@ -480,8 +455,9 @@ ASKING = ("console compare", "console pull --keep theirs", "console push --yes -
 
 @pytest.mark.parametrize("line", ASKING)
 def test_spoiled_answers_are_taken_or_said(base, line, tmp_path, monkeypatch):
-    monkeypatch.setattr("tavolan.consoles.client._TRIES", 1)
-    for number in range(EACH * max(1, SEARCH)):
+    # Nobody waits before a request is tried again.
+    monkeypatch.setattr(time, "sleep", lambda _: None)
+    for number in range(EACH * SEARCH or 1):
         root = tmp_path / "potto"
         shutil.rmtree(root, ignore_errors=True)
         shutil.copytree(base.root, root)

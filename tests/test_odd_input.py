@@ -321,6 +321,10 @@ def test_what_a_pipe_would_wait_for_is_said(project):
 ])  # fmt: skip
 def test_what_is_no_table_is_said(project, tmp_path, head, what):
     (tmp_path / "sheet.ods").write_bytes(head)
-    for command in (("terms", "import", "--locale", "en-US"), ("results", "import", "--store", "ios"), ("reviews", "import", "--store", "ios")):
+    for command in (
+        ("terms", "import", "--locale", "en-US"),
+        ("results", "import", "--store", "ios"),
+        ("reviews", "import", "--store", "ios"),
+    ):
         done = run_tavolan(*command, "../sheet.ods", cwd=project)
         assert done.code == 3 and f"sheet.ods: is {what}" in done.err and "Save it as .csv or .xlsx." in done.err, done

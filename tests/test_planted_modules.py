@@ -10,10 +10,7 @@ from conftest import PROGRAM, SEARCH
 from test_architecture import commands
 
 # Those that start processes of our own, and those that load most.
-STARTING = (
-    "notes export --drafts --template markdown.md", "shots render --again", "shots board", "results effect --figure e.png",
-    "check", "terms mine", "video render"
-)  # fmt: skip
+STARTING = ("notes export --drafts --template markdown.md", "results effect --figure e.png", "check")
 # What a command needs beside its name.
 ARGUMENTS = {
     "copy show": "de-DE", "copy set": "de-DE subtitle Ton", "copy choose": "de-DE subtitle 1", "copy replace": "a b",

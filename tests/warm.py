@@ -1,7 +1,7 @@
-"""Start the program many times from one process that has its libraries and our modules loaded, and has run nothing.
+"""Start the program many times from one process that has its libraries and our modules loaded, and their tables read.
 
-Loading them takes longer than what most commands do. Each start is a fork that runs the installed script from its first
-line. Orders come as lines of JSON on stdin; the exit code of each goes to stdout.
+That takes longer than what most commands do. Each start is a fork that runs the installed script from its first line.
+Orders come as lines of JSON on stdin; the exit code of each goes to stdout.
 """
 
 from __future__ import annotations
@@ -32,6 +32,11 @@ LIBRARIES = (
     "pyarrow.parquet", "matplotlib.pyplot", "openpyxl", "httpx", "zlib_ng.zlib_ng", "deflate", "xxhash",
     "xml.etree.ElementTree", "defusedxml.ElementTree", "http.server", "csv", "sqlite3", "difflib", "zipfile", "logging",
 )  # fmt: skip
+# Commands that use what most commands use.
+READING = (
+    "check", "status", "next", "copy show de-DE", "locale status", "terms cover", "terms plan --locale en-US", "notes show", "rules show ios",
+    "results moved", "reviews themes", "experiment list", "locale send --all", "copy table title",
+)  # fmt: skip
 # Seconds that a run of the program may take.
 PATIENCE = 120
 
@@ -44,11 +49,26 @@ def own_modules() -> list[str]:
     return [module.name for module in found if not module.name.endswith("__main__")]
 
 
+def read_tables(folder: Path, write_project: Any, run_inside: Any) -> None:
+    """Have models built and tables of languages, rulebooks and words read, by commands on a project that's gone after."""
+    root = write_project(folder / "potto")
+    for command in READING:
+        run_inside(root, command)
+
+
 def serve() -> None:
     """Run one order after the other until stdin ends."""
+    import conftest
+    import inside
+
+    # The program doesn't look for modules beside the tests.
     sys.path.pop(0)
     for name in (*LIBRARIES, *own_modules()):
         import_module(name)
+    with tempfile.TemporaryDirectory() as folder:
+        read_tables(Path(folder), conftest.write_project, inside.run_inside)
+    # Threads of its own wouldn't live on in a fork.
+    assert "pyvips" not in sys.modules
     # What's collected in a fork only would have to be copied first.
     gc.freeze()
     for line in sys.stdin:

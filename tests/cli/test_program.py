@@ -1,12 +1,11 @@
 """The built program, run as people run it."""
 
-import json
 import re
 import shutil
 
 import pytest
 
-from conftest import replace, run_tavolan, write_screen
+from conftest import replace, run_tavolan, thorough, write_screen
 from films import numbered, write_clip
 from tavolan.sample.app_screens import SCREENS
 from tavolan.sample.clips import CLIPS
@@ -262,6 +261,7 @@ def test_the_demo_refuses_a_folder_with_other_files(tmp_path):
     assert [path.name for path in tmp_path.iterdir()] == ["mine.txt"]
 
 
+@thorough
 def test_the_demo_walks_through_everything_and_keeps_what_is_there(tmp_path):
     root = tmp_path / "k"
     write_texts(root)

@@ -11,7 +11,7 @@ import pytest
 from desk import TEXTS, opened_desk, pushed, run, server
 from jsonschema import Draft202012Validator
 
-from conftest import PROGRAM, run_tavolan, write_screen
+from conftest import PROGRAM, run_tavolan, thorough, write_screen
 from tavolan.consoles.base import read_base
 from tavolan.consoles.protocol import SetOrder
 from tavolan.consoles.review import add_build
@@ -164,6 +164,7 @@ def test_git_fills_the_journal_for_the_time_before(desk):
     assert "0 changes added from git" in run(desk, "journal", "--from-git").out
 
 
+@thorough
 @pytest.mark.parametrize("after", [0.5, 0.9, 1.3])
 def test_a_push_that_was_killed_is_simply_run_again(desk, after):
     command = [

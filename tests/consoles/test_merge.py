@@ -120,11 +120,11 @@ class TwoSides(RuleBasedStateMachine):
         assert read_base(self.desk.root, self.desk.store) == self.base
 
 
-# 60 sequences in the suite; `make fuzz` tries many times as many, in parts so that processes share them.
+# 25 sequences in the suite; `make fuzz` tries many times as many, in parts so that processes share them.
 @pytest.mark.parametrize("part", range(2 if SEARCH else 1))
 def test_nothing_that_somebody_wrote_is_lost_without_a_decision(part):
     machine = seed(part)(type(f"TwoSides{part}", (TwoSides,), {}))
-    run_state_machine_as_test(machine, settings=settings(max_examples=60 * max(1, SEARCH), stateful_step_count=7))
+    run_state_machine_as_test(machine, settings=settings(max_examples=100 * SEARCH or 25, stateful_step_count=7))
 
 
 @pytest.mark.parametrize("keep", ["mine", "theirs"])

@@ -15,7 +15,7 @@ from pathlib import Path
 import pytest
 
 import tavolan
-from conftest import PROGRAM, SEARCH, replace, run_tavolan, write_screen
+from conftest import PROGRAM, SEARCH, replace, run_tavolan, thorough, write_screen
 from tavolan.pictures.making.job import Job
 from tavolan.pictures.making.ledger import Ledger
 from tavolan.pictures.making.planner import Planner, Selection
@@ -215,6 +215,7 @@ def test_the_program_says_why(rendered):
     assert "2 made" in run_tavolan(*again, "--project", rendered).out
 
 
+@thorough
 def test_a_cluster_does_the_same_work(project, shared_rendered):
     distributed = pytest.importorskip("distributed")
     with distributed.LocalCluster(

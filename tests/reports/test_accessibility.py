@@ -13,7 +13,7 @@ from conftest import replace, run_tavolan
 
 BROWSER = shutil.which("chromium") or shutil.which("chromium-browser")
 PHONE = 390
-pytestmark = pytest.mark.skipif(BROWSER is None, reason="there's no Chromium here")
+pytestmark = [pytest.mark.thorough, pytest.mark.skipif(BROWSER is None, reason="there's no Chromium here")]
 
 
 @pytest.fixture(scope="module")

@@ -5,7 +5,7 @@ import random
 import pytest
 
 import tavolan
-from conftest import SEARCH
+from conftest import SEARCH, thorough
 from tavolan.project.model import Copy, Source, Term
 from tavolan.words.plan import plan
 from tavolan.words.plan_choices import Options
@@ -109,6 +109,7 @@ def bare(tmp_path_factory):
     return tavolan.open_project(root)
 
 
+@thorough
 @pytest.mark.parametrize("seed", range(25 if SEARCH else 1))
 @pytest.mark.parametrize(("tag", "make"), [("en-US", english), ("zh-Hans", chinese)])
 def test_another_solver_finds_nothing_better_and_nothing_worse(bare, tag, make, seed):

@@ -207,6 +207,8 @@ def _from_parquet(path: Path, file: DataFile, wanted: Wanted, names: list[str] |
         columns = None if names is None else [name for name in names if name in there]
         with readable_path(path) as readable, pa.OSFile(readable) as data:
             table = parquet.read_table(data, filters=_condition(wanted), columns=columns, read_dictionary=there)
+        # Texts that aren't UTF-8 among them.
+        table.validate(full=True)
         whole = _filled(_with_all_columns(table, _schema(file)))
         if faults := list(_parquet_faults(whole, file, set(table.column_names))):
             raise ProjectError(faults)

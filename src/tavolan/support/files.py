@@ -292,6 +292,8 @@ class NotKept(Exception):  # noqa: N818
 @contextlib.contextmanager
 def _replaced(path: Path, mode: int = 0o666) -> Iterator[tuple[BinaryIO, Path]]:
     """Give a draft beside a file, open and by a path, and put it in the file's place at the end."""
+    if "\0" in str(path):
+        raise FileAccessError(path, "written", "its name holds a null character", "Give it another name.")
     try:
         if path.is_dir():
             raise FileAccessError(path, "written", "it is a folder", "Name a file in it.")
@@ -311,8 +313,8 @@ def _replaced(path: Path, mode: int = 0o666) -> Iterator[tuple[BinaryIO, Path]]:
                     os.unlink(draft.name, dir_fd=draft.folder)
                 raise
         sweep(path.parent, f".{glob.escape(path.name[:200])}.*.part")
-    except (OSError, ValueError) as error:
-        reason = getattr(error, "strerror", None) or error
+    except OSError as error:
+        reason = error.strerror or error
         raise FileAccessError(path, "written", reason, "Check the disk and its rights.") from error
 
 
