@@ -24,15 +24,12 @@ from tavolan.project.load import load_project
 from tavolan.sample.write import write_screens, write_texts
 from tavolan.standins.console.back_office import Manners
 from tavolan.standins.console.seeds import add_app
-from tavolan.standins.console.server import CLIENT_ID, SECRET, ConsoleServer
+from tavolan.standins.console.server import ConsoleServer
 
 PROGRAM = str(Path(sys.executable).parent / "tavolan")
 STORES = ("ios", "android")
 PUSH = ("console", "push", "--yes", "--despite", "caption-missing", "--despite", "screen-missing", "--reason", "trial")
-CONSOLE = (
-    '\n[console.{0}]\nurl = "{1}"\napp = "trial-{0}"\nclient_id_env = "TRIAL_ID"\nclient_secret_env = "TRIAL_SECRET"\n'
-)
-ENV = {**os.environ, "TRIAL_ID": CLIENT_ID, "TRIAL_SECRET": SECRET}
+CONSOLE = '\n[console.{0}]\nurl = "{1}"\napp = "trial-{0}"\n'
 
 
 def sample(root: Path, address: str) -> None:
@@ -49,11 +46,13 @@ def sample(root: Path, address: str) -> None:
     tavolan.render(tavolan.open_project(root), Selection(locales=("en-US", "ja")))
 
 
-def equal(root: Path, address: str) -> bool:
+def equal(root: Path, server: ConsoleServer) -> bool:
     """Whether both sides and the base are the same."""
     project = load_project(root)
     for store in STORES:
-        client = Client(ConsoleAddress(store, address, f"trial-{store}", Credentials(CLIENT_ID, SECRET)))
+        client = Client(
+            ConsoleAddress(store, server.address, f"trial-{store}", Credentials(server.client_id, server.secret))
+        )
         sides = {cell.side for cell in comparison_of(project, store, client).cells}
         client.close()
         if sides != {"same"}:
@@ -70,19 +69,25 @@ def trial(whole: Path, server: ConsoleServer, kill_after: float | None, cuts: in
         for store in STORES:
             add_app(server.state, f"trial-{store}", store, "en-US")
         server.manners.drop = cuts
-        run = subprocess.Popen([PROGRAM, *PUSH, "--project", str(root)], env=ENV, stdout=subprocess.DEVNULL,
+        run = subprocess.Popen([PROGRAM, *PUSH, "--project", str(root)], env={**os.environ, **server.variables},
+                               stdout=subprocess.DEVNULL,
                                stderr=subprocess.DEVNULL)  # fmt: skip
         if kill_after is not None:
             time.sleep(kill_after)
             run.send_signal(signal.SIGKILL)
         run.wait()
         server.manners.drop = 0
-        again = subprocess.run([PROGRAM, *PUSH, "--project", str(root)], env=ENV, capture_output=True, check=False)
+        again = subprocess.run(
+            [PROGRAM, *PUSH, "--project", str(root)],
+            env={**os.environ, **server.variables},
+            capture_output=True,
+            check=False,
+        )
         if again.returncode:
             print((again.stdout + again.stderr).decode("utf-8", "replace")[-1500:], flush=True)
             return again.returncode, False
         journal = (root / "journal.csv").read_text("utf-8").count("\n")
-        return 0, equal(root, server.address) and journal > 100
+        return 0, equal(root, server) and journal > 100
 
 
 def main() -> None:

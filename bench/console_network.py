@@ -31,7 +31,7 @@ from tavolan.consoles.push import PARALLEL, plan_push, push
 from tavolan.project.load import load_project
 from tavolan.sample.write import write_screens
 from tavolan.standins.console.seeds import add_app
-from tavolan.standins.console.server import CLIENT_ID, SECRET, ConsoleServer
+from tavolan.standins.console.server import ConsoleServer
 
 PROGRAM = str(Path(sys.executable).parent / "tavolan")
 
@@ -44,7 +44,6 @@ def large_project(folder: Path) -> Path:
     for store, size_class in (("ios", "phone-6.9"), ("android", "phone"), ("maker", "phone")):
         config = config.replace(f"[store.{store}]", f'[store.{store}]\nclasses = ["{size_class}"]', 1)
         config += f'\n[console.{store}]\nurl = "http://127.0.0.1:1"\napp = "kilnary-{store}"\n'
-        config += 'client_id_env = "KILNARY_ID"\nclient_secret_env = "KILNARY_SECRET"\n'
     (root / "tavolan.toml").write_text(config, "utf-8")
     for file in sorted((root / "copy").glob("*.toml")):
         # No two locales share a caption, so that no two share a picture; and no title is too long.
@@ -62,7 +61,7 @@ def serve(apps: dict[str, str], pipe: Any) -> None:
     server = ConsoleServer()
     for app, store in apps.items():
         add_app(server.state, app, store, "en-US")
-    pipe.send(server.address)
+    pipe.send(server.variables)
     server.serve()
 
 
@@ -80,12 +79,13 @@ class Fresh:
         ours, theirs = multiprocessing.Pipe()
         self.process = multiprocessing.Process(target=serve, args=(self.apps, theirs), daemon=True)
         self.process.start()
-        self.address = ours.recv()
+        variables = ours.recv()
+        self.address = variables["TAVOLAN_CONSOLE_URL"]
+        self.credentials = Credentials(variables["TAVOLAN_CONSOLE_ID"], variables["TAVOLAN_CONSOLE_SECRET"])
         file = self.root / "tavolan.toml"
         text = re.sub(r'url = "http://127[^"]*"', f'url = "{self.address}"', file.read_text("utf-8"))
         file.write_text(text, "utf-8")
-        names = {name for one in addresses.values() for name in (one.client_id_env, one.client_secret_env)}
-        self.env = {**os.environ, **{name: SECRET if "SECRET" in name else CLIENT_ID for name in names}}
+        self.env = {**os.environ, **variables}
 
     def close(self) -> None:
         """Stop the stand-in and take the copy away."""
@@ -100,7 +100,7 @@ def recorded(project: Path) -> list[httpx.Request]:
     loaded = load_project(fresh.root)
     for app, store in fresh.apps.items():
         http = httpx.Client(base_url=fresh.address, timeout=60, event_hooks={"request": [requests.append]})
-        client = Client(ConsoleAddress(store, fresh.address, app, Credentials(CLIENT_ID, SECRET)), http=http)
+        client = Client(ConsoleAddress(store, fresh.address, app, fresh.credentials), http=http)
         found = comparison_of(loaded, store, client)
         push(found, plan_push(found))
         client.close()
@@ -119,10 +119,11 @@ def phases(requests: list[httpx.Request]) -> list[list[httpx.Request]]:
     return found
 
 
-def write_configs(folder: Path, address: str, requests: list[httpx.Request]) -> list[Path]:
+def write_configs(folder: Path, fresh: Fresh, requests: list[httpx.Request]) -> list[Path]:
     """Write what curl is to send, a file for each phase, and the bodies beside it."""
     form = {"grant_type": "client_credentials"}
-    token = httpx.post(f"{address}/token", data=form, auth=(CLIENT_ID, SECRET)).json()["access_token"]
+    address, sign_in = fresh.address, (fresh.credentials.client_id, fresh.credentials.secret)
+    token = httpx.post(f"{address}/token", data=form, auth=sign_in).json()["access_token"]
     configs = []
     for number, phase in enumerate(phases(requests)):
         parts = []
@@ -152,7 +153,7 @@ def by_curl(project: Path, requests: list[httpx.Request]) -> tuple[float, list[s
     """Send the requests by curl to a fresh stand-in; return the seconds, and answers other than success."""
     fresh = Fresh(project)
     with tempfile.TemporaryDirectory() as folder:
-        configs = write_configs(Path(folder), fresh.address, requests)
+        configs = write_configs(Path(folder), fresh, requests)
         begin, codes = time.perf_counter(), []
         for config in configs:
             run = subprocess.run(["curl", "-s", "-Z", "--parallel-max", str(PARALLEL), "-K", str(config)],

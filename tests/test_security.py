@@ -1,11 +1,6 @@
 """Nobody gets in: what a hostile file, repository or answer tries, and what comes of it."""
 
 import gzip
-import http.client
-import json
-import os
-import pty
-import socket
 import sqlite3
 import stat
 import subprocess
@@ -14,16 +9,15 @@ import time
 import zipfile
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import contextmanager, suppress
+from contextlib import contextmanager
 from http.server import BaseHTTPRequestHandler
 
-import httpx
 import openpyxl
 import pytest
 from openpyxl.styles import Font
 
 import tavolan
-from conftest import PROGRAM, replace, run_tavolan
+from conftest import replace, run_tavolan
 from tavolan.consoles.client import Client, ConsoleAddress
 from tavolan.consoles.credentials import Credentials
 from tavolan.errors import OutsideError, ProjectError, UsageError
@@ -31,9 +25,6 @@ from tavolan.exchange.provider import HttpProvider, ProgramProvider
 from tavolan.exchange.workbook import read_workbook
 from tavolan.notes.export import by_template, collect
 from tavolan.project.service_schema import ProviderTable
-from tavolan.reports.live import Live
-from tavolan.standins import translator
-from tavolan.standins.console.server import ConsoleServer
 from tavolan.support.files import delete_inside, inside, write_inside
 from tavolan.support.loopback import QuietHandler, loopback_server
 from tavolan.support.service_addresses import without_password
@@ -410,151 +401,3 @@ def test_a_pattern_has_a_limit_in_length_and_time(project, find, words, monkeypa
     texts = Texts(tavolan.open_project(project))
     with pytest.raises(UsageError, match=words):
         replacing.replacements(texts, ["en-US"], ["description"], find, "", expression=True)
-
-
-# --- servers on this machine -----------------------------------------------------------------------------------
-
-
-@contextmanager
-def preview_server(tmp_path) -> Iterator[tuple[str, int]]:
-    """The server of `shots watch`: gives the path of its page and its port."""
-    (tmp_path / "page.html").write_text("<html><body>Mine</body></html>")
-    live = Live(tmp_path / "page.html", 0)
-    try:
-        path = live.address.split("/", 3)[3]
-        yield f"/{path}", int(live.address.split(":")[2].split("/")[0])
-    finally:
-        live.close()
-
-
-@contextmanager
-def console_server(tmp_path) -> Iterator[tuple[str, int]]:
-    made = ConsoleServer()
-    made.start()
-    try:
-        yield made.page.removeprefix(made.address), int(made.address.rpartition(":")[2])
-    finally:
-        made.close()
-
-
-@contextmanager
-def translator_server(tmp_path) -> Iterator[tuple[str, int]]:
-    made = translator.Server(0)
-    made.start()
-    try:
-        yield "/translate", int(made.address.split(":")[2].split("/")[0])
-    finally:
-        made.close()
-
-
-SERVERS = (preview_server, console_server, translator_server)
-
-
-def ask(port, method, path, headers, body=b""):
-    """One request as given, without headers of a library's own."""
-    connection = http.client.HTTPConnection("127.0.0.1", port, timeout=30)
-    connection.putrequest(method, path, skip_host=True, skip_accept_encoding=True)
-    for name, value in headers:
-        connection.putheader(name, value)
-    connection.endheaders(body)
-    answer = connection.getresponse()
-    content = answer.read()
-    connection.close()
-    return answer.status, {name.lower(): value for name, value in answer.getheaders()}, content
-
-
-@pytest.mark.parametrize("serve", SERVERS)
-def test_every_server_answers_those_alone_who_mean_this_machine_and_port(tmp_path, serve):
-    with serve(tmp_path) as (path, port):
-        method = "POST" if serve is translator_server else "GET"
-        length = ("Content-Length", "0")
-        for host in (f"127.0.0.1:{port}", f"localhost:{port}"):
-            status, headers, _ = ask(port, method, path, [("Host", host), length])
-            assert status in (200, 400)
-            assert (
-                headers["x-frame-options"] == "DENY" and "frame-ancestors 'none'" in headers["content-security-policy"]
-            )
-            assert headers["cross-origin-resource-policy"] == "same-origin" and headers["cache-control"] == "no-store"
-        own = ("Host", f"127.0.0.1:{port}")
-        for wrong in (
-            [("Host", "evil.example")], [("Host", f"evil.example:{port}")], [("Host", f"127.0.0.1:{port + 1}")],
-            [("Host", "127.0.0.1")], [("Host", f"127.0.0.1.evil.example:{port}")], [], [own, ("Host", "evil.example")],
-            [own, ("Origin", "http://evil.example")], [own, ("Origin", "null")], [own, ("Sec-Fetch-Site", "cross-site")],
-            [own, ("Origin", f"http://127.0.0.1:{port + 1}")],
-        ):  # fmt: skip
-            status, headers, content = ask(port, method, path, [*wrong, length])
-            assert status in (400, 403) and b"Mine" not in content and b"console" not in content.lower(), wrong
-
-
-@pytest.mark.parametrize("serve", [console_server, translator_server])
-@pytest.mark.parametrize("chunked", [False, True])
-def test_bodies_have_a_limit_while_they_are_read(tmp_path, serve, chunked):
-    with serve(tmp_path) as (_, port), socket.create_connection(("127.0.0.1", port), timeout=30) as connection:
-        path = "/translate" if serve is translator_server else "/uploads"
-        how = "Transfer-Encoding: chunked" if chunked else "Content-Length: 200000000"
-        connection.sendall(
-            f"POST {path} HTTP/1.1\r\nHost: 127.0.0.1:{port}\r\n"
-            f"Content-Type: application/json\r\n{how}\r\n\r\n".encode()
-        )
-        piece = b"x=" + b"y" * 999_998
-        with suppress(OSError):
-            for _ in range(80 if chunked else 1):
-                connection.sendall(b"%x\r\n%b\r\n" % (len(piece), piece) if chunked else piece)
-        assert connection.recv(1000).split()[1] in (b"411", b"413")
-
-
-def test_a_page_is_known_to_whom_its_address_was_shown(tmp_path):
-    first, second = ConsoleServer(), ConsoleServer()
-    assert first.secret != second.secret and first.page != second.page
-    for made in (first, second):
-        made.start()
-    with httpx.Client() as client:
-        assert client.get(first.page).status_code == 200
-        for path in ("/", "/page/", f"/page/{second.secret}", "/page/x/files/" + "0" * 64):
-            assert client.get(f"{first.address}{path}").status_code == 404
-    for made in (first, second):
-        made.close()
-    with preview_server(tmp_path) as (path, port):
-        own = [("Host", f"127.0.0.1:{port}")]
-        assert b"Mine" in ask(port, "GET", path, own)[2]
-        for wrong in ("/", "/changes", path[:-2] + "/"):
-            assert ask(port, "GET", wrong, own)[0] == 404
-
-
-# --- what's printed --------------------------------------------------------------------------------------------
-
-# What a terminal obeys: colours and titles, a direction mark, a lone carriage return, a bell.
-OBEYED = "\x1b]0;owned\x07\u202etxt.\u2066\x9b31m\rover"
-
-
-@pytest.mark.parametrize("format", ["table", "markdown", "github", "csv", "junit", "sarif", "json"])
-def test_no_format_of_check_prints_what_a_terminal_obeys(project, format):
-    # Texts hold no control characters; direction marks they may.
-    text = json.dumps("Potto \u202etxt.\u2066", ensure_ascii=True)
-    (project / "copy/de-DE.toml").write_text(f"title = {text}\nsubtitle = {text}\n[captions]\nhome = {text}\n", "utf-8")
-    (project / "data").mkdir()
-    (project / "data/ranks.csv").write_text(f"storefront,phrase,rank\nUS,a,{OBEYED.replace(chr(13), '')}\n", "utf-8")
-    for command in (
-        ("check", "--format", format),
-        ("status",),
-        ("copy", "show", "de-DE"),
-        ("copy", "table", "subtitle"),
-    ):
-        done = run_tavolan(*command, cwd=project)
-        assert done.code in (0, 1, 3), done.err
-        for character in ("\x1b]", "\x07", "\u202e", "\x9b"):
-            assert character not in done.out + done.err, (command, character)
-    if format in ("json", "sarif"):
-        assert "U+202E" in run_tavolan("check", "--format", format, cwd=project).out
-        assert "\u202e" in run_tavolan("copy", "show", "de-DE", "subtitle", "--json", cwd=project).json["text"]
-
-
-def test_a_text_goes_to_a_program_as_it_is_and_to_a_terminal_written_out(project):
-    text = json.dumps("Ton \u200f \u202e", ensure_ascii=True)
-    (project / "copy/de-DE.toml").write_text(f"subtitle = {text}\n", "utf-8")
-    assert run_tavolan("copy", "show", "de-DE", "subtitle", cwd=project).out == "Ton \u200f \u202e"
-    ours, theirs = pty.openpty()
-    done = subprocess.run([PROGRAM, "copy", "show", "de-DE", "subtitle"], cwd=project, stdout=theirs, check=False)
-    os.close(theirs)
-    assert done.returncode == 0 and os.read(ours, 1000).strip() == b"Ton \\u200f \\u202e"
-    os.close(ours)

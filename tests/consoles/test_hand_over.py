@@ -214,7 +214,7 @@ def test_wrong_use_is_said(desk):
     assert "--for can't be" in run(desk, "wait", "--store", "ios", "--for", "ever").err
     env = server().variables | {"TAVOLAN_CONSOLE_ID": ""}
     bare = run_tavolan("console", "compare", "--project", desk.root, **env)
-    assert bare.code == 2 and "Set TAVOLAN_CONSOLE_IOS_ID." in bare.err
+    assert bare.code == 2 and "has neither TAVOLAN_CONSOLE_IOS_ID nor TAVOLAN_CONSOLE_ID" in bare.err
     env |= {"TAVOLAN_CONSOLE_ID": "x", "TAVOLAN_CONSOLE_SECRET": "secret-of-mine"}
     wrong = run_tavolan("console", "compare", "--project", desk.root, **env)
     assert wrong.code == 4 and "the sign-in was refused" in wrong.err and "secret-of-mine" not in wrong.err + wrong.out

@@ -93,6 +93,8 @@ def trust(
     if not url:
         for address in trusted_services("console"):
             console().print(address, soft_wrap=True)
+        if not trusted_services("console"):
+            say("No console is trusted yet.")
     elif forget:
         was = forget_service("console", url)
         console().print(f"{url} is {'no longer' if was else 'not'} trusted", soft_wrap=True)

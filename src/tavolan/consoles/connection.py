@@ -5,13 +5,13 @@ from collections.abc import Collection
 from tavolan.consoles.client import Client, ConsoleAddress
 from tavolan.consoles.credentials import console_service, credentials_of, name_console
 from tavolan.consoles.protocol import App
-from tavolan.errors import UnknownNameError, UsageError
+from tavolan.errors import FileAccessError, UnknownNameError, UsageError
 from tavolan.project.model import Project
 from tavolan.project.service_schema import ConsoleTable
 from tavolan.project.toml_edit import TomlEditor
 from tavolan.support.service_addresses import address_of
 from tavolan.support.transaction import changing
-from tavolan.support.trust import Service, is_trusted, trust_service
+from tavolan.support.trust import Service, is_trusted, trust_service, trusted_services
 
 
 def table_of(url: str) -> ConsoleTable:
@@ -31,8 +31,13 @@ def records_of(table: ConsoleTable, service: Service, wanted: Collection[str] = 
         there = {record.id: record for record in client.apps()}
     finally:
         client.close()
-    if not is_trusted(service):
-        trust_service(service)
+    if service.address not in trusted_services("console"):
+        try:
+            trust_service(service)
+        except FileAccessError:
+            # Variables that name the address are enough, as in a pipeline without a home.
+            if not is_trusted(service):
+                raise
     for name in wanted:
         if name not in there:
             raise UnknownNameError("this console has no app", name, there, option="--app")

@@ -45,7 +45,8 @@ def trusted_credentials(url: str, store: str) -> Credentials:
 def _part_of(service: Service, part: str) -> str:
     found = secret_of(service, part)
     if not found:
-        variable = service.variables(part.upper())[0]
-        message = f'{service.shown}: the environment has no {variable}, and the keyring no "{service.entry(part)}"'
-        raise UsageError(message, f"Set {variable}.")
+        variables = service.variables(part.upper())
+        has_no = f"has neither {variables[0]} nor {variables[-1]}" if len(variables) > 1 else f"has no {variables[0]}"
+        message = f'{service.shown}: the environment {has_no}, and the keyring no "{service.entry(part)}"'
+        raise UsageError(message, f"Set {variables[-1]}.")
     return found

@@ -63,7 +63,7 @@ def _safe_path() -> Iterator[None]:
 
 
 class _OwnProcess(SpawnProcess):
-    """A process that's started afresh; it's told by its parent where modules are."""
+    """A process that's started afresh; its parent hands it the path of modules."""
 
     @staticmethod
     def _Popen(process_obj: Any) -> Any:  # noqa: N802 - the name that the library calls
