@@ -8,6 +8,7 @@ from tavolan.errors import FaultError
 from tavolan.project.schema import Name, PageChanges, Tag
 from tavolan.project.table import Table
 from tavolan.support.days import is_day
+from tavolan.support.safe_names import ProjectFile
 
 # Steps of the funnel are measured by splitting visitors; the others by comparing days before and after.
 Metric = Literal["page", "install", "direct", "installs", "rank"]
@@ -26,7 +27,7 @@ Day = Annotated[str, AfterValidator(_day)]
 class VariantTable(PageChanges):
     """`[variant.<name>]`: what differs from the present page. `icon` is a file of the project."""
 
-    icon: str = ""
+    icon: ProjectFile = ""
 
     @model_validator(mode="after")
     def _differs(self) -> Self:

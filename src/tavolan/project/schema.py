@@ -11,7 +11,7 @@ from tavolan.languages.tags import tag_fault
 from tavolan.project.service_schema import ConsoleTable, ProviderTable
 from tavolan.project.table import Table
 from tavolan.support.days import is_day
-from tavolan.support.safe_names import Version
+from tavolan.support.safe_names import ProjectFile, Version
 
 FINISHES = ("dark", "light", "outline", "none")
 Form = Literal["phone", "tablet", "desktop", "tv", "watch"]
@@ -279,7 +279,7 @@ class Picture(Table):
     palette: PalettePatch = PalettePatch()
     region: Region | None = None
     regions: dict[str, Region] = {}
-    picture: str | None = None
+    picture: ProjectFile | None = None
 
     @property
     def caption_key(self) -> str:
@@ -318,7 +318,7 @@ class Retouch(Table):
     bar: bool = False
     time: str = "10:00"
     text: Name | None = None
-    picture: str | None = None
+    picture: ProjectFile | None = None
     blur: bool = False
     align: Literal["start", "centre", "end"] = "start"
     weight: int = Field(500, ge=100, le=900)

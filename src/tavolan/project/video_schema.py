@@ -10,6 +10,7 @@ from pydantic import AfterValidator, Field, model_validator
 from tavolan.errors import FaultError
 from tavolan.project.schema import Finish, Name, PalettePatch, Region
 from tavolan.project.table import Table
+from tavolan.support.safe_names import ProjectFile
 
 Seconds = Annotated[float, Field(ge=0, le=36_000)]
 Fit = Literal["whole", "framed", "zoomed"]
@@ -86,7 +87,7 @@ class SoundTable(Table):
     begins with it, `all` begins with the video.
     """
 
-    music: str = ""
+    music: ProjectFile = ""
     music_start: Seconds = 0.0
     music_level: float = Field(-10.0, ge=-60, le=12)
     voice_level: float = Field(0.0, ge=-60, le=12)

@@ -26,5 +26,15 @@ def version_name(value: str) -> str:
     return value
 
 
+def project_file(value: str) -> str:
+    """Return the name of a file of the project, as art/icon.png, or an empty text. Raises FaultError for others."""
+    if value.startswith(("/", "~")) or ".." in value.split("/") or set(value) & set("\\:\0"):
+        raise FaultError(
+            f'"{value[:60]}" leads outside the project', "Copy the file into art/, and name it from there."
+        )
+    return value
+
+
 PathPart = Annotated[str, AfterValidator(path_part)]
 Version = Annotated[str, AfterValidator(version_name)]
+ProjectFile = Annotated[str, AfterValidator(project_file)]

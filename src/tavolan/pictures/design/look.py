@@ -15,6 +15,7 @@ from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from tavolan.errors import ProjectError, UnknownNameError
 from tavolan.support.files import merge, read_toml
+from tavolan.support.safe_names import ProjectFile
 from tavolan.support.shipped import shipped_toml
 from tavolan.support.validation import problems_of
 
@@ -76,7 +77,7 @@ class Photo(LookPart):
     `x`, `y` say which part stays when it's cropped; `blur` is a share of the scale; `veil` lays a colour over it.
     """
 
-    file: str = ""
+    file: ProjectFile = ""
     x: Opacity = 0.5
     y: Opacity = 0.5
     zoom: Annotated[float, Field(ge=1, le=8)] = 1.0
