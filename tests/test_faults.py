@@ -91,7 +91,7 @@ def steps(base: Path, name: str) -> tuple[int, dict[str, bytes]]:
 
 
 @thorough
-@pytest.mark.parametrize("number", range(20 * SEARCH or 1))
+@pytest.mark.parametrize("number", range(8 * SEARCH or 1))
 def test_a_render_killed_at_any_moment_is_made_up_for(base: Path, tmp_path: Path, number: int) -> None:
     root = again(base, tmp_path / "killed")
     shutil.rmtree(root / "out/shots")
@@ -118,7 +118,7 @@ def without_out(files: dict[str, bytes]) -> dict[str, bytes]:
 def some(name: str, count: int) -> list[int]:
     """Which steps are tried: one of them; more, the longer a search is."""
     if SEARCH:
-        return random.Random(name).sample(range(1, count + 1), min(count, 8 * SEARCH))
+        return random.Random(name).sample(range(1, count + 1), min(count, 3 * SEARCH))
     return [random.Random(name).randint(1, count)]
 
 
