@@ -13,8 +13,17 @@ import pytest
 
 from conftest import run_tavolan
 from tavolan.errors import OutsideError, ProjectError
-from tavolan.support.containment import contain, database_path, make_folder, move, readable_path, remove, remove_tree
-from tavolan.support.files import copy_file, delete_file, drafted, read_bytes, replace_file, write_bytes, write_inside
+from tavolan.support.containment import contain, make_folder, move, readable_path, remove, remove_tree
+from tavolan.support.files import (
+    copy_file,
+    database_path,
+    delete_file,
+    drafted,
+    read_bytes,
+    replace_file,
+    write_bytes,
+    write_inside,
+)
 
 
 @pytest.fixture
@@ -158,6 +167,30 @@ def test_a_link_laid_between_a_look_and_the_writing_is_not_followed(root):
         stop.set()
         swapping.join()
     assert state_of(outside) == before and refused < 1500
+
+
+def test_a_file_that_shares_its_content_with_one_outside_is_written_apart(rendered):
+    outside = rendered.parent / "outside"
+    outside.mkdir()
+    for name in (
+        "out/made.sqlite",
+        "out/thumbs.sqlite",
+        ".tavolan/out.lock",
+        ".tavolan/project.lock",
+        "copy/de-DE.toml",
+    ):
+        place = rendered / name
+        place.parent.mkdir(exist_ok=True)
+        content = place.read_bytes() if place.exists() and place.stat().st_size else b"stays"
+        (outside / place.name).write_bytes(content)
+        place.unlink(missing_ok=True)
+        os.link(outside / place.name, place)
+    before = state_of(outside)
+    for command in (("copy", "set", "de-DE", "subtitle", "Ton"), ("shots", "render"), ("shots", "board"), ("preview",)):
+        assert run_tavolan(*command, cwd=rendered).code == 0
+    assert state_of(outside) == before
+    # What was made before is known still.
+    assert "12 up to date" in run_tavolan("shots", "render", cwd=rendered).out
 
 
 def test_what_an_option_names_elsewhere_is_written_there(shared_project, tmp_path):

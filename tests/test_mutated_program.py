@@ -23,7 +23,7 @@ import pytest
 
 from conftest import SEARCH
 from inside import run_inside
-from spoiled_project import Base
+from spoiled_project import ANY, FIGURES, FILMED, PAINTED, Base
 from spoiling import CELLS, mutated, spoiled
 from tavolan.project.datafile import DATA_FILES, METRICS, RANKS, REVIEWS
 from tavolan.standins.console.seeds import add_app, add_reports
@@ -95,6 +95,16 @@ def test_a_spoiled_file_of_a_project_is_read_or_said(base, name, tmp_path):
                 (root / name).unlink(missing_ok=True)
             else:
                 (root / name).write_bytes(data)
+
+
+def test_a_folder_whose_name_is_not_utf_8_is_as_good_as_any(base, tmp_path):
+    folder = Path(os.fsdecode(os.fsencode(tmp_path) + b"/\xff\xfe"))
+    folder.mkdir()
+    shutil.copytree(base.root, folder / "potto")
+    for line in dict.fromkeys(
+        (*ANY, *FIGURES, *PAINTED, *FILMED, "shots pack", "locale send --all", "copy set de-DE subtitle Ton")
+    ):
+        attempt(folder / "potto", line, folder)
 
 
 OUTSIDE = ("s.csv", "s.xlsx", "rxliff.xlf", "rxliff-1.2.xlf", "rpo.po", "t.csv", "t.xlsx", "e.csv", "b.json", "n.j2")

@@ -243,6 +243,22 @@ def test_a_project_starts_from_what_a_console_holds(desk, tmp_path):
     assert "which app?" in run_tavolan("new", tmp_path / "other", "--from", server().address, **env).err
 
 
+@pytest.mark.parametrize("step", [1, 6, 40, 90])
+def test_a_killed_new_leaves_nothing_beside_it_and_can_be_repeated(desk, tmp_path, step):
+    pushed(desk)
+    add_picture(desk)
+    started = ("new", "fresh", "--from", server().address, "--app", desk.app)
+    killed = run_tavolan(*started, cwd=tmp_path, **server().variables, FAULT=f"kill:{step}")
+    assert killed.code in (-9, 0)
+    left = {path.name for path in tmp_path.iterdir()} - {desk.root.name}
+    assert left <= {"fresh"}
+    if killed.code:
+        done = run_tavolan(*started, cwd=tmp_path, **server().variables)
+        assert done.code == 0 and "1 picture in 2 locales" in done.out, done.err
+    assert load_project(tmp_path / "fresh").value("ios", "de-DE", "subtitle").content == "Tonnotizen"
+    assert not (tmp_path / "fresh/.tavolan/new").exists()
+
+
 def test_a_project_is_connected_with_the_app_records_of_a_console(desk):
     env = server().variables
     config = desk.root / "tavolan.toml"

@@ -219,7 +219,7 @@ def copy_of_ledger(root: Path) -> sqlite3.Connection:
         mode = "mode=ro" if running else "immutable=1"
         try:
             with placed(path) as place:
-                address = f"file:{quote(place.path.as_posix())}?{mode}"
+                address = f"file:{quote(os.fsencode(place.path))}?{mode}"
             with closing(sqlite3.connect(address, uri=True, timeout=10)) as base:
                 base.backup(copy)
         except sqlite3.Error:

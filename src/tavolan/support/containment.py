@@ -8,7 +8,6 @@ Where a system can't open files that way, links are looked at beforehand.
 
 import errno
 import os
-import stat
 from collections import deque
 from collections.abc import Iterator
 from contextlib import ExitStack, contextmanager, suppress
@@ -50,7 +49,7 @@ def contain(root: Path) -> None:
 
 def _root_of(path: Path) -> tuple[str, tuple[str, ...]] | None:
     """Return the innermost contained folder that a path is below, with the names from there; None for one elsewhere."""
-    # `absolute` keeps `..`: a name of the project may not climb out of it by the names of folders either.
+    # An option may name a file beside the folder as `../x`: that's no file below it.
     parts = Path(os.path.abspath(path)).parts  # noqa: PTH100
     for count in range(len(parts) - 1, 0, -1):
         if real := _contained.get(os.path.join(*parts[:count])):  # noqa: PTH118
@@ -208,24 +207,6 @@ def writable_path(place: Place) -> Iterator[Path]:
     """Give a path by which a library writes a file that was made in a place that's held open."""
     folder = _DESCRIPTORS / str(place.folder)
     yield folder / place.name if place.folder is not None and folder.exists() else place.path
-
-
-def database_path(path: Path) -> Path:
-    """Return the path by which SQLite opens a database, which is made where it isn't there yet.
-
-    SQLite follows no link to what it writes beside a database. Raises as `open_file` does, and ProjectError for one
-    that is no ordinary file.
-    """
-    descriptor = open_file(path, os.O_RDWR | os.O_CREAT | getattr(os, "O_NONBLOCK", 0), make=True)
-    try:
-        with placed(path) as place:
-            there = os.stat(place.name, dir_fd=place.folder, follow_symlinks=False)
-            held = os.fstat(descriptor)
-            if not stat.S_ISREG(held.st_mode) or (there.st_dev, there.st_ino) != (held.st_dev, held.st_ino):
-                raise one_problem(path, None, "", "is no ordinary file", "A file belongs there.")
-            return place.path
-    finally:
-        os.close(descriptor)
 
 
 def remove(path: Path) -> None:

@@ -338,6 +338,29 @@ def copy_file(source: Path, target: Path) -> None:
             os.chmod(draft.fileno(), stat.S_IMODE(state.st_mode))  # noqa: PTH101
 
 
+def database_path(path: Path) -> Path:
+    """Return the path by which SQLite opens a database, which is made where it isn't there yet.
+
+    SQLite follows no link to what it writes beside a database. One that shares its content with another file (a hard
+    link) gets its own first. Raises ProjectError for one outside or that is no ordinary file, and OutsideError when it
+    can't be made.
+    """
+    for _ in range(2):
+        try:
+            descriptor = open_file(path, os.O_RDWR | os.O_CREAT | getattr(os, "O_NONBLOCK", 0), make=True)
+        except OSError as error:
+            raise FileAccessError(path, "written", error.strerror or error, "Check the disk and its rights.") from error
+        with os.fdopen(descriptor), placed(path) as place:
+            held = os.fstat(descriptor)
+            there = os.stat(place.name, dir_fd=place.folder, follow_symlinks=False)
+            if not stat.S_ISREG(held.st_mode) or (there.st_dev, there.st_ino) != (held.st_dev, held.st_ino):
+                raise one_problem(path, None, "", "is no ordinary file", "A file belongs there.")
+            if held.st_nlink == 1:
+                return place.path
+        copy_file(path, path)
+    raise one_problem(path, None, "", "shares its content with another file", "Delete it: it's made anew.")
+
+
 def draft_name(name: str) -> str:
     """Return a name beside a file for what's to take its place; it says which process writes it."""
     return f".{name[:200]}.{os.getpid()}-{secrets.token_hex(4)}.part"

@@ -177,6 +177,9 @@ def _acquired(path: Path) -> _Holding:
         # The folder is nobody's to keep in version control.
         if not (folder / ".gitignore").exists():
             replace_file(folder / ".gitignore", b"*\n")
+        if path.exists() and path.stat().st_nlink > 1:
+            # A lock is emptied when it's taken: its content may be another file's, too.
+            remove(path)
         with placed(path, make=True) as place:
             # It follows no link itself.
             holding = _Holding(place.path)

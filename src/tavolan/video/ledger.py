@@ -6,7 +6,7 @@ from pathlib import Path
 
 from tavolan.project.picture_records import LEDGER, changed_inputs, put_record
 from tavolan.project.video_records import VIDEO_SCHEMA, VideoFacts, VideoRecord, video_rows
-from tavolan.support.containment import database_path
+from tavolan.support.files import database_path
 from tavolan.video.plan import VideoJob
 
 

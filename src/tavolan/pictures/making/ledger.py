@@ -19,8 +19,7 @@ from tavolan.project.picture_records import (
     put_record,
     rows_of,
 )
-from tavolan.support.containment import database_path
-from tavolan.support.files import delete_file, delete_inside, read_blocks, require_file
+from tavolan.support.files import database_path, delete_file, delete_inside, read_blocks, require_file
 
 _SCHEMA = """
 create table if not exists made (

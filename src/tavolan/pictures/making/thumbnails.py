@@ -6,12 +6,12 @@ import sys
 import threading
 from collections.abc import Iterable, Iterator
 from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
-from contextlib import closing
+from contextlib import closing, suppress
 from multiprocessing import get_context
 from pathlib import Path
 
-from tavolan.support.containment import database_path
-from tavolan.support.files import delete_file
+from tavolan.errors import OutsideError
+from tavolan.support.files import database_path, delete_file
 
 KEPT = Path("out") / "thumbs.sqlite"
 _SCHEMA = """
@@ -66,9 +66,10 @@ def _opened(path: Path) -> sqlite3.Connection:
             base.executescript(_SCHEMA)
             base.execute("select file, bytes, changed, data from thumbs limit 1")
             return base
-        except sqlite3.DatabaseError:
+        except (sqlite3.DatabaseError, OutsideError):
             if place:
-                delete_file(place)
+                with suppress(OutsideError):
+                    delete_file(place)
     raise RuntimeError("a database in memory can't be opened")
 
 
