@@ -7,12 +7,11 @@ from pathlib import Path
 from tavolan.errors import UsageError, one_problem
 from tavolan.exchange.workbook import read_workbook
 from tavolan.project.datafile import parse_number
-from tavolan.support.csvfile import SEPARATORS, read_csv
+from tavolan.support.csvfile import SEPARATORS, UTF16, read_csv
 from tavolan.support.files import opened
 
 # Enough to see that a file is no text.
 _HEAD = 4096
-_UTF16 = (b"\xff\xfe", b"\xfe\xff")
 _OTHERS = {
     b"PK\x03\x04": "an archive, as other sheets and documents are", b"\xd0\xcf\x11\xe0": "an old workbook or document",
     b"%PDF": "a PDF", b"\x89PNG": "a picture", b"\xff\xd8\xff": "a picture", b"\x1f\x8b": "a packed file",
@@ -43,7 +42,7 @@ def require_text(path: Path) -> None:
     with opened(path, str(path)) as file:
         head = file.read(_HEAD)
     what = next((kind for begin, kind in _OTHERS.items() if head.startswith(begin)), "")
-    if not what and b"\0" in head and not head.startswith(_UTF16):
+    if not what and b"\0" in head and not head.startswith(UTF16):
         what = "a file of bytes"
     if what:
         raise one_problem(path, None, "", f"is {what}, not a table", "Save it as .csv or .xlsx.")

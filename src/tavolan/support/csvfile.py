@@ -12,7 +12,8 @@ from tavolan.errors import ProjectError, one_problem
 from tavolan.support.files import decoded, opened, read_bytes
 
 SEPARATORS = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "pipes"}
-_UTF16 = (b"\xff\xfe", b"\xfe\xff")
+# How a file in UTF-16 begins.
+UTF16 = (b"\xff\xfe", b"\xfe\xff")
 # The first line by which some spreadsheets name the separator.
 _SEPARATOR_LINE = re.compile(r'"?sep=(.)"?\r?\n', re.IGNORECASE)
 # Characters of which a header has fewer.
@@ -60,7 +61,7 @@ def stream_csv(path: Path, shown: str) -> Iterator[tuple[int, list[str]]]:
         with opened(path, shown) as file:
             head = file.read(_HEAD)
             file.seek(0)
-            encoding = "UTF-16" if head.startswith(_UTF16) else "UTF-8-sig"
+            encoding = "UTF-16" if head.startswith(UTF16) else "UTF-8-sig"
             with io.TextIOWrapper(file, encoding, newline="") as text:
                 separator, start = _separator(head.decode(encoding, "ignore"))
                 text.read(start)
@@ -128,7 +129,7 @@ def _rows(lines: Iterable[str], separator: str, before: int, shown: str) -> Iter
 
 def _text(data: bytes, shown: str, fallback: str) -> tuple[str, str]:
     """Return a file's text and the encoding that it was read in."""
-    if data.startswith(_UTF16):
+    if data.startswith(UTF16):
         return decoded(data, shown, "UTF-16"), "UTF-16"
     try:
         return decoded(data, shown), "UTF-8"
