@@ -188,7 +188,8 @@ def test_full_and_closed_streams(project):
 
 
 def test_an_output_in_ascii_is_still_json_and_shows_what_it_lacks(project):
-    ascii_only = {"PYTHONIOENCODING": "ascii", "PYTHONUTF8": "0", "LC_ALL": "C"}
+    # LC_ALL=C would do too, but for a checkout in a folder with an é: Python 3.11 reads path files by the locale.
+    ascii_only = {"PYTHONIOENCODING": "ascii"}
     command = [PROGRAM, "copy", "show", "ar-SA"]
     for extra in ([], ["--json"], ["title"]):
         done = subprocess.run(
