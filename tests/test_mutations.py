@@ -34,10 +34,11 @@ from tavolan.pictures.design.look import BUILT_IN, load_look
 from tavolan.pictures.making.ledger import Ledger
 from tavolan.pictures.raster.images import load_screen, screen_size
 from tavolan.pictures.raster.thumbnail import thumb
-from tavolan.project.datafile import DATA_FILES, METRICS, RANKS, read_data
+from tavolan.project.datafile import DATA_FILES, METRICS, RANKS
 from tavolan.project.hypothetical import with_texts
 from tavolan.project.memory import Pair, parse_tmx, read_memory, remember, write_tmx
 from tavolan.project.picture_records import read_records
+from tavolan.project.tables import Tables
 from tavolan.project.texts import TextChange, Texts
 from tavolan.results.importing import Given, read_export
 from tavolan.results.metrics import read_metrics
@@ -131,7 +132,7 @@ class Bench:
             content = f"{','.join(data_file.columns)}\n{row}\n".encode()
             self.readers[data_file.name] = (
                 content,
-                inside(data_file.name, lambda _, file=data_file: read_data(self.root, file)),
+                inside(data_file.name, lambda _, file=data_file: Tables(self.root).rows(file)),
             )
         experiment = b'hypothesis = "h"\nstore = "ios"\nexpected = 0.1\n[variant.b]\nlook = "rise"\norder = ["home"]\n'
         replies = b'[values]\na = "b"\n[template.t]\nstars = [1, 2]\nsince = "2.0"\nabout = { en = ["crash"] }\ntexts = ["t"]\n'

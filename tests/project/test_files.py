@@ -9,7 +9,8 @@ import pytest
 import tavolan
 from tavolan.errors import OutsideError, ProjectError
 from tavolan.exchange.glossary import read_glossary
-from tavolan.project.datafile import RANKS, read_data
+from tavolan.project.datafile import RANKS
+from tavolan.project.tables import Tables
 from tavolan.support.csvfile import read_csv
 from tavolan.support.files import read_text, read_toml, write_bytes
 
@@ -93,5 +94,5 @@ def test_the_projects_own_tables_may_come_from_a_spreadsheet(project):
     )
     opened = tavolan.open_project(project)
     assert [term.phrase for term in opened.terms["en-US"]] == ["glaze, raw"]
-    assert [row.numbers["rank"] for row in read_data(project, RANKS)] == [3]
+    assert [row.numbers["rank"] for row in Tables(project).rows(RANKS)] == [3]
     assert [term.target for term in read_glossary(project)] == ["Ofen"]

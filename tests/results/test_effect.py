@@ -8,7 +8,7 @@ import tavolan
 from conftest import run_tavolan
 from tavolan.errors import ProjectError, UsageError
 from tavolan.project.datafile import CAMPAIGNS, METRICS
-from tavolan.project.journal import add_by_hand
+from tavolan.project.journal_by_hand import add_by_hand
 from tavolan.results.effect import Question, change_at, effect_of, read_figures
 from tavolan.results.periods import changes_of
 from tavolan.sample.year import SUBTITLE_CHANGE, TITLE_CHANGE, TITLE_FACTOR, UPDATE

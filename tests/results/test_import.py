@@ -13,9 +13,9 @@ from hypothesis import strategies as st
 import tavolan
 from conftest import run_tavolan
 from tavolan.errors import ProjectError, UsageError
-from tavolan.project import data_tables
-from tavolan.project.data_tables import read_frame
+from tavolan.project import table_writing
 from tavolan.project.datafile import METRICS, RANKS
+from tavolan.project.tables import Tables
 from tavolan.results.import_dates import day_reader
 from tavolan.results.importing import FILES, ORDERS, Given, read_export
 from tavolan.results.merging import merged, write_merged
@@ -38,7 +38,7 @@ def file_of(folder, text, name="export.csv"):
 
 
 def metric_rows(project):
-    frame = read_frame(project, METRICS)
+    frame = Tables(project).frame(METRICS)
     return [(date.fromordinal(row.date).isoformat(), str(row.storefront), str(row.source), row.impressions, row.installs)
             for row in frame.itertuples()]  # fmt: skip
 
@@ -136,7 +136,7 @@ def test_ranks_say_what_was_looked_for_and_not_found(project, tmp_path):
     text = "Keyword,Country,Date,Position,App\nkiln log,US,2026-05-01,4,Potto\nglaze,US,2026-05-01,>200,Potto\nglaze,US,2026-05-01,#2,Rival\n"
     done = take(project, file_of(tmp_path, text))
     assert done.kind == "ranks" and done.added == 3
-    frame = read_frame(project, RANKS).astype({"app": str, "phrase": str}).set_index(["app", "phrase"])
+    frame = Tables(project).frame(RANKS).astype({"app": str, "phrase": str}).set_index(["app", "phrase"])
     assert frame.loc[("", "kiln log"), "rank"] == 4 and frame.loc[("Rival", "glaze"), "rank"] == 2
     unfound = frame.loc[("", "glaze")]
     assert unfound["rank"] != unfound["rank"] and unfound["depth"] == 200
@@ -160,7 +160,7 @@ def test_many_rows_go_to_parquet_and_count_the_same(project, tmp_path, monkeypat
     export = file_of(tmp_path, "date,country,keyword,rank\n" + "\n".join(rows) + "\n")
     shutil.copytree(project, tmp_path / "small")
     take(tmp_path / "small", export)
-    monkeypatch.setattr(data_tables, "MOST_IN_CSV", 100)
+    monkeypatch.setattr(table_writing, "MOST_IN_CSV", 100)
     take(project, export)
     assert (project / RANKS.parquet_name).exists() and len((project / "data/ranks.csv").read_text().splitlines()) == 1
     small, large = (what_moved(tavolan.open_project(root), days=7) for root in (tmp_path / "small", project))

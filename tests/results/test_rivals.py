@@ -8,7 +8,8 @@ import pytest
 import tavolan
 from conftest import run_tavolan
 from tavolan.errors import UsageError
-from tavolan.project.datafile import LISTINGS, read_data
+from tavolan.project.datafile import LISTINGS
+from tavolan.project.tables import Tables
 from tavolan.results.periods import Period
 from tavolan.results.rivals import gaps, listing_changes, rivals
 from tavolan.sample.year import LAST
@@ -49,7 +50,7 @@ def test_versions_of_a_listing_hold_until_the_next_one(project):
     rows = ["2026-05-01,Claywise,en-US,Clay log,,", ",Claywise,en-US,Clay,,", "2026-07-01,Claywise,en-US,Clay,,",
             "2026-07-01,Claywise,de-DE,Ton,,", "2026-08-01,Claywise,de-DE,Ton,,"]  # fmt: skip
     (project / LISTINGS.name).write_text(head + "\n".join(rows) + "\n")
-    listings = read_data(project, LISTINGS)
+    listings = Tables(project).rows(LISTINGS)
     changes = listing_changes(listings, Period(date(2026, 1, 1), date(2026, 12, 31)))
     assert [(one.day.month, one.words["title"]) for one in changes] == [(5, ((), ("log",))), (7, (("log",), ()))]
     assert listing_changes(listings, Period(date(2026, 6, 1), date(2026, 6, 30))) == []

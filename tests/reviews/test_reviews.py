@@ -10,7 +10,7 @@ import pytest
 import tavolan
 from conftest import run_tavolan
 from tavolan.errors import ProjectError, UsageError
-from tavolan.project import data_tables
+from tavolan.project import table_writing
 from tavolan.project.datafile import REVIEWS
 from tavolan.results.intervals import wilson
 from tavolan.reviews.importing import merge_reviews, read_review_export, write_reviews
@@ -127,7 +127,8 @@ def test_reviews_without_ids_get_the_same_one_each_time(project):
     assert merge_reviews(opened, done.rows).same == 2 and len({row["id"] for row in rows_of(project)}) == 2
     # What somebody wrote by hand has none, and counts as the same.
     (project / "data/reviews.csv").write_text(text)
-    assert merge_reviews(opened, taken(project, text, "f.csv", store="")[1].rows).same == 2
+    opened, done = taken(project, text, "f.csv", store="")
+    assert merge_reviews(opened, done.rows).same == 2
 
 
 @pytest.mark.parametrize(("text", "message"), [
@@ -154,7 +155,7 @@ def test_many_reviews_are_kept_in_parquet_and_read_everywhere(year, project, mon
     opened, done = taken(project, "id,locale,stars,text,date\n" + rows)
     write_reviews(opened, merge_reviews(opened, done.rows))
     plain, mined = review_queue(opened, TODAY, most=99), mine(opened, "en-US").total
-    monkeypatch.setattr(data_tables, "MOST_IN_CSV", 10)
+    monkeypatch.setattr(table_writing, "MOST_IN_CSV", 10)
     write_reviews(opened, merge_reviews(opened, done.rows))
     assert (project / REVIEWS.parquet_name).exists() and len(
         (project / "data/reviews.csv").read_text().splitlines()

@@ -9,7 +9,8 @@ import tavolan
 from conftest import write_screen
 from tavolan.errors import UsageError
 from tavolan.project.caption_markup import plain
-from tavolan.project.datafile import LISTINGS, RANKS, REVIEWS, SEARCH_PAGES, SUGGESTIONS, read_data
+from tavolan.project.datafile import LISTINGS, RANKS, REVIEWS, SEARCH_PAGES, SUGGESTIONS
+from tavolan.project.tables import Tables
 from tavolan.sample.app_screens import SCREENS, draw
 from tavolan.sample.drawing import INTERFACE, LIGHT, Page, interface
 from tavolan.sample.write import SIZES, sample_files, sample_locales, write_texts
@@ -48,8 +49,8 @@ def test_the_sample_has_fourteen_locales_and_five_shots(kilnary):
 
 def test_the_sample_has_data_of_every_kind_in_several_languages(kilnary):
     for file in (REVIEWS, LISTINGS, SUGGESTIONS):
-        assert {row.text("locale") for row in read_data(kilnary.root, file)} == {"en-US", "de-DE", "ja"}
-    assert read_data(kilnary.root, SEARCH_PAGES) and read_data(kilnary.root, RANKS)
+        assert {row.text("locale") for row in Tables(kilnary.root).rows(file)} == {"en-US", "de-DE", "ja"}
+    assert Tables(kilnary.root).rows(SEARCH_PAGES) and Tables(kilnary.root).rows(RANKS)
     assert len(kilnary.terms) == 14
 
 

@@ -2,8 +2,9 @@
 
 import tavolan
 from conftest import run_tavolan
-from tavolan.project import data_tables
+from tavolan.project import table_writing
 from tavolan.project.datafile import RANKS
+from tavolan.project.tables import Tables
 from tavolan.words.known_ranks import known_ranks
 
 
@@ -37,8 +38,9 @@ def test_ranks_are_the_same_from_parquet(project, monkeypatch):
     ]
     opened = data(project, "ranks.csv", "date,store,app,storefront,phrase,rank,depth\n" + "".join(rows))
     assert known_ranks(opened) == known_ranks(opened, "Claywise") == {("kiln log", "US", "ios"): (5, 8)}
-    monkeypatch.setattr(data_tables, "MOST_IN_CSV", 1)
-    data_tables.write_frame(project, RANKS, data_tables.read_frame(project, RANKS))
+    monkeypatch.setattr(table_writing, "MOST_IN_CSV", 1)
+    Tables(project).write(RANKS, Tables(project).frame(RANKS))
+    opened = tavolan.open_project(project)
     assert (project / RANKS.parquet_name).exists()
     assert known_ranks(opened) == known_ranks(opened, "Claywise") == {("kiln log", "US", "ios"): (5, 8)}
 

@@ -13,7 +13,9 @@ import tavolan
 from conftest import replace, run_tavolan
 from tavolan.errors import ProjectError, UsageError
 from tavolan.exchange.terms_import import guess, import_table
-from tavolan.project.datafile import RANKS, REVIEWS, SEARCH_PAGES, Row, parse_number, read_data
+from tavolan.project.datafile import RANKS, REVIEWS, SEARCH_PAGES
+from tavolan.project.table_rules import parse_number
+from tavolan.project.tables import Row, Tables
 from tavolan.words.coverage import cover
 from tavolan.words.difficulty import PARTS, difficulty
 from tavolan.words.mine import log_likelihoods, mine
@@ -52,15 +54,15 @@ BAD = [
 def test_bad_data_files_are_named_with_their_line(project, name, file, text, message):
     data(project, name, text)
     with pytest.raises(ProjectError) as caught:
-        read_data(project, file)
+        Tables(project).rows(file)
     assert message in str(caught.value)
 
 
 def test_semicolons_and_decimal_commas_are_understood(project):
     data(project, "reviews.csv", "locale;stars;text\nen-US;4,5;good, really\n")
-    (row,) = read_data(project, REVIEWS)
+    (row,) = Tables(project).rows(REVIEWS)
     assert row.numbers == {"stars": 4.5} and row.text("text") == "good, really"
-    assert read_data(project, RANKS) == []
+    assert Tables(project).rows(RANKS) == []
 
 
 @given(st.floats(-1e6, 1e6).map(lambda x: round(x, 3)))
@@ -122,7 +124,7 @@ def test_candidates_are_told_apart_as_their_language_does(project):
 
 def result(position, app, ratings=0, stars=3.0, released="", updated=""):
     cells = {"app": app, "released": released, "updated": updated}
-    return Row(1, cells, {"position": position, "ratings": ratings, "stars": stars})
+    return Row(cells, {"position": position, "ratings": ratings, "stars": stars})
 
 
 def test_difficulty_follows_its_formula():

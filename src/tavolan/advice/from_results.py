@@ -12,7 +12,6 @@ from tavolan.experiments.backlog import Entry, backlog
 from tavolan.experiments.files import Experiment, read_experiments
 from tavolan.experiments.running import judge_experiment, size_of
 from tavolan.experiments.verdicts import CONTROL
-from tavolan.project.data_tables import last_day
 from tavolan.project.datafile import METRICS, REVIEWS
 from tavolan.project.experiment_schema import SPLIT_METRICS
 from tavolan.results.funnel import funnel_report
@@ -145,7 +144,7 @@ def _new_idea(now: Situation, experiments: list[Experiment]) -> Iterator[Action]
 def from_reviews(now: Situation) -> Iterator[Action]:
     """Yield an action for readers who wait for an answer, praise left out, and one for drafts that aren't sent."""
     project = now.project
-    if last_day(project.root, REVIEWS) is None:
+    if project.tables.last_day(REVIEWS) is None:
         return
     queue = review_queue(project, now.today, most=_REPLIES)
     urgent = [one for one in queue.first if one.reason != "praise"]
@@ -175,7 +174,7 @@ def from_metrics(now: Situation) -> Iterator[Action]:
     """Yield an action where there are no figures, or only old ones."""
     if now.is_new:
         return
-    last = last_day(now.project.root, METRICS)
+    last = now.project.tables.last_day(METRICS)
     age = (now.today - last).days if last else None
     if age is not None and age <= _STALE_DAYS:
         return

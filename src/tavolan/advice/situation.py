@@ -9,7 +9,7 @@ from tavolan.advice.action import estimates
 from tavolan.advice.reach import Reach
 from tavolan.checking.findings import Finding
 from tavolan.consoles.base import read_base
-from tavolan.project.journal import Line, read_journal
+from tavolan.project.journal import Line
 from tavolan.project.model import Project
 from tavolan.project.seasons import on_day
 from tavolan.project.texts import Texts
@@ -33,7 +33,7 @@ class Situation:
     @cached_property
     def journal(self) -> list[Line]:
         """All dated changes, read once."""
-        return read_journal(self.project.root)
+        return self.project.tables.journal
 
     @cached_property
     def texts(self) -> Texts:

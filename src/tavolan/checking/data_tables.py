@@ -7,8 +7,7 @@ from tavolan.checking.registry import DATA_TABLE, check
 from tavolan.checking.review import Review
 from tavolan.errors import Problem, ProjectError
 from tavolan.exchange.glossary import read_glossary
-from tavolan.project.datafile import DATA_FILES, table_faults
-from tavolan.project.journal import read_journal
+from tavolan.project.datafile import DATA_FILES
 
 
 @check(DATA_TABLE, "error")
@@ -26,16 +25,11 @@ def data_table(review: Review, this: Rule) -> Iterator[Finding]:
 
 
 def _problems(review: Review) -> Iterator[Problem]:
-    root = review.project.root
+    tables, root = review.project.tables, review.project.root
     for file in DATA_FILES:
-        yield from table_faults(root, file)
-        if (root / file.parquet_name).exists():
-            # Arrow is loaded where it's needed alone.
-            from tavolan.project.data_tables import parquet_faults
-
-            yield from parquet_faults(root, file)
-    for read in (read_journal, read_glossary):
+        yield from tables.faults(file)
+    for read in (lambda: tables.journal, lambda: read_glossary(root)):
         try:
-            read(root)
+            read()
         except ProjectError as error:
             yield from error.problems

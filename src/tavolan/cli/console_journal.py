@@ -38,7 +38,7 @@ def journal(
 
     opened = open_project(project, write=from_git or bool(add))
     if add:
-        from tavolan.project.journal import add_by_hand
+        from tavolan.project.journal_by_hand import add_by_hand
 
         for line in add_by_hand(opened, add, day, store or (), locale or (), (field or [""])[0]):
             console().print(f"noted: {line.date[:10]} {line.store or 'all stores'} {line.locale} {line.note}".rstrip())

@@ -14,7 +14,7 @@ from typing import Any, Literal
 from tavolan.checking import run_checks
 from tavolan.checking.findings import Finding, Location, Rule
 from tavolan.languages.tags import language_of
-from tavolan.project.journal import Line, read_journal, shown
+from tavolan.project.journal import Line, shown
 from tavolan.project.model import Project, Store
 from tavolan.project.state import digest
 from tavolan.project.toml_edit import TomlEditor
@@ -112,7 +112,7 @@ def _from_texts(project: Project, store: Store) -> Iterator[Risk]:
 def _from_journal(project: Project, store: Store) -> Iterator[Risk]:
     """Yield texts that were refused before and are still the same."""
     latest: dict[tuple[str, str], Line] = {}
-    for line in read_journal(project.root):
+    for line in project.tables.journal:
         if line.store == store.id and line.note.startswith(REFUSED):
             latest[line.locale, line.field] = line
     for (locale, field), line in latest.items():
@@ -160,7 +160,7 @@ def draft_notes(project: Project, store: str) -> str:
         parts.append(f"Sold inside the app: {', '.join(names)}.")
     changed = [
         f"- {line.locale} {line.field}: {line.note.removeprefix(REFUSED)}. It was “{line.after}”, now it's “{now}”."
-        for line in read_journal(project.root)
+        for line in project.tables.journal
         if line.store == store and line.note.startswith(REFUSED)
         and (now := _text_now(project, own, line.locale, line.field)[0]) and digest(now) != line.to_digest
     ]  # fmt: skip

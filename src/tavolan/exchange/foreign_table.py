@@ -6,7 +6,7 @@ from pathlib import Path
 
 from tavolan.errors import UsageError, one_problem
 from tavolan.exchange.workbook import read_workbook
-from tavolan.project.datafile import parse_number
+from tavolan.project.table_rules import parse_number
 from tavolan.support.csvfile import SEPARATORS, UTF16, read_csv
 from tavolan.support.files import opened
 

@@ -6,7 +6,7 @@ from tavolan.errors import UsageError
 from tavolan.experiments.files import Experiment
 from tavolan.experiments.variants import text_changes
 from tavolan.experiments.verdicts import CONTROL
-from tavolan.project.journal import add_by_hand
+from tavolan.project.journal_by_hand import add_by_hand
 from tavolan.project.load import SHOTS
 from tavolan.project.model import ICON, Project
 from tavolan.project.text_writing import TextWriter

@@ -1,21 +1,20 @@
 """Take the counts of an experiment in from an export: columns guessed, days updated, nothing doubled."""
 
-import csv
-import io
 from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
+
+import pandas as pd
 
 from tavolan.errors import Problem, ProjectError, UsageError
 from tavolan.exchange.foreign_table import plain_name, read_table, spelled_number
 from tavolan.experiments.files import Experiment
 from tavolan.experiments.running import read_counts
 from tavolan.experiments.verdicts import CONTROL, Count
-from tavolan.project.datafile import EXPERIMENTS, read_data
+from tavolan.project.datafile import EXPERIMENTS
 from tavolan.project.model import Project
 from tavolan.results.import_dates import day_reader
-from tavolan.support.files import write_text
 from tavolan.support.transaction import changing
 
 # What consoles call the columns, compared folded and without signs; ours is always known.
@@ -111,11 +110,9 @@ def _count(text: str) -> int:
 
 def _write(project: Project, name: str, counts: Mapping[tuple[date, str], Count]) -> None:
     """Write the counts of one experiment; those of others stay as they are."""
-    others = [row for row in read_data(project.root, EXPERIMENTS) if row.text("experiment") != name]
-    out = io.StringIO(newline="")
-    writer = csv.writer(out, lineterminator="\n")
-    writer.writerow(EXPERIMENTS.columns)
-    writer.writerows([row.text(column) for column in EXPERIMENTS.columns] for row in others)
-    writer.writerows([name, day, variant, *count] for (day, variant), count in sorted(counts.items()))
+    before = project.tables.frame(EXPERIMENTS)
+    own = [(name, day.toordinal(), variant, *count) for (day, variant), count in sorted(counts.items())]
+    others = before[before["experiment"] != name].astype({"experiment": object, "variant": object})
+    whole = pd.concat([others, pd.DataFrame(own, columns=list(EXPERIMENTS.columns))])
     with changing(project.root):
-        write_text(project.root / EXPERIMENTS.name, out.getvalue())
+        project.tables.write(EXPERIMENTS, whole)

@@ -1,15 +1,14 @@
 """Size, start, record and judge an experiment of a project."""
 
 import math
-from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import date, timedelta
 
-from tavolan.errors import Problem, ProjectError, UsageError
+from tavolan.errors import UsageError
 from tavolan.experiments.files import Experiment
 from tavolan.experiments.sizes import MOST_DAYS, Size, planned_size
 from tavolan.experiments.verdicts import CONTROL, Count, Verdict, judge
-from tavolan.project.datafile import EXPERIMENTS, Row, read_data
+from tavolan.project.datafile import EXPERIMENTS
 from tavolan.project.experiment_schema import SPLIT_METRICS, ExperimentTable
 from tavolan.project.model import Project
 from tavolan.project.toml_edit import TomlEditor, TomlValue
@@ -119,26 +118,13 @@ def write_keys(project: Project, one: Experiment, **values: TomlValue) -> None:
 
 
 def read_counts(project: Project, name: str) -> dict[date, dict[str, Count]]:
-    """Return the counts of an experiment by day, in order. Raises ProjectError for a day that's there twice."""
+    """Return the counts of an experiment by day, in order. Raises ProjectError for faults of the table."""
     found: dict[date, dict[str, Count]] = {}
-    problems = []
-    for row in read_data(project.root, EXPERIMENTS):
+    for row in project.tables.rows(EXPERIMENTS):
         if row.text("experiment") == name:
             day = found.setdefault(date.fromisoformat(row.text("date")), {})
-            if fault := _row_fault(row, day):
-                problems.append(Problem(EXPERIMENTS.name, row.line, "", *fault))
             day[row.text("variant")] = Count(int(row.numbers["visitors"]), int(row.numbers["hits"]))
-    if problems:
-        raise ProjectError(problems)
     return dict(sorted(found.items()))
-
-
-def _row_fault(row: Row, day: Mapping[str, Count]) -> tuple[str, str] | None:
-    if row.text("variant") in day:
-        return f"{row.text('date')} {row.text('variant')} is there twice", "Keep the line that's right."
-    if row.numbers["hits"] > row.numbers["visitors"]:
-        return "has more hits than visitors", "Count each visitor once."
-    return None
 
 
 @dataclass(frozen=True)

@@ -1,11 +1,7 @@
 """What the tables under `data/` must look like: their columns, numbers, days and keys."""
 
-import re
 from dataclasses import dataclass
-from functools import lru_cache
 from pathlib import Path
-
-_NUMBER = re.compile(r"[+-]?(\d+([.,]\d*)?|[.,]\d+)([eE][+-]?\d{1,3})?")
 
 
 @dataclass(frozen=True)
@@ -143,12 +139,3 @@ EXPERIMENTS = DataFile(
 # Of copy/glossary.csv.
 GLOSSARY_COLUMNS = ("term", "locale", "target", "use", "note")
 DATA_FILES = (REVIEWS, REPLIES, LISTINGS, SUGGESTIONS, SEARCH_PAGES, RANKS, METRICS, CAMPAIGNS, BENCHMARKS, EXPERIMENTS)
-
-
-@lru_cache(maxsize=1 << 12)
-def parse_number(text: str) -> float | None:
-    """Return a number written with a point or a decimal comma, or None."""
-    text = text.strip().replace("\u00a0", "").replace(" ", "")
-    if not _NUMBER.fullmatch(text):
-        return None
-    return float(text.replace(",", "."))

@@ -14,13 +14,11 @@ from functools import lru_cache
 from pathlib import Path
 from typing import Any, Literal
 
-from tavolan.errors import Problem, ProjectError, UsageError
-from tavolan.project.model import Project
+from tavolan.errors import Problem, ProjectError
 from tavolan.project.state import digest
 from tavolan.support.csvfile import guarded, read_csv, unguarded
-from tavolan.support.days import DAY_REMEDY, is_day
+from tavolan.support.days import is_day
 from tavolan.support.files import read_bytes, write_bytes
-from tavolan.support.transaction import changing
 
 NAME = "journal.csv"
 Who = Literal["project", "console", "git", "hand"]
@@ -54,29 +52,6 @@ def line_of(
     when = date or datetime.now(UTC).strftime("%Y-%m-%dT%H:%M:%SZ")
     marks = digest(old) if old else "", digest(new) if new else ""
     return Line(when, store, locale, field, version, *marks, who, note, old, new)
-
-
-def add_by_hand(
-    project: Project, note: str, day: str, stores: Iterable[str], locales: Iterable[str], field: str
-) -> list[Line]:
-    """Write down a change that no hand-over brought, a line per store and locale; return the lines.
-
-    Without a store or locale it counts for all of them. Raises UsageError for a day that isn't one, and for stores and
-    locales that aren't the project's.
-    """
-    when = day or datetime.now(UTC).date().isoformat()
-    if not is_day(when):
-        raise UsageError(f'"{day}" isn\'t a day', DAY_REMEDY, option="--date")
-    own_stores = project.pick("--store", list(stores), list(project.stores)) if stores else [""]
-    own_locales = project.pick("--locale", list(locales), project.app.locales) if locales else [""]
-    lines = [
-        line_of(store, locale, field, project.app.version, None, None, "hand", note, f"{when}T00:00:00Z")
-        for store in own_stores
-        for locale in own_locales
-    ]
-    with changing(project.root):
-        add_lines(project.root, lines)
-    return lines
 
 
 def shown(value: Any) -> str:

@@ -13,6 +13,7 @@ from tavolan.project.model import Copy, Project, Source, Store, Term
 from tavolan.project.schema import FORMS, Config, Shots, StoreTable
 from tavolan.project.seasons import season_faults
 from tavolan.project.state import State, read_state
+from tavolan.project.tables import Tables
 from tavolan.project.termsfile import read_terms
 from tavolan.project.video_schema import VideoFile
 from tavolan.rulebooks.load import load_rulebooks
@@ -104,6 +105,7 @@ def _assemble(
             ordered[tag] = replace(own, parent=ordered[own.data["like"]])
     return Project(
         root=root,
+        tables=Tables(root),
         app=config.app,
         once=config.once,
         guard=config.guard,

@@ -29,6 +29,7 @@ from tavolan.project.schema import (
 )
 from tavolan.project.service_schema import ConsoleTable, ProviderTable
 from tavolan.project.state import State
+from tavolan.project.tables import Tables
 from tavolan.project.video_schema import VideoFile
 from tavolan.rulebooks.model import FieldRule, Role, Rulebook, SizeClass
 from tavolan.support.toml_lines import KeyPath, line_of
@@ -200,10 +201,12 @@ class Project:
     """A loaded and validated project. Paths in `shown` form are relative to `root`.
 
     `find_origins` finds what each translation was made from. It's asked once, and only when a command needs it, as it
-    reads the history in git.
+    reads the history in git. `tables` are read when they're asked for, and
+    shared by the projects that are made of this one.
     """
 
     root: Path
+    tables: Tables
     app: App
     once: dict[str, Any]
     guard: Guard

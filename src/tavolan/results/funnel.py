@@ -9,7 +9,7 @@ from typing import Literal
 import pandas as pd
 
 from tavolan.errors import UsageError
-from tavolan.project.datafile import BENCHMARKS, read_data
+from tavolan.project.datafile import BENCHMARKS
 from tavolan.project.model import Project
 from tavolan.results.intervals import Interval, wilson
 from tavolan.results.metrics import known_storefronts, of_places, read_metrics, rows_in
@@ -154,7 +154,7 @@ def _share(hits: float, tries: float) -> Interval:
 def _benchmarks(project: Project) -> dict[tuple[str, str], tuple[float, str]]:
     """Return the rates of peers by store and step: of the app's own category where it's given, else of any."""
     found: dict[tuple[str, str], tuple[float, str]] = {}
-    for row in read_data(project.root, BENCHMARKS):
+    for row in project.tables.rows(BENCHMARKS):
         store, category = row.text("store"), row.text("category")
         own = project.once_value(store, "category").content if store in project.stores else None
         key = (store, row.text("step"))

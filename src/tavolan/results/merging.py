@@ -9,7 +9,6 @@ import pandas as pd
 from numpy.typing import NDArray
 from pandas.api.types import union_categoricals
 
-from tavolan.project.data_tables import read_frame, write_frame
 from tavolan.project.datafile import DataFile
 from tavolan.project.model import Project
 from tavolan.support.transaction import changing
@@ -28,7 +27,7 @@ class Merged:
 
 def merged(project: Project, file: DataFile, rows: pd.DataFrame) -> Merged:
     """Return the rows of a file with others merged in; a number that they don't know stays. Nothing is written."""
-    before = read_frame(project.root, file)
+    before = project.tables.frame(file)
     texts = [name for name in file.columns if name not in (*file.numbers, *file.dates)]
     before = before.assign(**{name: _categories(before[name]) for name in texts})
     rows = rows[list(file.columns)].assign(**{name: _categories(rows[name]) for name in texts})
@@ -51,7 +50,7 @@ def write_merged(project: Project, done: Merged, order: Sequence[str]) -> None:
     """Write all rows, in the order of some columns."""
     rows = done.rows.sort_values(list(order), kind="stable")
     with changing(project.root):
-        write_frame(project.root, done.file, rows)
+        project.tables.write(done.file, rows)
 
 
 def _categories(column: "pd.Series[Any]") -> "pd.Series[Any]":

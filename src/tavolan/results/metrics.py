@@ -7,7 +7,6 @@ import numpy as np
 import pandas as pd
 
 from tavolan.errors import one_problem
-from tavolan.project.data_tables import read_frame
 from tavolan.project.datafile import METRICS
 from tavolan.project.model import Project
 from tavolan.results.periods import Period
@@ -19,7 +18,7 @@ def read_metrics(project: Project) -> pd.DataFrame:
 
     Raises ProjectError for faults in the file, for a store that isn't the project's, and for a day that's there twice.
     """
-    frame = read_frame(project.root, METRICS)
+    frame = project.tables.frame(METRICS)
     for store in frame["store"].unique():
         if store not in project.stores:
             remedy = f"Write {' or '.join(project.stores)}."

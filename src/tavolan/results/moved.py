@@ -8,7 +8,7 @@ from datetime import date
 import pandas as pd
 
 from tavolan.errors import UsageError
-from tavolan.project.datafile import LISTINGS, read_data
+from tavolan.project.datafile import LISTINGS
 from tavolan.project.model import Project
 from tavolan.results.funnel import Funnel, store_funnels
 from tavolan.results.metrics import counts_around, of_places, read_metrics, rows_in
@@ -131,7 +131,7 @@ def what_moved(
 
 def _listed(project: Project, app: str) -> Project:
     """Return the project with the listing of the app whose ranks count, so far as it's known."""
-    listed = any(row.text("app") == app for row in read_data(project.root, LISTINGS)) if app != OURS else False
+    listed = any(row.text("app") == app for row in project.tables.rows(LISTINGS)) if app != OURS else False
     return with_listing_of(project, app) if listed else project
 
 

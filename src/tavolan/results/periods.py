@@ -7,8 +7,8 @@ from typing import NamedTuple
 
 from tavolan.consoles.forecast import REFUSED
 from tavolan.errors import UsageError
-from tavolan.project.datafile import CAMPAIGNS, read_data
-from tavolan.project.journal import Line, read_journal
+from tavolan.project.datafile import CAMPAIGNS
+from tavolan.project.journal import Line
 from tavolan.project.model import Project
 from tavolan.words.coverage import storefronts_of
 
@@ -79,7 +79,7 @@ def read_campaigns(project: Project) -> list[Campaign]:
             Period(date.fromisoformat(row.text("from")), date.fromisoformat(row.text("to"))), row.text("store"),
             row.text("storefront"), row.text("what"), row.numbers.get("cost", 0.0),
         )
-        for row in read_data(project.root, CAMPAIGNS)
+        for row in project.tables.rows(CAMPAIGNS)
     ]  # fmt: skip
 
 
@@ -114,7 +114,7 @@ class Change:
 def changes_of(project: Project) -> list[Change]:
     """Return the changes of the journal, a day and store each, oldest first. Lines without a store count for each."""
     found: dict[tuple[date, str], list[Line]] = {}
-    for line in read_journal(project.root):
+    for line in project.tables.journal:
         if line.note.startswith(REFUSED):
             continue
         for store in [line.store] if line.store else list(project.stores):

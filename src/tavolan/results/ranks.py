@@ -8,9 +8,9 @@ from datetime import date
 import pandas as pd
 
 from tavolan.errors import UnknownNameError
-from tavolan.project.data_tables import Wanted, last_day, read_frame, texts_of
 from tavolan.project.datafile import RANKS
 from tavolan.project.model import Project
+from tavolan.project.table_reading import Wanted
 from tavolan.results.metrics import rows_in
 from tavolan.results.periods import Period
 from tavolan.words.split import fold
@@ -44,9 +44,8 @@ def read_ranks(project: Project, selection: Selection | None = None) -> pd.DataF
 
     Raises ProjectError for faults in `data/ranks.csv` or its Parquet.
     """
-    frame = read_frame(project.root, RANKS, (selection or Selection()).conditions())
-    frame["rank"] = frame["rank"].fillna(math.inf)
-    return frame
+    frame = project.tables.frame(RANKS, (selection or Selection()).conditions())
+    return frame.assign(rank=frame["rank"].fillna(math.inf))
 
 
 def last_of(frame: pd.DataFrame, period: Period) -> dict[tuple[str, str, str, str], float]:
@@ -58,12 +57,12 @@ def last_of(frame: pd.DataFrame, period: Period) -> dict[tuple[str, str, str, st
 
 def newest_day(project: Project, selection: Selection) -> date | None:
     """Return the last day with a rank that's selected; None without one."""
-    return last_day(project.root, RANKS, selection.conditions())
+    return project.tables.last_day(RANKS, selection.conditions())
 
 
 def written_phrases(project: Project, folded: Collection[str]) -> tuple[str, ...]:
     """Return phrases as the ranks have them, of folded ones."""
-    return tuple(phrase for phrase in texts_of(project.root, RANKS, "phrase") if fold(phrase) in folded)
+    return tuple(phrase for phrase in project.tables.texts(RANKS, "phrase") if fold(phrase) in folded)
 
 
 def lists_by_phrase(project: Project) -> dict[str, list[str]]:
@@ -82,7 +81,7 @@ def check_names(project: Project, lists: Collection[str], apps: Collection[str])
         if name not in known:
             raise UnknownNameError("terms/ has no list", name, known, option="--list")
     for name in apps:
-        if name not in (there := texts_of(project.root, RANKS, "app")):
+        if name not in (there := project.tables.texts(RANKS, "app")):
             raise UnknownNameError(f"{RANKS.name} has no app", name, filter(None, there), option="--app")
 
 

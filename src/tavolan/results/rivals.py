@@ -12,8 +12,9 @@ from itertools import pairwise
 import pandas as pd
 
 from tavolan.errors import UsageError
-from tavolan.project.datafile import LISTINGS, Row, read_data
+from tavolan.project.datafile import LISTINGS
 from tavolan.project.model import Project
+from tavolan.project.tables import Row
 from tavolan.results.periods import Period, period_of
 from tavolan.results.rank_effect import RankShift, rank_shifts
 from tavolan.results.ranks import Selection, check_names, last_of, newest_day, phrases_of, read_ranks, written_phrases
@@ -90,7 +91,7 @@ def rivals(
     around = Period(min(period.before().first, period.first - timedelta(days=WINDOW)), period.last)
     frame = read_ranks(project, Selection(stores, storefronts, phrases, wanted.apps, around))
     names = sorted({str(app) for app in frame["app"].unique()} - {ours})
-    own_listings = [row for row in read_data(project.root, LISTINGS) if not chosen or row.text("app") in chosen]
+    own_listings = [row for row in project.tables.rows(LISTINGS) if not chosen or row.text("app") in chosen]
     changes = [_with_shifts(project, frame, ours, change) for change in listing_changes(own_listings, period)]
     return Rivals(period, ours, names, _rows(frame, period, ours), changes)
 

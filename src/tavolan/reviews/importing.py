@@ -16,7 +16,6 @@ from tavolan.consoles.comparison import client_for, console_stores
 from tavolan.errors import Problem, ProjectError, UsageError
 from tavolan.exchange.foreign_table import country_code, spelled_number
 from tavolan.languages.tags import language_of, tag_fault
-from tavolan.project.data_tables import read_frame, write_frame
 from tavolan.project.datafile import REVIEWS
 from tavolan.project.model import Project
 from tavolan.results.foreign_frame import read_foreign
@@ -113,7 +112,7 @@ def fetch_reviews(project: Project, store: str) -> ImportedReviews:
 
 def merge_reviews(project: Project, rows: pd.DataFrame) -> MergedReviews:
     """Return all reviews with others merged in by store and id; what they don't know of one stays."""
-    before = with_ids(read_frame(project.root, REVIEWS)).astype(dict.fromkeys(_TEXTS, object))
+    before = with_ids(project.tables.frame(REVIEWS)).astype(dict.fromkeys(_TEXTS, object))
     rows = rows.astype(dict.fromkeys(_TEXTS, object))
     keys = [pd.Index(one["store"].astype(str) + "\0" + one["id"].astype(str)) for one in (before, rows)]
     place = keys[0].get_indexer_for(keys[1]) if keys[0].is_unique else _last_places(*keys)
@@ -138,7 +137,7 @@ def merge_reviews(project: Project, rows: pd.DataFrame) -> MergedReviews:
 def write_reviews(project: Project, done: MergedReviews) -> None:
     """Write all reviews, oldest first."""
     with changing(project.root):
-        write_frame(project.root, REVIEWS, done.rows.sort_values(["date", "store", "id"], kind="stable"))
+        project.tables.write(REVIEWS, done.rows.sort_values(["date", "store", "id"], kind="stable"))
 
 
 def _last_places(before: "pd.Index[str]", rows: "pd.Index[str]") -> Any:

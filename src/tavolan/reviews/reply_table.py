@@ -7,7 +7,6 @@ import pandas as pd
 
 from tavolan.errors import Problem, ProjectError
 from tavolan.languages.tags import tag_fault
-from tavolan.project.data_tables import read_frame, write_frame
 from tavolan.project.datafile import REPLIES
 from tavolan.project.model import Project
 from tavolan.project.state import digest
@@ -36,7 +35,7 @@ class Reply:
 
 def read_replies(project: Project) -> list[Reply]:
     """Return all replies in the order of the file. Raises ProjectError for faults in it."""
-    frame = read_frame(project.root, REPLIES)
+    frame = project.tables.frame(REPLIES)
     problems = [
         *_strangers(
             "store", set(map(str, frame["store"])) - set(project.stores), f"Write {' or '.join(project.stores)}."
@@ -64,4 +63,4 @@ def write_replies(project: Project, replies: list[Reply]) -> None:
         for one in ordered
     ]
     frame = pd.DataFrame(rows, columns=list(REPLIES.columns)).astype({"sent": "int64"})
-    write_frame(project.root, REPLIES, frame)
+    project.tables.write(REPLIES, frame)

@@ -6,9 +6,9 @@ from collections.abc import Collection
 
 import pandas as pd
 
-from tavolan.project.data_tables import Wanted, read_frame
 from tavolan.project.datafile import REVIEWS
 from tavolan.project.model import Project
+from tavolan.project.table_reading import Wanted
 
 
 def read_reviews(
@@ -26,7 +26,7 @@ def read_reviews(
                              ("locale", list(locales)))
         if values
     ]  # fmt: skip
-    frame = read_frame(project.root, REVIEWS, wanted, list(columns))
+    frame = project.tables.frame(REVIEWS, wanted, list(columns))
     return frame if columns else with_ids(frame)
 
 

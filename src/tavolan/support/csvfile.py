@@ -19,8 +19,8 @@ _SEPARATOR_LINE = re.compile(r'"?sep=(.)"?\r?\n', re.IGNORECASE)
 # Characters of which a header has fewer.
 _HEAD = 1 << 16
 # What a spreadsheet takes for a formula, and what it would take for one without the apostrophes in front.
-_FORMULA = re.compile(r"'*[=+\-@\t\r]")
-_GUARDED = re.compile(r"'+[=+\-@\t\r]")
+FORMULA = r"^'*[=+\-@\t\r]"
+_FORMULA, _GUARDED = re.compile(FORMULA), re.compile(r"^'+[=+\-@\t\r]")
 
 
 def guarded(text: str) -> str:

@@ -15,8 +15,9 @@ The best of all suggestions counts. Where there's neither, `[words] demand` is a
 import math
 from typing import Literal
 
-from tavolan.project.datafile import SUGGESTIONS, Row, read_data
+from tavolan.project.datafile import SUGGESTIONS
 from tavolan.project.model import Project, Term
+from tavolan.project.tables import Row
 from tavolan.words import split
 
 DemandOrigin = Literal["volume", "suggestions", "assumed"]
@@ -35,7 +36,7 @@ class Demands:
         self._scale = math.log1p(max(volumes, default=1.0))
         self._assumed = project.words.demand
         self._suggested: dict[tuple[str, str], float] = {}
-        for row in read_data(project.root, SUGGESTIONS):
+        for row in project.tables.rows(SUGGESTIONS):
             key = row.text("locale"), _letters(row.text("phrase"))
             self._suggested[key] = max(self._suggested.get(key, 0.0), _of_suggestion(key[1], row))
 

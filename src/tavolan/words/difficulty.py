@@ -16,8 +16,9 @@ from dataclasses import dataclass
 from datetime import date
 from typing import Literal
 
-from tavolan.project.datafile import SEARCH_PAGES, Row, read_data
+from tavolan.project.datafile import SEARCH_PAGES
 from tavolan.project.model import Project, Term
+from tavolan.project.tables import Row
 from tavolan.words import split
 from tavolan.words.phrases import phrase_of, words_of
 
@@ -47,7 +48,7 @@ class Difficulties:
     def __init__(self, project: Project, today: date) -> None:
         self.today = today
         self._pages: dict[tuple[str, str], list[Row]] = {}
-        for row in read_data(project.root, SEARCH_PAGES):
+        for row in project.tables.rows(SEARCH_PAGES):
             self._pages.setdefault((split.fold(row.text("phrase")), row.text("storefront")), []).append(row)
         self._known: dict[tuple[str, str, str, float | None], Difficulty] = {}
 

@@ -4,12 +4,13 @@ Until our own app has ranks, another one's are the measure where `[results] meas
 """
 
 import math
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator, Sequence
 from datetime import date, timedelta
-from typing import NamedTuple
+from typing import Any, NamedTuple
 
-from tavolan.project.datafile import RANKS, read_data
+from tavolan.project.datafile import RANKS
 from tavolan.project.model import Project
+from tavolan.project.tables import Tables
 from tavolan.words.split import fold
 
 # How our own app is named in tables; it's empty in files.
@@ -36,17 +37,7 @@ Known = dict[tuple[str, str, str], KnownRank]
 def measured_app(project: Project) -> str:
     """Return the app whose ranks are ours: OURS, or the one that `measured_by` names as long as we have none."""
     other = project.results.measured_by
-    if not other or any(app == OURS for app in _apps(project)):
-        return OURS
-    return other
-
-
-def _apps(project: Project) -> Iterable[str]:
-    if _has_parquet(project):
-        from tavolan.project.data_tables import texts_of
-
-        return texts_of(project.root, RANKS, "app")
-    return (row.text("app") for row in read_data(project.root, RANKS))
+    return OURS if not other or OURS in project.tables.texts(RANKS, "app") else other
 
 
 def known_ranks(project: Project, app: str | None = None) -> Known:
@@ -55,9 +46,17 @@ def known_ranks(project: Project, app: str | None = None) -> Known:
     Raises ProjectError for faults in the file.
     """
     wanted = measured_app(project) if app is None else app
+    return project.tables.derived(f"ranks of {wanted}", lambda: _known_ranks(project.tables, wanted))
+
+
+def _known_ranks(tables: Tables, app: str) -> Known:
     looks: dict[tuple[str, str, str], list[tuple[int, float]]] = {}
-    for day, store, front, phrase, rank in _rows(project, wanted):
-        looks.setdefault((fold(phrase), front, store), []).append((day, rank))
+    folded: dict[str, str] = {}
+    for store, front, phrase, day, rank in _looks(tables, app):
+        if phrase not in folded:
+            folded[phrase] = fold(phrase)
+        look = (day.toordinal() if day else 0, math.inf if rank is None else rank)
+        looks.setdefault((folded[phrase], front, store), []).append(look)
     found = {}
     for key, own in looks.items():
         # The last one of a day counts.
@@ -65,6 +64,20 @@ def known_ranks(project: Project, app: str | None = None) -> Known:
         day, rank = own[-1]
         found[key] = KnownRank(rank, next((r for d, r in reversed(own) if d <= day - CHANGE_DAYS), None))
     return found
+
+
+def _looks(tables: Tables, app: str) -> Iterator[Sequence[Any]]:
+    """Yield store, storefront, phrase, day and rank of each look for an app; None for what isn't known."""
+    columns = (*_PLACE, "date", "rank")
+    if not tables.is_large(RANKS):
+        own = tables.columns(RANKS)
+        rows = zip(*map(own.of, ("app", *columns)), strict=True)
+        yield from (look for name, *look in rows if name == app)
+        return
+    wanted: list[tuple[str, str, Any]] = [("app", "in", [app])]
+    newest = tables.last_day(RANKS, wanted) or date.max
+    table = tables.table(RANKS, [*wanted, ("date", ">=", newest - timedelta(days=_LOOK_BACK))], columns)
+    yield from zip(*(table[name].to_pylist() for name in columns), strict=True)
 
 
 def rank_in(ranks: Known, phrase: str, storefront: str, store: str) -> KnownRank | None:
@@ -80,25 +93,3 @@ def best_ranks(ranks: Known) -> dict[tuple[str, str], float]:
         if known.rank < math.inf:
             best[phrase, storefront] = min(known.rank, best.get((phrase, storefront), known.rank))
     return best
-
-
-def _has_parquet(project: Project) -> bool:
-    return (project.root / RANKS.parquet_name).exists()
-
-
-def _rows(project: Project, app: str) -> Iterator[tuple[int, str, str, str, float]]:
-    """Yield day, an ordinal, store, storefront, phrase and rank of each look for an app; day 0 where it isn't known."""
-    if _has_parquet(project):
-        from tavolan.project.data_tables import last_day, newest_rows, read_frame
-
-        ours = ("app", "in", [app])
-        newest = last_day(project.root, RANKS, [ours]) or date.max
-        recent = ("date", ">=", newest - timedelta(days=_LOOK_BACK))
-        frame = newest_rows(read_frame(project.root, RANKS, [ours, recent]), _PLACE, CHANGE_DAYS)
-        columns = [frame[name].tolist() for name in ("date", *_PLACE)]
-        yield from zip(*columns, frame["rank"].fillna(math.inf).tolist(), strict=True)
-        return
-    for row in read_data(project.root, RANKS):
-        if row.text("app") == app:
-            day = date.fromisoformat(row.text("date")).toordinal() if row.text("date") else 0
-            yield day, row.text("store"), row.text("storefront"), row.text("phrase"), row.numbers.get("rank", math.inf)

@@ -20,8 +20,9 @@ import numpy as np
 
 from tavolan.languages.tags import language_of
 from tavolan.languages.word_lists import word_lists, words_in
-from tavolan.project.datafile import LISTINGS, REVIEWS, SUGGESTIONS, Row, stream_data
+from tavolan.project.datafile import LISTINGS, REVIEWS, SUGGESTIONS
 from tavolan.project.model import Project
+from tavolan.project.tables import Row
 from tavolan.rulebooks.model import Role
 from tavolan.words import split
 from tavolan.words.corpus import PART, Corpus, Progress, corpus_of
@@ -49,12 +50,12 @@ def gather(project: Project, locale: str) -> Iterator[SourceText]:
     Raises ProjectError when a data file can't be read.
     """
     yield from _reviews(project, locale)
-    for row in _latest(stream_data(project.root, LISTINGS)):
+    for line, row in _latest(zip(project.tables.lines(LISTINGS), project.tables.rows(LISTINGS), strict=True)):
         if row.text("locale") == locale:
             for name in ("title", "subtitle", "description"):
                 if row.text(name):
-                    yield SourceText(f"listings: {name}", f"line {row.line}", row.text(name), app=row.text("app"))
-    for row in stream_data(project.root, SUGGESTIONS):
+                    yield SourceText(f"listings: {name}", f"line {line}", row.text(name), app=row.text("app"))
+    for row in project.tables.rows(SUGGESTIONS):
         if row.text("locale") == locale:
             place = f"“{row.text('seed')}” {row.numbers['position']:.0f}"
             yield SourceText("suggestions", place, row.text("phrase"))
@@ -64,26 +65,28 @@ def gather(project: Project, locale: str) -> Iterator[SourceText]:
 
 
 def _reviews(project: Project, locale: str) -> Iterator[SourceText]:
-    for line, cells, numbers in stream_data(project.root, REVIEWS):
-        if cells["locale"] == locale:
-            yield SourceText("reviews", f"line {line}", cells["text"], "", numbers["stars"])
-    if (project.root / REVIEWS.parquet_name).exists():
-        from tavolan.project.data_tables import read_frame
+    tables, columns = project.tables, ("locale", "id", "text", "stars")
+    if not tables.has(REVIEWS):
+        return
+    is_large = tables.is_large(REVIEWS)
+    table = tables.table(REVIEWS, [("locale", "in", [locale])] if is_large else (), columns)
+    tags, names, texts, stars = (table[name].to_pylist() for name in columns)
+    # Rows of Parquet have no line.
+    places = names if is_large else [f"line {line}" for line in tables.lines(REVIEWS)]
+    for tag, place, text, number in zip(tags, places, texts, stars, strict=True):
+        if tag == locale:
+            yield SourceText("reviews", place, text, "", number)
 
-        frame = read_frame(project.root, REVIEWS, [("locale", "in", [locale])])
-        for name, text, stars in zip(frame["id"], frame["text"], frame["stars"], strict=True):
-            yield SourceText("reviews", str(name), text, "", stars)
 
-
-def _latest(listings: Iterable[Row]) -> Iterator[Row]:
-    """Yield listings without a date, and of those with one the latest of each app and locale."""
-    latest: dict[tuple[str, str], Row] = {}
-    for row in listings:
+def _latest(listings: Iterable[tuple[int, Row]]) -> Iterator[tuple[int, Row]]:
+    """Yield listings without a date, and of those with one the latest of each app and locale, each with its line."""
+    latest: dict[tuple[str, str], tuple[int, Row]] = {}
+    for line, row in listings:
         key = row.text("app"), row.text("locale")
         if not row.text("date"):
-            yield row
-        elif key not in latest or row.text("date") >= latest[key].text("date"):
-            latest[key] = row
+            yield line, row
+        elif key not in latest or row.text("date") >= latest[key][1].text("date"):
+            latest[key] = line, row
     yield from latest.values()
 
 

@@ -4,8 +4,9 @@ from dataclasses import replace
 from typing import Any
 
 from tavolan.errors import UnknownNameError
-from tavolan.project.datafile import LISTINGS, Row, read_data
+from tavolan.project.datafile import LISTINGS
 from tavolan.project.model import Project
+from tavolan.project.tables import Row
 from tavolan.rulebooks.model import Role
 
 # The columns of listings by what they're for.
@@ -17,7 +18,7 @@ def with_listing_of(project: Project, app: str) -> Project:
 
     Keywords of others aren't known. Raises UnknownNameError where `data/listings.csv` has none of the app.
     """
-    rows = read_data(project.root, LISTINGS)
+    rows = project.tables.rows(LISTINGS)
     latest: dict[str, Row] = {}
     for row in rows:
         tag = row.text("locale")
