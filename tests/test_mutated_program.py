@@ -97,6 +97,20 @@ def test_a_spoiled_file_of_a_project_is_read_or_said(base, name, tmp_path):
                 (root / name).write_bytes(data)
 
 
+TABLES = (*(file.name for file in DATA_FILES), "journal.csv", "copy/glossary.csv", "copy/state.csv", "terms/en-US.csv")
+
+
+def test_tables_that_are_all_spoiled_at_once_are_each_read_or_said(base, tmp_path):
+    root = tmp_path / "potto"
+    shutil.copytree(base.root, root)
+    for number in range(EACH * max(1, SEARCH)):
+        dice = random.Random(f"{SEED}tables {number}")
+        changed = {name: spoiled(base.files[name][0], name, dice) for name in TABLES}
+        for name, data in changed.items():
+            (root / name).write_bytes(data)
+        attempt(root, "check", changed)
+
+
 def test_a_folder_whose_name_is_not_utf_8_is_as_good_as_any(base, tmp_path):
     folder = Path(os.fsdecode(os.fsencode(tmp_path) + b"/\xff\xfe"))
     folder.mkdir()

@@ -10,6 +10,7 @@ import subprocess
 import time
 import urllib.request
 from concurrent.futures import ThreadPoolExecutor
+from contextlib import closing
 from pathlib import Path
 
 import pytest
@@ -66,6 +67,27 @@ def test_a_screen_that_changed_is_drawn_anew_and_one_touched_only_is_not(rendere
     result = made(rendered)
     assert list(result.why) == ["out/shots/ios/phone-6.9/de-DE/01-home.png"]
     assert list(result.why.values()) == ["screen screens/de-DE/phone-6.9/home.png"]
+
+
+def test_a_project_that_was_copied_needs_nothing_made_again(rendered, tmp_path):
+    """As by a plain copy, an archive, or what a pipeline keeps: all files are there, written now."""
+    copy = shutil.copytree(rendered, tmp_path / "elsewhere", copy_function=shutil.copyfile)
+    ages = {path: path.stat().st_mtime_ns for path in (copy / "out/shots").rglob("*.png")}
+    assert all((rendered / path.relative_to(copy)).stat().st_mtime_ns < age for path, age in ages.items())
+    planned = run_tavolan("shots", "render", "--dry-run", "--json", cwd=copy).json
+    assert (planned["made"], planned["kept"]) == ({}, 12)
+    again = made(copy)
+    assert (len(again.made), again.kept) == (0, 12)
+    # From then on the time alone says so: the ledger has it.
+    with closing(sqlite3.connect(copy / "out/made.sqlite")) as base:
+        assert {base.execute("select changed from made where file = ?", (name.relative_to(copy).as_posix(),)).fetchone()
+                for name in ages} == {(age,) for age in ages.values()}  # fmt: skip
+    # A file of the same length with another content isn't that picture any more.
+    spoiled = next(iter(ages))
+    data = bytearray(spoiled.read_bytes())
+    data[-20] ^= 1
+    spoiled.write_bytes(data)
+    assert list(made(copy).why.values()) == ["the file is gone or was changed"]
 
 
 def test_files_that_are_gone_or_changed_are_made_again(rendered):

@@ -36,6 +36,12 @@ def film(shared_film, tmp_path) -> Path:
     return shutil.copytree(shared_film, tmp_path / "potto")
 
 
+def test_a_project_that_was_copied_needs_no_video_made_again(shared_film, tmp_path):
+    copy = shutil.copytree(shared_film, tmp_path / "elsewhere", copy_function=shutil.copyfile)
+    again = render_videos(open_project(copy), Selection())
+    assert not again.made and again.kept == 3
+
+
 def test_every_frame_is_there_once_in_its_place(shared_film):
     frames = frames_of(shared_film / VIDEO)
     assert len(frames) == 45 + 30 + 15

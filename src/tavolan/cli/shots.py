@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import sys
-from contextlib import closing
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -166,7 +165,7 @@ def render(
     opened = open_on_day(project, on)
     wanted = _selection(store, locale, device, shot)
     if dry_run:
-        _dry_run(console(), opened, wanted, why)
+        _dry_run(opened, wanted, again, why, json)
         return
     with progress_bar("Rendering") as move:
         done = render_shots(opened, wanted, move, again=again, cluster=cluster)
@@ -189,18 +188,20 @@ def _summary(root: Path, done: Rendered) -> str:
     return f"{len(done.files)} pictures in {root / 'out'}: {', '.join(parts)}"
 
 
-def _dry_run(out: Console, opened: object, wanted: Selection, why: bool) -> None:
-    from tavolan.pictures.making.ledger import Ledger
-    from tavolan.pictures.making.planner import Planner
-    from tavolan.project.model import Project
+def _dry_run(opened: Project, wanted: Selection, again: bool, why: bool, json: bool) -> None:
+    from tavolan.pictures.making.render import would_render
+    from tavolan.reports.documents.build import render_document
+    from tavolan.support.number_words import counted
 
-    assert isinstance(opened, Project)
-    with closing(Ledger(opened.root, write=False)) as ledger:
-        todo = [job for job in Planner(opened, ledger).jobs(wanted) if not ledger.is_current(job)]
-        for job in todo:
-            reason = f"  {ledger.why(job)}" if why else ""
-            out.print(styled("{}  [dim]{}×{}{}[/]", job.target.file, *job.setting.size, reason), soft_wrap=True)
-    out.print(f"Would make {len(todo)} pictures.")
+    todo, planned = would_render(opened, wanted, again=again)
+    if json:
+        print_json(render_document(opened, planned))
+        return
+    out = console()
+    for job in todo:
+        reason = f"  {planned.why[job.target.file]}" if why else ""
+        out.print(styled("{}  [dim]{}×{}{}[/]", job.target.file, *job.setting.size, reason), soft_wrap=True)
+    out.print(f"Would make {counted(len(todo), 'picture')}.")
 
 
 @app.command()

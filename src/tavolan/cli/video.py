@@ -28,8 +28,6 @@ from tavolan.cli.common import (
 )
 
 if TYPE_CHECKING:
-    from rich.console import Console
-
     from tavolan.pictures.making.planner import Selection
     from tavolan.project.model import Project
     from tavolan.rulebooks.model import Rulebook
@@ -122,7 +120,7 @@ def render(
     opened = open_on_day(project)
     wanted = _selection(store, locale, device)
     if dry_run:
-        _dry_run(console(), opened, wanted, why)
+        _dry_run(opened, wanted, again, why, json)
         return
     with progress_bar("Rendering") as move:
         done = render_videos(opened, wanted, move, again=again)
@@ -146,13 +144,19 @@ def _summary(root: Path, done: RenderedVideos) -> str:
     return f"{counted(len(done.files), 'video')} in {root / 'out' / 'video'}: {', '.join(parts)}"
 
 
-def _dry_run(out: Console, opened: Project, wanted: Selection, why: bool) -> None:
+def _dry_run(opened: Project, wanted: Selection, again: bool, why: bool, json: bool) -> None:
+    from tavolan.reports.documents.video import videos_document
     from tavolan.support.number_words import counted
-    from tavolan.video.render import videos_to_make
+    from tavolan.video.render import would_render_videos
 
-    todo = videos_to_make(opened, wanted)
-    for job, reason in todo:
-        facts = f"{job.size[0]}×{job.size[1]}, {job.seconds:.1f} s" + (f"  {reason}" if why else "")
+    todo, planned = would_render_videos(opened, wanted, again=again)
+    if json:
+        print_json(videos_document(opened, planned))
+        return
+    out = console()
+    for job in todo:
+        reason = f"  {planned.why[job.target.file]}" if why else ""
+        facts = f"{job.size[0]}×{job.size[1]}, {job.seconds:.1f} s{reason}"
         out.print(styled("{}  [dim]{}[/]", job.target.file, facts), soft_wrap=True)
     out.print(f"Would make {counted(len(todo), 'video')}.")
 

@@ -11,7 +11,9 @@ from pathlib import Path
 from typing import Any, Generic, Protocol, TypeVar
 from urllib.parse import quote
 
+from tavolan.errors import ProjectError
 from tavolan.support.containment import placed
+from tavolan.support.content_digest import digest_of_file
 
 LEDGER = Path("out") / "made.sqlite"
 ENDINGS = (".png", ".jpg")
@@ -118,7 +120,7 @@ class PictureFacts(PaintedFacts):
     """What's known of a finished picture: its file in the project, `bytes` long, width and height in pixels.
 
     The ending of `path` differs from the planned one where the store's limit asked for another format. `quality` is a
-    JPEG's, 0 to 100.
+    JPEG's, 0 to 100, `digest` that of the file's content.
     """
 
     path: str
@@ -127,21 +129,31 @@ class PictureFacts(PaintedFacts):
     height: int
     format: str
     quality: int | None = None
+    digest: str = ""
 
 
-class _HasPath(Protocol):
+class FileFacts(Protocol):
+    """What the facts of all made files have."""
+
     @property
-    def path(self) -> str: ...
+    def path(self) -> str:
+        """The file in the project."""
+        ...
+
+    @property
+    def digest(self) -> str:
+        """The digest of its content; empty where it isn't known."""
+        ...
 
 
-F = TypeVar("F", bound=_HasPath)
+F = TypeVar("F", bound=FileFacts)
 
 
 @dataclass(frozen=True)
 class Record(Generic[F]):
     """A file as it was made: the key of its inputs, the inputs, and what was measured of it.
 
-    `size` in bytes and `changed` in nanoseconds show whether the file is still that one.
+    A file with another digest isn't that one any more. `size` in bytes and `changed` in nanoseconds spare reading it.
     """
 
     file: str
@@ -157,12 +169,23 @@ class Record(Generic[F]):
         return self.facts.path
 
     def is_untouched(self, root: Path) -> bool:
-        """Whether the file is there and hasn't been touched since."""
+        """Whether the file is there with the content that it was made with."""
+        return self.changed_if_same(root) is not None
+
+    def changed_if_same(self, root: Path) -> int | None:
+        """Return when the file was written, in nanoseconds; None where it isn't there, or has another content.
+
+        The time differs from `changed` where the file was copied, unpacked or restored.
+        """
+        path = root / self.path
         try:
-            state = (root / self.path).stat()
-        except OSError:
-            return False
-        return (state.st_size, state.st_mtime_ns) == (self.size, self.changed)
+            state = path.stat()
+            if state.st_size != self.size:
+                return None
+            is_same = state.st_mtime_ns == self.changed or digest_of_file(path, self.path) == self.facts.digest
+        except (OSError, ProjectError):
+            return None
+        return state.st_mtime_ns if is_same else None
 
 
 PictureRecord = Record[PictureFacts]

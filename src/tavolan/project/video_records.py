@@ -73,6 +73,7 @@ class VideoFacts:
     turned: int = 0
     quality: float | None = None
     poster: str = ""
+    digest: str = ""
     watched: Watched = Watched()
     heard: Heard | None = None
 

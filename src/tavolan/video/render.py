@@ -23,6 +23,7 @@ from tavolan.pictures.raster import png
 from tavolan.project.model import Project
 from tavolan.project.picture_records import LEDGER
 from tavolan.project.video_records import VideoFacts, VideoRecord, read_video_records
+from tavolan.support.content_digest import digest_of_file
 from tavolan.support.files import NotKept, delete_inside, drafted, inside, read_bytes, write_inside
 from tavolan.support.transaction import writing
 from tavolan.video.encoding import QUALITY, WORST_QUALITY, Encoded, encode_piece, encode_sound, write_video
@@ -71,13 +72,22 @@ def render_videos(
         raise OutsideError(message) from error
 
 
-def videos_to_make(project: Project, selection: Selection) -> list[tuple[VideoJob, str]]:
-    """Return the videos that a run would make, each with the reason in words. Nothing is written."""
-    planner = VideoPlanner(project)
-    jobs = planner.jobs(selection)
-    records = read_video_records(project.root)
-    ledger = KnownVideos(project.root, records)
-    return [(job, ledger.why(job)) for job in jobs if not ledger.is_current(job)]
+def would_render_videos(
+    project: Project, selection: Selection, *, again: bool = False
+) -> tuple[list[VideoJob], RenderedVideos]:
+    """Return the jobs of the videos that `render_videos` would make, and what it would say of itself.
+
+    Nothing is written; which pieces are to be encoded isn't looked for. Raises ProjectError as `render_videos` does.
+    """
+    jobs = VideoPlanner(project).jobs(selection)
+    ledger = KnownVideos(project.root, read_video_records(project.root))
+    todo = [job for job in jobs if again or not ledger.is_current(job)]
+    done = RenderedVideos(files=[project.root / job.target.file for job in jobs], kept=len(jobs) - len(todo))
+    done.why = {job.target.file: "asked for" if again else ledger.why(job) for job in todo}
+    if selection.everything:
+        wanted = {job.target.file for job in jobs}
+        done.removed = sorted(row.path for file, row in ledger.records.items() if file not in wanted)
+    return todo, done
 
 
 class _Run:
@@ -220,7 +230,7 @@ class _Run:
         with drafted(target) as draft:
             pieces = [Encoded(self.parts.path(piece.key(quality)), piece.count) for piece in job.pieces]
             write_video(draft, pieces, job.rate, self.parts.path(job.sound_key) if job.sound else None)
-            size = draft.stat().st_size
+            size, digest = draft.stat().st_size, digest_of_file(draft, job.target.file)
             if job.most_bytes and size > job.most_bytes:
                 raise NotKept
             poster = poster_pixels(job, self._studio(job.size, job.rate))
@@ -231,6 +241,7 @@ class _Run:
             seconds=job.seconds, codec="h264", pixel_format="yuv420p", sound_codec="aac" if job.sound else "",
             channels=2 if job.sound else 0, quality=quality, poster=job.target.poster_file,
             watched=watched(seen, job.rate), heard=self.parts.heard(job.sound_key) if job.sound else None,
+            digest=digest,
         )  # fmt: skip
         return job, facts
 

@@ -3,9 +3,8 @@
 import json
 import sqlite3
 from collections.abc import Iterable
+from dataclasses import replace
 from pathlib import Path
-
-import xxhash
 
 from tavolan.errors import OutsideError
 from tavolan.pictures.making.job import Job
@@ -19,7 +18,8 @@ from tavolan.project.picture_records import (
     put_record,
     rows_of,
 )
-from tavolan.support.files import database_path, delete_file, delete_inside, read_blocks, require_file
+from tavolan.support.content_digest import digest_of_file
+from tavolan.support.files import database_path, delete_file, delete_inside, require_file
 
 _SCHEMA = """
 create table if not exists made (
@@ -52,6 +52,8 @@ class Ledger:
         self._base, self.records, self._digests = self._opened(root / LEDGER) if write else self._copied()
         self._by_key = {row.key: row.file for row in self.records.values()}
         self._new_digests: dict[str, tuple[int, int, str]] = {}
+        # Records of pictures that are the same and were written at another time, as in a copy of the project.
+        self._copied_records: dict[str, PictureRecord] = {}
 
     def _opened(self, path: Path) -> _Opened:
         try:
@@ -93,10 +95,12 @@ class Ledger:
 
     def close(self) -> None:
         """Write what's left and close the database."""
-        if self._new_digests:
+        if self._new_digests or self._copied_records:
             rows = [(file, *values) for file, values in self._new_digests.items()]
             self._base.execute("begin immediate")
             self._base.executemany("insert or replace into content values (?, ?, ?, ?)", rows)
+            for row in self._copied_records.values():
+                put_record(self._base, "made", row)
             self._base.execute("commit")
         self._base.close()
 
@@ -107,23 +111,26 @@ class Ledger:
         held = self._digests.get(file)
         if held and held[:2] == (state.st_size, state.st_mtime_ns):
             return str(held[2])
-        # Not for secrets, and twenty times as fast as a digest that is.
-        digest = xxhash.xxh3_128()
-        for block in read_blocks(path, file):
-            digest.update(block)
-        made = digest.hexdigest()
+        made = digest_of_file(path, file)
         self._digests[file] = self._new_digests[file] = (state.st_size, state.st_mtime_ns, made)
         return made
 
     def is_current(self, job: Job) -> bool:
         """Whether a job's picture is there, unchanged since it was made, from the same inputs."""
         row = self.records.get(job.target.file)
-        return row is not None and row.key == job.key and row.is_untouched(self.root)
+        return row is not None and row.key == job.key and self._is_untouched(row)
+
+    def _is_untouched(self, row: PictureRecord) -> bool:
+        """Whether a picture is as it was made; another time of its file is noted, so that it's looked at once."""
+        changed = row.changed_if_same(self.root)
+        if changed not in (None, row.changed):
+            self._copied_records[row.file] = self.records[row.file] = replace(row, changed=changed)
+        return changed is not None
 
     def twin(self, job: Job) -> PictureRecord | None:
         """Return a picture under another name that was made from the same inputs, or None."""
         row = self.records.get(self._by_key.get(job.key, ""))
-        return row if row and row.file != job.target.file and row.is_untouched(self.root) else None
+        return row if row and row.file != job.target.file and self._is_untouched(row) else None
 
     def why(self, job: Job) -> str:
         """Return what a job's picture has to be made (again) for, in words."""
@@ -133,7 +140,7 @@ class Ledger:
         now = job.inputs()
         changed = changed_inputs(now, row.inputs)
         if not changed:
-            return "" if row.is_untouched(self.root) else "the file is gone or was changed"
+            return "" if self._is_untouched(row) else "the file is gone or was changed"
         paths = {"screen" if use.part == "own" else f"{use.part} screen": use.path for use in job.screens}
         return ", ".join(
             f"{name} {paths[name]}" if name in paths else _change(name, row.inputs.get(name, ""), now.get(name, ""))
@@ -147,6 +154,7 @@ class Ledger:
             delete_inside(self.root, path.with_suffix(ending))
         state = (self.root / path).stat()
         row = PictureRecord(job.target.file, job.key, job.inputs(), facts, state.st_size, state.st_mtime_ns)
+        self._copied_records.pop(row.file, None)
         self.records[job.target.file] = row
         self._by_key[job.key] = job.target.file
         put_record(self._base, "made", row)
@@ -155,6 +163,7 @@ class Ledger:
         """Take pictures out of the ledger."""
         for file in files:
             self.records.pop(file, None)
+            self._copied_records.pop(file, None)
             self._base.execute("delete from made where file = ?", (file,))
 
     def fitted(self, key: str) -> dict[str, int] | None:

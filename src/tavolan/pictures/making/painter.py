@@ -24,6 +24,7 @@ from tavolan.pictures.raster.canvas import Pixels, canvas_on, image_of
 from tavolan.pictures.raster.thumbnail import thumb
 from tavolan.pictures.text.caption import split
 from tavolan.project.picture_records import CaptionFacts, PaintedFacts, PictureFacts
+from tavolan.support.content_digest import digest_of_content
 from tavolan.support.files import write_inside
 
 # A tilted screen is sampled from one this much larger, so that its near edge stays sharp. Where the raw one is larger
@@ -88,7 +89,14 @@ class Painter:
         write_inside(self.root, path, data)
         width, height = job.setting.size
         facts = PictureFacts(
-            **vars(painted), path=path, bytes=len(data), width=width, height=height, format=format_, quality=quality
+            **vars(painted),
+            path=path,
+            bytes=len(data),
+            width=width,
+            height=height,
+            format=format_,
+            quality=quality,
+            digest=digest_of_content(data),
         )
         return Painted(facts, thumb(pixels))
 

@@ -61,6 +61,26 @@ def render(
         raise OutsideError(message) from error
 
 
+def would_render(project: Project, selection: Selection, *, again: bool = False) -> tuple[list[Job], Rendered]:
+    """Return the jobs of the pictures that `render` would make or copy, and what it would say of itself.
+
+    Nothing is written. Raises ProjectError as `render` does before it paints.
+    """
+    with closing(Ledger(project.root, write=False)) as ledger:
+        planner = Planner(project, ledger)
+        jobs = planner.jobs(selection)
+        done = Rendered()
+        todo, later = _to_make(ledger, jobs, again, done)
+        planner.check_showcase(todo)
+        paths = {file: row.path for file, row in ledger.records.items()}
+        if selection.everything:
+            done.removed = sorted(set(paths.values()) - {paths.get(job.target.file) for job in jobs})
+    done.made = [project.root / job.target.file for job in todo]
+    done.copied = len(later)
+    done.files = [project.root / paths.get(job.target.file, job.target.file) for job in jobs]
+    return [job for job in jobs if job.target.file in done.why], done
+
+
 def _run(
     project: Project,
     ledger: Ledger,

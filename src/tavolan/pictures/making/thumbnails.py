@@ -11,13 +11,16 @@ from multiprocessing import get_context
 from pathlib import Path
 
 from tavolan.errors import OutsideError
+from tavolan.support.content_digest import digest_of_file
 from tavolan.support.files import database_path, delete_file
 
 KEPT = Path("out") / "thumbs.sqlite"
 _SCHEMA = """
-create table if not exists thumbs (file text primary key, bytes integer, changed integer, data blob);
+create table if not exists thumbs (
+    file text primary key, bytes integer, changed integer, digest text not null, data blob);
 create table if not exists boards (file text primary key, key text);
 """
+_COLUMNS = "file, bytes, changed, digest, data"
 # From how many on they're made in processes.
 _MANY = 24
 
@@ -32,27 +35,34 @@ def thumbs(root: Path, paths: Iterable[Path]) -> dict[Path, bytes]:
     found: dict[str, bytes] = {}
     base = _opened(root / KEPT)
     with closing(base):
-        for file, size, changed, data in base.execute("select file, bytes, changed, data from thumbs"):
+        copied: dict[str, bytes] = {}
+        for file, size, changed, digest, data in base.execute(f"select {_COLUMNS} from thumbs"):
             state = states.get(file)
-            if state and (state.st_size, state.st_mtime_ns) == (size, changed):
-                found[file] = data
-        left = [file for file in wanted if file not in found]
+            if state and state.st_size == size:
+                if state.st_mtime_ns == changed:
+                    found[file] = data
+                elif digest_of_file(wanted[file], file) == digest:
+                    copied[file] = data
+        left = [file for file in wanted if file not in found and file not in copied]
         made = dict(zip(left, _all_made([wanted[file] for file in left]), strict=True))
-        _keep(base, states, made)
-    return {path: (found | made)[file] for file, path in wanted.items()}
+        _keep(base, root, made | copied)
+    return {path: (found | copied | made)[file] for file, path in wanted.items()}
 
 
 def keep_thumbs(root: Path, made: dict[str, bytes]) -> None:
     """Keep the small copies of pictures that were just made, by their files in the project."""
     if made:
         with closing(_opened(root / KEPT)) as base:
-            _keep(base, {file: (root / file).stat() for file in made}, made)
+            _keep(base, root, made)
 
 
-def _keep(base: sqlite3.Connection, states: dict[str, os.stat_result], made: dict[str, bytes]) -> None:
-    rows = [(file, states[file].st_size, states[file].st_mtime_ns, data) for file, data in made.items()]
+def _keep(base: sqlite3.Connection, root: Path, made: dict[str, bytes]) -> None:
+    rows = []
+    for file, data in made.items():
+        state = (root / file).stat()
+        rows.append((file, state.st_size, state.st_mtime_ns, digest_of_file(root / file, file), data))
     try:
-        base.executemany("insert or replace into thumbs values (?, ?, ?, ?)", rows)
+        base.executemany("insert or replace into thumbs values (?, ?, ?, ?, ?)", rows)
         base.commit()
     except sqlite3.Error:
         # Those that aren't kept are made again when they're wanted.
@@ -64,7 +74,7 @@ def _opened(path: Path) -> sqlite3.Connection:
         try:
             base = sqlite3.connect(database_path(place) if place else ":memory:", timeout=10)
             base.executescript(_SCHEMA)
-            base.execute("select file, bytes, changed, data from thumbs limit 1")
+            base.execute(f"select {_COLUMNS} from thumbs limit 1")
             return base
         except (sqlite3.DatabaseError, OutsideError):
             if place:

@@ -6,12 +6,11 @@ from importlib.util import find_spec
 from pathlib import Path
 from typing import Any
 
-import xxhash
-
 from tavolan.errors import OutsideError, one_problem
 from tavolan.languages.scripts import script
 from tavolan.languages.tags import script_of
 from tavolan.pictures.raster.backends import skia
+from tavolan.support.content_digest import digest_of_content
 from tavolan.support.files import read_bytes
 
 # (package, file) in the order in which they're asked for a character.
@@ -122,7 +121,7 @@ class Fonts:
         for path in found:
             shown = path.relative_to(root).as_posix()
             content = read_bytes(path, shown)
-            name = f"own {xxhash.xxh3_128_hexdigest(content)}"
+            name = f"own {digest_of_content(content)}"
             _contents[name] = content
             if _typeface(name, 400) is None:
                 raise one_problem(shown, None, "", "isn't a font that can be read", "Put a TTF or OTF file there.")

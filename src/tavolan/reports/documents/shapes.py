@@ -175,7 +175,7 @@ class Pack(DocumentPart):
 
 
 class Render(DocumentPart):
-    """Printed by `tavolan shots render --json`."""
+    """Printed by `tavolan shots render --json`; with `--dry-run` it says what would be made."""
 
     files: list[str]
     """All pictures, new or kept."""
