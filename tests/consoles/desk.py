@@ -90,10 +90,12 @@ def opened_desk(root: Path, store: str = "ios") -> Iterator[Desk]:
     """Give a desk whose project has a few texts; afterwards the stand-in has its usual manners again."""
     made = Desk(root, store)
     made.write(en_US=TEXTS, de_DE={"subtitle": "Tonnotizen"})
-    yield made
-    made.manners.taken, made.manners.drop, made.manners.fail, made.manners.busy = (), 0, 0, 0
-    made.manners.build = 0
-    made.close()
+    try:
+        yield made
+    finally:
+        made.manners.taken, made.manners.drop, made.manners.fail, made.manners.busy = (), 0, 0, 0
+        made.manners.build = 0
+        made.close()
 
 
 def pushed(desk: Desk) -> Pushed:

@@ -27,12 +27,10 @@ from tavolan.cli.console_options import FieldOption
 from tavolan.cli.console_review import forecast, release, submit, wait
 
 if TYPE_CHECKING:
-    from collections.abc import Callable
-
-    from tavolan.checking.findings import Finding
-    from tavolan.consoles.comparison import Comparison
+    from tavolan.consoles.comparison import Comparison, Selection
+    from tavolan.consoles.hand_over import HandOver
     from tavolan.consoles.pull import Keep
-    from tavolan.consoles.push import Pushed, PushPlan
+    from tavolan.consoles.push import Pushed
     from tavolan.project.model import Project
 
 app = typer.Typer(help="Hand-over: compare with a store's console, pull, push, submit, wait.", no_args_is_help=True)
@@ -44,20 +42,17 @@ NoPictures = Annotated[bool, typer.Option("--no-pictures", help="Texts and facts
 _MOST_SHOWN = 24
 
 
-def _compared(
-    project: Project, stores: list[str] | None, locales: list[str] | None, fields: list[str] | None,
-    pictures: bool, only_pictures: bool = False,
-) -> list[Comparison]:  # fmt: skip
-    from concurrent.futures import ThreadPoolExecutor
-
-    from tavolan.consoles.comparison import Selection, client_for, comparison_of, console_stores
+def _selection(
+    project: Project,
+    locales: list[str] | None,
+    fields: list[str] | None,
+    no_pictures: bool,
+    only_pictures: bool = False,
+) -> Selection:
+    from tavolan.consoles.comparison import Selection
 
     chosen = project.pick("--locale", list(locales or []), project.app.locales)
-    wanted = Selection(tuple(chosen) if locales else (), tuple(fields or ()), pictures, only_pictures)
-    clients = {store: client_for(project, store) for store in console_stores(project, list(stores or []))}
-    with ThreadPoolExecutor() as pool:
-        jobs = [pool.submit(comparison_of, project, store, client, wanted) for store, client in clients.items()]
-        return [job.result() for job in jobs]
+    return Selection(tuple(chosen) if locales else (), tuple(fields or ()), not no_pictures, only_pictures)
 
 
 @app.command()
@@ -116,18 +111,20 @@ def compare(
     json: JsonOption = False,
 ) -> None:
     """Show what changed here, there and on both sides since project and console last agreed."""
+    from tavolan.consoles.hand_over import compared
     from tavolan.reports.consoletables import print_cells, print_comparison, print_sections
     from tavolan.reports.documents.build import compare_document
 
-    found = _compared(open_on_day(project, on), store, locale, field, not no_pictures)
-    if json:
-        print_json(compare_document(found))
-        return
-    for one in found:
-        print_comparison(console(), one, every)
-        if texts:
-            print_cells(console(), "What differs", [cell for cell in one.cells if cell.side != "same"])
-        print_sections(console(), one.remote.app.sections)
+    opened = open_on_day(project, on)
+    with compared(opened, store or [], _selection(opened, locale, field, no_pictures)) as comparisons:
+        if json:
+            print_json(compare_document(comparisons))
+            return
+        for found in comparisons:
+            print_comparison(console(), found, every)
+            if texts:
+                print_cells(console(), "What differs", [cell for cell in found.cells if cell.side != "same"])
+            print_sections(console(), found.remote.app.sections)
 
 
 @app.command()
@@ -144,29 +141,39 @@ def pull(
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Show what would come, write nothing.")] = False,
 ) -> None:
     """Bring what was changed in the console into the project; what both sides changed is shown, and decided by you."""
+    from tavolan.consoles.hand_over import compared
+
+    decisions = _decisions(keep, keep_field or [])
+    opened = open_project(project, write=not dry_run)
+    with compared(opened, store or [], _selection(opened, locale, field, no_pictures)) as comparisons:
+        open_conflicts = sum(_pulled(found, decisions, dry_run) for found in comparisons)
+    if open_conflicts:
+        console().print(styled("[dim]Decide with --keep mine, --keep theirs, or --keep-field FIELD=mine|theirs.[/]"))
+        raise typer.Exit(1)
+
+
+def _pulled(found: Comparison, decisions: dict[str, Keep], dry_run: bool) -> int:
+    """Bring a console's changes in, and say which; return how many conflicts are left."""
     from tavolan.consoles.pull import plan_pull
     from tavolan.consoles.pull import pull as write_pull
     from tavolan.reports.consoletables import print_cells
     from tavolan.support.number_words import counted
 
-    decisions = _decisions(keep, keep_field or [])
-    open_conflicts = 0
-    for found in _compared(open_project(project, write=not dry_run), store, locale, field, not no_pictures):
-        pulled = plan_pull(found, decisions.get("", ""), decisions)
-        print_cells(console(), f"{found.store.id}: changed in the console", pulled.taken)
-        print_cells(console(), f"{found.store.id}: changed on both sides", pulled.conflicts)
-        with progress_bar(f"Receiving pictures of {found.store.id}") as move:
-            received = [] if dry_run else write_pull(found, pulled, move)
-        verb = "would come in" if dry_run else "came in"
-        console().print(f"{found.store.id}: {counted(len(pulled.taken), 'change')} {verb}, "
-                        f"{counted(len(pulled.kept), 'conflict')} decided for the project, "
-                        f"{counted(len(pulled.conflicts), 'conflict')} open")  # fmt: skip
-        if received:
-            console().print(f"{counted(len(received), 'picture')} in {received[0].parents[2]}", soft_wrap=True)
-        open_conflicts += len(pulled.conflicts)
-    if open_conflicts:
-        console().print(styled("[dim]Decide with --keep mine, --keep theirs, or --keep-field FIELD=mine|theirs.[/]"))
-        raise typer.Exit(1)
+    out, store = console(), found.store.id
+    pulled = plan_pull(found, decisions.get("", ""), decisions)
+    print_cells(out, f"{store}: changed in the console", pulled.taken)
+    print_cells(out, f"{store}: changed on both sides", pulled.conflicts)
+    with progress_bar(f"Receiving pictures of {store}") as move:
+        received = [] if dry_run else write_pull(found, pulled, move)
+    parts = [
+        f"{counted(len(pulled.taken), 'change')} {'would come in' if dry_run else 'came in'}",
+        f"{counted(len(pulled.kept), 'conflict')} decided for the project",
+        f"{counted(len(pulled.conflicts), 'conflict')} open",
+    ]
+    out.print(f"{store}: {', '.join(parts)}")
+    if received:
+        out.print(f"{counted(len(received), 'picture')} in {received[0].parents[2]}", soft_wrap=True)
+    return len(pulled.conflicts)
 
 
 def _decisions(keep: str, fields: list[str]) -> dict[str, Keep]:
@@ -200,105 +207,90 @@ def push(
     from concurrent.futures import ThreadPoolExecutor
 
     from tavolan.checking import run_checks
-    from tavolan.consoles.push import note_agreed_anew
-    from tavolan.errors import UsageError
+    from tavolan.consoles.gate import require_reason
+    from tavolan.consoles.hand_over import compared, planned_hand_over
     from tavolan.reports.documents.build import push_document
 
-    if despite and not reason.strip():
-        raise UsageError("--despite needs a reason", 'Add --reason "…"; it goes into the journal.')
-    # The project's lock is only taken to note what was sent: others may write texts while a push goes on.
+    require_reason(despite or [], reason)
     opened = open_on_day(project, on)
+    selection = _selection(opened, locale, field, no_pictures, pictures)
     with ThreadPoolExecutor(1) as pool:
         # While the consoles are read, which is mostly waiting.
         checked = pool.submit(run_checks, opened, errors_only=True)
-        found = _compared(opened, store, locale, field, not no_pictures, pictures)
-    plans = [(one, *_planned(one, checked.result, list(despite or []), json)) for one in found]
-    stopped = any(stop for *_, stop in plans)
-    done: list[tuple[Comparison, PushPlan, Pushed | None]] = []
-    for one, plan, _ in plans:
-        ready = not (dry_run or stopped or plan.is_empty) and (yes or (not json and _asked(one, plan)))
-        done.append((one, plan, _sent(one, plan, reason) if ready else None))
-        if plan.is_empty and yes and not dry_run:
-            note_agreed_anew(one)
-    refused = _after(opened, done, json)
+        with compared(opened, store or [], selection) as comparisons:
+            planned = [planned_hand_over(found, checked.result, despite or [], reason) for found in comparisons]
+            for each in planned if not json else ():
+                _show_plan(each)
+            stopped = any(each.is_stopped for each in planned)
+            done: list[tuple[HandOver, Pushed | None]] = []
+            for each in planned:
+                ready = not (dry_run or stopped) and (yes or (not (json or each.plan.is_empty) and _asked(each)))
+                done.append((each, _sent(each) if ready else None))
+    refused = [_show_outcome(*outcome, json) for outcome in done]
     if json:
-        print_json(push_document(done))
-    if stopped or refused:
+        print_json(push_document([(each.found, each.plan, pushed) for each, pushed in done]))
+    if stopped or any(refused):
         raise typer.Exit(1)
 
 
-def _planned(
-    found: Comparison, checked: Callable[[], list[Finding]], despite: list[str], quiet: bool
-) -> tuple[PushPlan, bool]:
-    """Return what would be sent, shown to people, and whether something stops it."""
-    from tavolan.consoles.gate import blocking, in_another_language
-    from tavolan.consoles.push import plan_push
+def _show_plan(planned: HandOver) -> None:
     from tavolan.reports.consoletables import print_cells, print_language_doubts
     from tavolan.reports.tables import print_findings
 
-    plan = plan_push(found)
-    if plan.is_empty and not plan.conflicts:
-        return plan, False
-    stops = blocking(checked(), found.store.id, plan.send, despite) if plan.send else []
-    if not quiet:
-        out = console()
-        print_cells(out, f"{found.store.id}: to send", plan.send, _MOST_SHOWN)
-        print_cells(out, f"{found.store.id}: changed on both sides: pull first", plan.conflicts)
-        print_language_doubts(out, in_another_language(plan.send))
-        if plan.version:
-            out.print(f"A new version {plan.version} is begun in {found.store.id} for it.")
-        if stops:
-            print_findings(out, found.project, stops)
-            say("These errors are in what would be sent. Mend them, or give --despite RULE with --reason.")
-    return plan, bool(stops or plan.conflicts)
+    out, store = console(), planned.found.store.id
+    print_cells(out, f"{store}: to send", planned.plan.send, _MOST_SHOWN)
+    print_cells(out, f"{store}: changed on both sides: pull first", planned.plan.conflicts)
+    print_language_doubts(out, planned.doubts)
+    if planned.plan.version:
+        out.print(f"A new version {planned.plan.version} is begun in {store} for it.")
+    if planned.errors:
+        print_findings(out, planned.found.project, planned.errors)
+        say("These errors are in what would be sent. Mend them, or give --despite RULE with --reason.")
 
 
-def _asked(found: Comparison, plan: PushPlan) -> bool:
+def _sent(planned: HandOver) -> Pushed:
+    from tavolan.consoles.hand_over import hand_over
+
+    with progress_bar(f"Sending to {planned.found.store.id}") as move:
+        return hand_over(planned, move)
+
+
+def _asked(planned: HandOver) -> bool:
     from tavolan.support.number_words import counted
 
+    store, plan = planned.found.store.id, planned.plan
     if not sys.stdin.isatty():
-        say(f"{found.store.id}: nothing is sent without --yes.")
+        say(f"{store}: nothing is sent without --yes.")
         return False
     uploads = f", {counted(len(plan.uploads), 'file')} to upload" if plan.uploads else ""
-    return typer.confirm(f"Send {counted(len(plan.send), 'change')} to {found.store.id}{uploads}?")
+    return typer.confirm(f"Send {counted(len(plan.send), 'change')} to {store}{uploads}?")
 
 
-def _sent(found: Comparison, plan: PushPlan, reason: str) -> Pushed:
-    from tavolan.consoles.push import push as send
-    from tavolan.consoles.second_title import take_second_titles
-
-    with progress_bar(f"Sending to {found.store.id}") as move:
-        pushed = send(found, plan, move, reason)
-    for place, title in take_second_titles(found, pushed).items():
-        where = f"{found.store.id}, {place.locale}"
-        say(f'{where}: the title was taken; its alternate "{title}" has its place, here too.')
-    return pushed
-
-
-def _after(project: Project, done: list[tuple[Comparison, PushPlan, Pushed | None]], quiet: bool) -> bool:
-    """Say what came of a push, and whether something wasn't taken."""
+def _show_outcome(planned: HandOver, pushed: Pushed | None, quiet: bool) -> bool:
+    """Say what came of a push, unless it's `quiet`; return whether something wasn't taken."""
     from tavolan.consoles.review import refusals
     from tavolan.reports.consoletables import print_cells
     from tavolan.reports.tables import print_findings
     from tavolan.support.number_words import counted
 
-    left = False
-    for found, plan, pushed in done:
-        if pushed is None:
-            if plan.is_empty and not plan.conflicts and not quiet:
-                others = f", but for {counted(len(plan.theirs), 'change')} there: pull" if plan.theirs else ""
-                console().print(f"{found.store.id}: nothing to send; both sides are the same{others}")
-            continue
-        reasons = {str(place): fault for place, fault in pushed.refused.items()}
-        findings: list[Finding] = refusals(project, found.store.id, reasons, "the console refused it")
-        left = left or bool(findings or pushed.overtaken)
-        if quiet:
-            continue
+    plan, project, store = planned.plan, planned.found.project, planned.found.store.id
+    if plan.is_empty:
+        if not plan.conflicts and not quiet:
+            others = f", but for {counted(len(plan.theirs), 'change')} there: pull" if plan.theirs else ""
+            console().print(f"{store}: nothing to send; both sides are the same{others}")
+        return False
+    if pushed is None:
+        return False
+    for place, title in pushed.second_titles.items():
+        say(f'{store}, {place.locale}: the title was taken; its alternate "{title}" has its place, here too.')
+    reasons = {str(place): fault for place, fault in pushed.refused.items()}
+    findings = refusals(project, store, reasons, "the console refused it")
+    if not quiet:
         parts = [f"{counted(len(pushed.sent), 'change')} sent"]
         parts += [f"{counted(pushed.uploaded, 'file')} uploaded"] if pushed.uploaded else []
         parts += [f"version {pushed.version} begun"] if pushed.version else []
-        console().print(f"{found.store.id}: {', '.join(parts)}")
+        console().print(f"{store}: {', '.join(parts)}")
         print_cells(console(), "Changed there meanwhile: pull, decide, push again", pushed.overtaken)
         if findings:
             print_findings(console(), project, findings)
-    return left
+    return bool(findings or pushed.overtaken)

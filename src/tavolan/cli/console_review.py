@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import sys
-from contextlib import contextmanager
 from datetime import date
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
@@ -23,28 +22,12 @@ from tavolan.cli.common import (
 )
 
 if TYPE_CHECKING:
-    from collections.abc import Iterator
-
     from tavolan.consoles.client import Client
     from tavolan.consoles.protocol import Release
     from tavolan.consoles.review import Goal
-    from tavolan.project.model import Project
 
 OneStoreOption = Annotated[str, typer.Option("--store", help="The store.")]
 MinutesOption = Annotated[float, typer.Option("--minutes", min=0, help="The longest to wait.")]
-
-
-@contextmanager
-def _client_of(project: Project, store: str) -> Iterator[tuple[str, Client]]:
-    """Give a store's id and its console's client, which is closed at the end."""
-    from tavolan.consoles.comparison import client_for, console_stores
-
-    (name,) = console_stores(project, [store])
-    client = client_for(project, name)
-    try:
-        yield name, client
-    finally:
-        client.close()
 
 
 def submit(
@@ -61,6 +44,7 @@ def submit(
     What a reviewer may refuse is said before: tavolan console forecast.
     """
     from tavolan.consoles.forecast import forecast
+    from tavolan.consoles.opening import opened_console
     from tavolan.consoles.review import add_build
     from tavolan.consoles.review import submit as hand_over
     from tavolan.consoles.review import wait as wait_for
@@ -69,24 +53,24 @@ def submit(
 
     opened = open_project(project)
     kind, when = _release(how)
-    with _client_of(opened, store) as (name, client):
+    with opened_console(opened, store) as client:
         if build is not None and not number:
             raise UsageError("a build needs a number", "Give --number.")
         if build is not None and not build.is_file():
             raise UsageError(f"{build} isn't there", "Name the build's file.")
         # Some sections stay locked until a build is there.
         _stop_where_incomplete(client, without_locked=build is not None)
-        print_risks(console(), forecast(opened, name, date.today()))
-        if not (yes or (sys.stdin.isatty() and typer.confirm(f"Hand over to {name}?"))):
-            say(f"{name}: nothing is handed over without --yes.")
+        print_risks(console(), forecast(opened, store, date.today()))
+        if not (yes or (sys.stdin.isatty() and typer.confirm(f"Hand over to {store}?"))):
+            say(f"{store}: nothing is handed over without --yes.")
             raise typer.Exit(1)
         if build is not None:
             add_build(client, build, opened.app.version or "1.0", number)
-            wait_for(client, "processed", minutes * 60, lambda state: console().print(f"{name}: {state}"))
+            wait_for(client, "processed", minutes * 60, lambda state: console().print(f"{store}: {state}"))
             _stop_where_incomplete(client)
-        version = hand_over(client, opened, name, kind, when, number)
-    console().print(f"{name}: version {version.version} is {version.state}; release {how}")
-    console().print(f"Next: tavolan console wait --store {name}")
+        version = hand_over(client, opened, store, kind, when, number)
+    console().print(f"{store}: version {version.version} is {version.state}; release {how}")
+    console().print(f"Next: tavolan console wait --store {store}")
 
 
 def _stop_where_incomplete(client: Client, *, without_locked: bool = False) -> None:
@@ -118,6 +102,7 @@ def wait(
     tester_notes: Annotated[bool, typer.Option("--tester-notes", help="Attach notes for testers then.")] = False,
 ) -> None:
     """Wait until a build is processed, or a version approved or live. A refusal comes back as findings (exit 1)."""
+    from tavolan.consoles.opening import opened_console
     from tavolan.consoles.review import attach_notes, note_refusals, refusals
     from tavolan.consoles.review import wait as wait_for
     from tavolan.errors import UsageError
@@ -128,30 +113,31 @@ def wait(
         raise UsageError(f'--for can\'t be "{goal}"', "Write processed, approved or live.")
     opened = open_project(project)
     kind: Goal = "processed" if goal == "processed" else "live" if goal == "live" else "approved"
-    with _client_of(opened, store) as (name, client):
-        awaited = wait_for(client, kind, minutes * 60, lambda state: console().print(f"{name}: {state}"))
+    with opened_console(opened, store) as client:
+        awaited = wait_for(client, kind, minutes * 60, lambda state: console().print(f"{store}: {state}"))
         if awaited.version is not None and awaited.version.state == "refused":
             # The project's lock is only taken to note it: others may write while somebody waits.
             with writing(opened.root):
-                note_refusals(opened, name, awaited.version)
-            print_findings(console(), opened, refusals(opened, name, awaited.version.reasons))
+                note_refusals(opened, store, awaited.version)
+            print_findings(console(), opened, refusals(opened, store, awaited.version.reasons))
             raise typer.Exit(1)
         if tester_notes:
             build = awaited.build.number if awaited.build else awaited.version.build if awaited.version else ""
-            noted = attach_notes(client, opened, name, build) if build else []
-            console().print(f"{name}: notes for testers attached in {', '.join(noted) or 'no locale'}")
+            noted = attach_notes(client, opened, store, build) if build else []
+            console().print(f"{store}: notes for testers attached in {', '.join(noted) or 'no locale'}")
 
 
 def release(store: OneStoreOption, project: ProjectOption = None, yes: YesOption = False) -> None:
     """Put an approved version live, where it was handed over for release by hand."""
+    from tavolan.consoles.opening import opened_console
     from tavolan.consoles.review import release as put_live
 
-    with _client_of(open_project(project), store) as (name, client):
-        if not (yes or (sys.stdin.isatty() and typer.confirm(f"Put it live in {name}?"))):
-            say(f"{name}: nothing is released without --yes.")
+    with opened_console(open_project(project), store) as client:
+        if not (yes or (sys.stdin.isatty() and typer.confirm(f"Put it live in {store}?"))):
+            say(f"{store}: nothing is released without --yes.")
             raise typer.Exit(1)
         version = put_live(client)
-    console().print(f"{name}: version {version.version} is {version.state}")
+    console().print(f"{store}: version {version.version} is {version.state}")
 
 
 def forecast(

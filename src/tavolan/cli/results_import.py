@@ -72,7 +72,7 @@ def take_in(project: Project, done: Imported, dry_run: bool) -> None:
 
 
 def _fetched(project: Project, store: str) -> list[Imported]:
-    from tavolan.consoles.comparison import console_stores
+    from tavolan.consoles.opening import console_stores
     from tavolan.results.from_console import fetch_metrics
 
     found = []

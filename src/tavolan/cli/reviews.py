@@ -52,7 +52,7 @@ def import_reviews(
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Show what would be taken in, write nothing.")] = False,
 ) -> None:
     """Take reviews in: columns are guessed and shown, those that are there already updated, none doubled."""
-    from tavolan.consoles.comparison import console_stores
+    from tavolan.consoles.opening import console_stores
     from tavolan.exchange.foreign_table import column_map
     from tavolan.reviews.importing import fetch_reviews, read_review_export
 

@@ -4,12 +4,10 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from tavolan.consoles.base import read_base
-from tavolan.consoles.client import Client, ConsoleAddress
+from tavolan.consoles.client import Client
 from tavolan.consoles.content import Content, Holding, Place, holding_of, text_fields
-from tavolan.consoles.credentials import trusted_credentials
 from tavolan.consoles.merge import Cell, compare
 from tavolan.consoles.remote import Remote, read_console
-from tavolan.errors import UnknownNameError, UsageError
 from tavolan.project.model import Project, Store
 
 
@@ -51,23 +49,6 @@ class Comparison:
     def again(self) -> None:
         """Work out the cells once more, after some side was read again."""
         self.cells = compare(self.base, _here(self.holding, self.base), _there(self.remote, self.project, self.store))
-
-
-def console_stores(project: Project, wanted: list[str]) -> list[str]:
-    """Return the stores that have a console, in the project's order. Raises UsageError when there's none."""
-    if not project.consoles:
-        remedy = "Connect it: tavolan console connect URL. To rehearse with one: tavolan standin console."
-        raise UsageError("this project has no console", remedy)
-    for name in wanted:
-        if name not in project.consoles:
-            raise UnknownNameError("there's no console of", name, project.consoles, option="--store")
-    return [store for store in project.stores if store in project.consoles and (not wanted or store in wanted)]
-
-
-def client_for(project: Project, store: str) -> Client:
-    """Return the client of a store's console. Raises UsageError when it isn't trusted, or a credential is missing."""
-    table = project.consoles[store]
-    return Client(ConsoleAddress(store, table.url, table.app, trusted_credentials(table.url, store), table.timeout))
 
 
 def comparison_of(

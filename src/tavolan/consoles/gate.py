@@ -5,10 +5,17 @@ from collections.abc import Collection, Iterable
 from tavolan.checking.findings import Finding
 from tavolan.consoles.content import Place
 from tavolan.consoles.merge import Cell
+from tavolan.errors import UsageError
 from tavolan.languages.tags import language_of, locale_name
 from tavolan.words.likely_language import likely_language
 
 _PICTURES = ("shot.", "class.", "graphic.", "captions.", "showcase.", "screens")
+
+
+def require_reason(despite: Collection[str], reason: str) -> None:
+    """Raise UsageError for rules that are overruled without a reason."""
+    if despite and not reason.strip():
+        raise UsageError("--despite needs a reason", 'Add --reason "…"; it goes into the journal.')
 
 
 def blocking(

@@ -43,13 +43,17 @@ class PushPlan:
 
 @dataclass
 class Pushed:
-    """What a push did. `refused` says per place why the console didn't take it, `overtaken` changed there meanwhile."""
+    """What a push did. `refused` says per place why the console didn't take it, `overtaken` changed there meanwhile.
+
+    `second_titles` are alternates that the console took in the place of titles that were taken.
+    """
 
     sent: list[Cell] = field(default_factory=list)
     uploaded: int = 0
     version: str = ""
     refused: dict[Place, str] = field(default_factory=dict)
     refused_kinds: dict[Place, str] = field(default_factory=dict)
+    second_titles: dict[Place, str] = field(default_factory=dict)
     overtaken: list[Cell] = field(default_factory=list)
 
 

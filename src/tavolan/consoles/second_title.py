@@ -11,10 +11,9 @@ from tavolan.project.texts import TextChange, Texts
 from tavolan.support.transaction import changing
 
 
-def take_second_titles(found: Comparison, pushed: Pushed) -> dict[Place, str]:
-    """Send alternates of titles that were taken; return those that the console took, no longer refused in `pushed`."""
+def take_second_titles(found: Comparison, pushed: Pushed) -> None:
+    """Send alternates of titles that were taken, and note in `pushed` those that the console took."""
     taken = [place for place, kind in pushed.refused_kinds.items() if kind == "title-taken"]
-    chosen: dict[Place, str] = {}
     for place in taken:
         texts = Texts(found.project)
         rule = found.store.rulebook.fields[place.field]
@@ -24,9 +23,8 @@ def take_second_titles(found: Comparison, pushed: Pushed) -> dict[Place, str]:
         title = next((text for text in own if not rule.length(text).over and _is_free(found, place, text)), None)
         if title is not None:
             _keep(found, place, address, title)
-            chosen[place] = title
+            pushed.second_titles[place] = title
             del pushed.refused[place], pushed.refused_kinds[place]
-    return chosen
 
 
 def _is_free(found: Comparison, place: Place, title: str) -> bool:

@@ -8,15 +8,14 @@ from typing import Self
 from tavolan.checking import run_checks
 from tavolan.checking.findings import Finding
 from tavolan.consoles import review
-from tavolan.consoles.comparison import Comparison, Selection, client_for, comparison_of, console_stores
-from tavolan.consoles.gate import blocking
+from tavolan.consoles.comparison import Comparison, Selection, comparison_of
+from tavolan.consoles.hand_over import HandOver, hand_over, planned_hand_over
 from tavolan.consoles.merge import Cell
+from tavolan.consoles.opening import client_for, console_stores
 from tavolan.consoles.protocol import Release, Version
 from tavolan.consoles.pull import Keep, Pulled, plan_pull
 from tavolan.consoles.pull import pull as write_pull
-from tavolan.consoles.push import Pushed, plan_push
-from tavolan.consoles.push import push as send
-from tavolan.errors import UsageError
+from tavolan.consoles.push import Pushed
 from tavolan.project.load import load_project
 from tavolan.project.model import Project
 from tavolan.project.seasons import on_day
@@ -63,20 +62,18 @@ class Console:
 
     def blocking(self, selection: Selection | None = None, despite: Collection[str] = ()) -> list[Finding]:
         """Return the errors in what a push would send."""
-        found = self._compared(selection)
-        return blocking(run_checks(found.project, errors_only=True), self.store, plan_push(found).send, despite)
+        return self._planned(selection, despite, "asked for" if despite else "").errors
 
     def push(self, selection: Selection | None = None, despite: Collection[str] = (), reason: str = "") -> Pushed:
-        """Send what changed here. Raises UsageError for errors in it, and for conflicts; `despite` overrules rules."""
-        with writing(self.root):
-            found = self._compared(selection)
-            plan = plan_push(found)
-            if plan.conflicts:
-                places = ", ".join(str(cell.place) for cell in plan.conflicts)
-                raise UsageError(f"changed on both sides: {places}", "Pull and decide first.")
-            if stops := blocking(run_checks(found.project, errors_only=True), self.store, plan.send, despite):
-                raise UsageError(f"errors in what would be sent: {stops[0].message}", "Mend them, or give despite.")
-            return send(found, plan, None, reason)
+        """Send what changed here, as `tavolan console push` does.
+
+        Raises UsageError for errors in it, and for conflicts; `despite` overrules rules, for a `reason`.
+        """
+        return hand_over(self._planned(selection, despite, reason))
+
+    def _planned(self, selection: Selection | None, despite: Collection[str], reason: str) -> HandOver:
+        found = self._compared(selection)
+        return planned_hand_over(found, lambda: run_checks(found.project, errors_only=True), despite, reason)
 
     def submit(
         self, build: Path | None = None, number: str = "", release: Release = "manual", release_date: date | None = None

@@ -1,11 +1,8 @@
 """An experiment on a store's console: start it there, fetch its counts, stop it."""
 
-from collections.abc import Iterator
-from contextlib import contextmanager
 from datetime import date
 
-from tavolan.consoles.client import Client
-from tavolan.consoles.comparison import client_for, console_stores
+from tavolan.consoles.opening import opened_console
 from tavolan.consoles.protocol import NewExperiment
 from tavolan.errors import UsageError
 from tavolan.experiments.files import Experiment
@@ -15,22 +12,12 @@ from tavolan.experiments.verdicts import CONTROL, Count
 from tavolan.project.model import Project
 
 
-@contextmanager
-def _client(project: Project, one: Experiment) -> Iterator[Client]:
-    console_stores(project, [one.table.store])
-    client = client_for(project, one.table.store)
-    try:
-        yield client
-    finally:
-        client.close()
-
-
 def start_on_console(project: Project, one: Experiment, day: date, days: int) -> None:
     """Start an experiment on its store's console. Raises UsageError without a console, OutsideError for a refusal."""
     table = one.table
     new = NewExperiment(name=one.id, variants=list(table.variant), storefronts=table.storefronts,
                         locales=list(table.locales), share=table.share, start=day, days=days)  # fmt: skip
-    with _client(project, one) as client:
+    with opened_console(project, one.table.store) as client:
         client.start_experiment(new)
 
 
@@ -45,7 +32,7 @@ def check_icons(project: Project, one: Experiment) -> None:
     make = (
         f"Make them (tavolan experiment build {one.id}), put them into the app with their property list, and ship it."
     )
-    with _client(project, one) as client:
+    with opened_console(project, one.table.store) as client:
         live = next((version for version in client.versions() if version.state == "live"), None)
         if live is None:
             raise UsageError(f"{one.id} tries icons that ship inside the app, and no version is live", make)
@@ -60,7 +47,7 @@ def fetch_counts(project: Project, one: Experiment, *, write: bool = True) -> Re
 
     Raises UsageError for a variant that the experiment doesn't have, OutsideError as consoles do.
     """
-    with _client(project, one) as client:
+    with opened_console(project, one.table.store) as client:
         counts = list(client.experiment_counts(one.id))
     known = {CONTROL, *one.table.variant}
     for count in counts:
@@ -72,5 +59,5 @@ def fetch_counts(project: Project, one: Experiment, *, write: bool = True) -> Re
 
 def stop_on_console(project: Project, one: Experiment) -> int:
     """Stop an experiment there, and return how many whole days it ran."""
-    with _client(project, one) as client:
+    with opened_console(project, one.table.store) as client:
         return client.stop_experiment(one.id).days

@@ -5,7 +5,7 @@ from pathlib import Path
 
 import pandas as pd
 
-from tavolan.consoles.comparison import client_for
+from tavolan.consoles.opening import opened_console
 from tavolan.project.datafile import METRICS
 from tavolan.project.model import Project
 from tavolan.results.importing import Given, Imported, take_rows
@@ -13,14 +13,11 @@ from tavolan.results.importing import Given, Imported, take_rows
 
 def fetch_metrics(project: Project, store: str, since: date | None = None) -> Imported:
     """Return a store's metrics from its console, from a day on. Raises UsageError, OutsideError as consoles do."""
-    client = client_for(project, store)
-    try:
-        rows = []
+    rows = []
+    with opened_console(project, store) as client:
         for one in client.metrics(since):
             counts = (one.impressions, one.page_views, one.installs, one.revenue)
             rows.append([str(one.day), store, one.storefront, one.source, *map(_cell, counts)])
-    finally:
-        client.close()
     table = pd.DataFrame(rows, columns=list(METRICS.columns), dtype="category")
     return take_rows(project, Path(f"console {store}"), table, Given("metrics"), [])
 

@@ -12,7 +12,7 @@ from typing import Any
 import numpy as np
 import pandas as pd
 
-from tavolan.consoles.comparison import client_for, console_stores
+from tavolan.consoles.opening import opened_console
 from tavolan.errors import Problem, ProjectError, UsageError
 from tavolan.exchange.foreign_table import country_code, spelled_number
 from tavolan.languages.tags import language_of, tag_fault
@@ -96,17 +96,13 @@ def read_review_export(
 
 def fetch_reviews(project: Project, store: str) -> ImportedReviews:
     """Return the reviews of a store's console. Raises UsageError without a console, OutsideError as consoles do."""
-    console_stores(project, [store])
-    client = client_for(project, store)
-    try:
+    with opened_console(project, store) as client:
         rows = [
             {"id": one.id, "store": store, "storefront": one.storefront, "locale": one.locale,
              "date": one.day.toordinal(), "version": one.version, "stars": float(one.stars), "text": one.text,
              "featured": "", "reply": one.reply, "replied": 0, "stars_after": np.nan}
             for one in client.reviews()
         ]  # fmt: skip
-    finally:
-        client.close()
     return ImportedReviews(Path(f"console {store}"), {}, [], pd.DataFrame(rows, columns=list(REVIEWS.columns)))
 
 

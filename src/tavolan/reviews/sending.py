@@ -5,7 +5,6 @@ stopped goes on where it was.
 """
 
 from collections.abc import Callable, Collection, Iterator
-from contextlib import closing
 from dataclasses import dataclass, field, replace
 from datetime import date
 
@@ -13,7 +12,7 @@ import pandas as pd
 
 from tavolan.checking.findings import Finding
 from tavolan.consoles.client import Client, ConsoleError
-from tavolan.consoles.comparison import client_for, console_stores
+from tavolan.consoles.opening import opened_console
 from tavolan.errors import UsageError
 from tavolan.project.datafile import REVIEWS
 from tavolan.project.model import Project
@@ -92,8 +91,7 @@ def send_replies(
 def _with_clients(project: Project, replies: list[Reply]) -> Iterator[tuple[Reply, Client]]:
     """Yield replies store by store, each with its console's client."""
     for store in dict.fromkeys(one.store for one in replies):
-        console_stores(project, [store])
-        with closing(client_for(project, store)) as client:
+        with opened_console(project, store) as client:
             yield from ((one, client) for one in replies if one.store == store)
 
 
