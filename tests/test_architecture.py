@@ -8,6 +8,7 @@ import subprocess
 import sys
 import tomllib
 from importlib.machinery import SourceFileLoader
+from importlib.metadata import packages_distributions
 from importlib.util import module_from_spec, spec_from_loader
 from pathlib import Path
 
@@ -101,6 +102,34 @@ def test_the_core_prints_nothing():
     for path in MODULES:
         if path.relative_to(ROOT / "src/tavolan").parts[0] not in ("cli", "reports", "standins"):
             assert not re.search(r"(?<![.\w])print\(", path.read_text("utf-8")), path
+
+
+def test_the_formatter_is_in_charge_of_all_code():
+    assert [str(path) for path in MODULES if re.search(r"#\s*fmt:", path.read_text("utf-8"))] == []
+
+
+def test_every_library_that_is_imported_is_declared():
+    project = tomllib.loads((ROOT / "pyproject.toml").read_text("utf-8"))["project"]
+    asked_for = [
+        *project["dependencies"],
+        *(name for extra in project["optional-dependencies"].values() for name in extra),
+    ]
+    declared = {_plain(re.split(r"[^\w.-]", name)[0]) for name in asked_for}
+    imported = set()
+    for path in MODULES:
+        for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+            if isinstance(node, ast.Import):
+                imported |= {alias.name.split(".")[0] for alias in node.names}
+            elif isinstance(node, ast.ImportFrom) and node.module and not node.level:
+                imported.add(node.module.split(".")[0])
+    known = packages_distributions()
+    libraries = imported - sys.stdlib_module_names - {"tavolan"}
+    assert len(libraries) > 30
+    assert [name for name in sorted(libraries) if not {*map(_plain, known.get(name, ()))} & declared] == []
+
+
+def _plain(name: str) -> str:
+    return re.sub(r"[-_.]+", "-", name).lower()
 
 
 def test_modules_stay_short():

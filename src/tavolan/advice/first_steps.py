@@ -13,10 +13,22 @@ def first_steps(now: Situation) -> Iterator[Action]:
         return
     if not read_records(now.project.root):
         yield Action(
-            "pictures", "Make the store pictures", "Screen, device, words and background, at each store's sizes.",
-            "tavolan shots render", Gain(), now.minutes("pictures"), "pictures: some where there are none", stage=5,
-        )  # fmt: skip
+            "pictures",
+            "Make the store pictures",
+            "Screen, device, words and background, at each store's sizes.",
+            "tavolan shots render",
+            Gain(),
+            now.minutes("pictures"),
+            "pictures: some where there are none",
+            stage=5,
+        )
     yield Action(
-        "hand-over", "Look at all of it as visitors will", "Pictures, texts and gauges, all languages side by side.",
-        "tavolan preview", Gain(), now.minutes("hand-over"), "out/preview.html", stage=7,
-    )  # fmt: skip
+        "hand-over",
+        "Look at all of it as visitors will",
+        "Pictures, texts and gauges, all languages side by side.",
+        "tavolan preview",
+        Gain(),
+        now.minutes("hand-over"),
+        "out/preview.html",
+        stage=7,
+    )

@@ -18,9 +18,10 @@ _STAGES: dict[Kind, int] = {"texts": 1, "facts": 2, "words": 3, "pictures": 4, "
 def from_findings(now: Situation) -> Iterator[Action]:
     """Yield an action for each rule and locale with errors, warnings or texts that are still to write."""
     open_ones = [
-        one for one in now.findings
+        one
+        for one in now.findings
         if not one.waived and one.id not in now.settled and (one.level != "note" or one.rule in MISSING)
-    ]  # fmt: skip
+    ]
     locales = {rule: {one.locale for one in open_ones if one.rule == rule} for rule in {one.rule for one in open_ones}}
     # What's the same in many locales is one thing to do.
     many = {rule for rule, several in locales.items() if len(several) > MANY_LOCALES}
@@ -48,10 +49,18 @@ def _action(now: Situation, group: list[Finding]) -> Action:
     levels = {level: len([one for one in group if one.level == level]) for level in ("error", "warning", "note")}
     promise = ", ".join(f"{counted(number, level)} fewer" for level, number in levels.items() if number)
     return Action(
-        kind, _what(group, locales, count), first.remedy, _command(now, group, locales), gain,
-        now.minutes(work, count), promise, blocks, f"{first.path}:{first.line}" if first.line else first.path,
-        _stage(now, first, kind), tuple(one.id for one in group),
-    )  # fmt: skip
+        kind,
+        _what(group, locales, count),
+        first.remedy,
+        _command(now, group, locales),
+        gain,
+        now.minutes(work, count),
+        promise,
+        blocks,
+        f"{first.path}:{first.line}" if first.line else first.path,
+        _stage(now, first, kind),
+        tuple(one.id for one in group),
+    )
 
 
 def _what(group: list[Finding], locales: list[str], count: int) -> str:

@@ -14,8 +14,12 @@ from tavolan.support.number_words import counted
 def hand_over_day(now: Situation) -> date:
     """Return the day whose page is to be handed over: a season's first, from some days before it on; else today."""
     lead = timedelta(days=_days("lead"))
-    coming = [span.first for season in now.project.seasons for span in spans_around(season, now.today)
-              if span.first - lead <= now.today < span.first]  # fmt: skip
+    coming = [
+        span.first
+        for season in now.project.seasons
+        for span in spans_around(season, now.today)
+        if span.first - lead <= now.today < span.first
+    ]
     return min(coming, default=now.today)
 
 
@@ -58,7 +62,14 @@ def _action(now: Situation, season: SeasonTable, span: Span, what: str, day: dat
     if season.storefronts:
         places = [at for at in places if at[1] in season.storefronts]
     return Action(
-        "seasons", f"Go back from the season {season.name}" if back else f"Hand over the season {season.name}",
-        f"{when}, in {', '.join(locales[:4])}{fault}.", " && ".join(steps), now.reach.of_share("seasons", places),
-        now.minutes("seasons"), f"journal: {_note(season, what)}", where="tavolan.toml", stage=8, about=(season.name,),
-    )  # fmt: skip
+        "seasons",
+        f"Go back from the season {season.name}" if back else f"Hand over the season {season.name}",
+        f"{when}, in {', '.join(locales[:4])}{fault}.",
+        " && ".join(steps),
+        now.reach.of_share("seasons", places),
+        now.minutes("seasons"),
+        f"journal: {_note(season, what)}",
+        where="tavolan.toml",
+        stage=8,
+        about=(season.name,),
+    )

@@ -20,27 +20,42 @@ def from_video(now: Situation) -> Iterator[Action]:
     if project.video is None:
         scenes = len(project.shots.shot)
         yield Action(
-            "video", "Begin a preview video", f"{counted(scenes, 'shot')} with captions make its first scenes.",
-            "tavolan video new", gain, now.minutes("video", scenes), "videos: 0 → one for each locale", stage=9,
-        )  # fmt: skip
+            "video",
+            "Begin a preview video",
+            f"{counted(scenes, 'shot')} with captions make its first scenes.",
+            "tavolan video new",
+            gain,
+            now.minutes("video", scenes),
+            "videos: 0 → one for each locale",
+            stage=9,
+        )
         return
     clips = clip_index(project)
     lacking = [
-        name for name in dict.fromkeys(scene.clip for scene in project.video.scene if scene.clip)
+        name
+        for name in dict.fromkeys(scene.clip for scene in project.video.scene if scene.clip)
         if name not in clips.names()
-    ]  # fmt: skip
+    ]
     if lacking:
         now.settled |= {one.id for one in now.findings if one.rule == "clip-missing"}
         yield Action(
-            "video", f"Record {counted(len(lacking), 'clip')}", f"video.toml shows {some_of(lacking, 4)}.",
-            "tavolan video take FILES", gain, now.minutes("video", len(lacking)),
-            f"clips to record: {len(lacking)} → 0", where="video.toml", stage=9,
-        )  # fmt: skip
+            "video",
+            f"Record {counted(len(lacking), 'clip')}",
+            f"video.toml shows {some_of(lacking, 4)}.",
+            "tavolan video take FILES",
+            gain,
+            now.minutes("video", len(lacking)),
+            f"clips to record: {len(lacking)} → 0",
+            where="video.toml",
+            stage=9,
+        )
         return
     files = [
         (store.id, tag, video_file(store.id, name, tag))
-        for store in stores for name in video_places(project, store, clips) for tag in store.locales
-    ]  # fmt: skip
+        for store in stores
+        for name in video_places(project, store, clips)
+        for tag in store.locales
+    ]
     old = {one.path for one in now.findings if one.rule == "video-to-make"}
     made = read_video_records(project.root)
     todo = [each for each in files if each[2] in old or each[2] not in made or not (project.root / each[2]).is_file()]
@@ -49,8 +64,13 @@ def from_video(now: Situation) -> Iterator[Action]:
         locales = list(dict.fromkeys(tag for _, tag, _ in todo))
         reached = now.reach.places(locales, {store for store, _, _ in todo})
         yield Action(
-            "video", f"Render {counted(len(todo), 'video')} in {counted(len(locales), 'locale')}",
-            f"{len(files) - len(todo)} of {len(files)} are up to date.", "tavolan video render",
-            now.reach.of_share("video", reached, len(todo) / len(files)), now.minutes("video"),
-            f"videos to render: {len(todo)} → 0", stage=7, about=tuple(locales),
-        )  # fmt: skip
+            "video",
+            f"Render {counted(len(todo), 'video')} in {counted(len(locales), 'locale')}",
+            f"{len(files) - len(todo)} of {len(files)} are up to date.",
+            "tavolan video render",
+            now.reach.of_share("video", reached, len(todo) / len(files)),
+            now.minutes("video"),
+            f"videos to render: {len(todo)} → 0",
+            stage=7,
+            about=tuple(locales),
+        )

@@ -23,10 +23,17 @@ def from_words(now: Situation) -> Iterator[Action]:
     source = project.source_locale
     if not project.terms.get(source):
         yield Action(
-            "words", f"Write down what people search for in {source}", "A listing is found by words: none are known.",
-            f"tavolan terms import FILE --locale {source}", Gain(), now.minutes("words", 3),
-            f"phrases in terms/{source}.csv", blocks=now.is_new, where=f"terms/{source}.csv", stage=3,
-        )  # fmt: skip
+            "words",
+            f"Write down what people search for in {source}",
+            "A listing is found by words: none are known.",
+            f"tavolan terms import FILE --locale {source}",
+            Gain(),
+            now.minutes("words", 3),
+            f"phrases in terms/{source}.csv",
+            blocks=now.is_new,
+            where=f"terms/{source}.csv",
+            stage=3,
+        )
         return
     store = project.stores[first_store_with_keywords(project)]
     if store.rulebook.search.model != "words":
@@ -56,9 +63,14 @@ def _plan_of(now: Situation, store: str, locale: str) -> Iterator[Action]:
     also = f", and {len(mended)} findings of the list" if len(mended) > 1 else ", and a finding of it" if mended else ""
     proof = "proven optimal" if made.proven else f"at most {made.gap:.1%} below the best"
     yield Action(
-        "words", f"Take better keywords in {locale}",
+        "words",
+        f"Take better keywords in {locale}",
         f"{', '.join(own.added[:3]) or 'fewer words'} for {', '.join(own.dropped[:3]) or 'free room'}{also}; {proof}.",
-        f"tavolan terms plan --store {store} --locale {locale} --keywords-only --apply", now.reach.of_points(gains),
-        now.minutes("words"), f"value answered in {store}: {made.before:.1f} → {made.value:.1f}", stage=3,
-        where=f"copy/{locale}.toml", about=(store, locale),
-    )  # fmt: skip
+        f"tavolan terms plan --store {store} --locale {locale} --keywords-only --apply",
+        now.reach.of_points(gains),
+        now.minutes("words"),
+        f"value answered in {store}: {made.before:.1f} → {made.value:.1f}",
+        stage=3,
+        where=f"copy/{locale}.toml",
+        about=(store, locale),
+    )

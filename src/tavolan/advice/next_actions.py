@@ -26,9 +26,18 @@ from tavolan.project.model import Project
 MOST, _OF_A_KIND = 10, 2
 # Findings come last: others have spoken of some of them by then.
 _SOURCES = (
-    from_words, from_seasons, from_pictures, from_video, first_steps, from_languages, from_hand_over, from_experiments,
-    from_reviews, from_metrics, from_findings,
-)  # fmt: skip
+    from_words,
+    from_seasons,
+    from_pictures,
+    from_video,
+    first_steps,
+    from_languages,
+    from_hand_over,
+    from_experiments,
+    from_reviews,
+    from_metrics,
+    from_findings,
+)
 
 
 @dataclass(frozen=True)
@@ -41,9 +50,12 @@ class NextActions:
 
 
 def what_next(
-    project: Project, today: date, findings: list[Finding] | None = None, most: int = MOST,
+    project: Project,
+    today: date,
+    findings: list[Finding] | None = None,
+    most: int = MOST,
     progress: Callable[[int, int | None], None] | None = None,
-) -> NextActions:  # fmt: skip
+) -> NextActions:
     """Return what to do next. `findings` that are known spare another check.
 
     Raises ProjectError for files that can't be read.

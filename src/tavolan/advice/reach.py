@@ -125,8 +125,10 @@ class Reach:
                 origin = "its installs from search ÷ its value" if own is not None else "no metrics: all places' rate"
                 said.append(f"{' '.join(at)} {sum(several):+.1f} × {rate:.2f} ({origin})")
         width = _FOUR_FIFTHS * math.sqrt(squares * (1 - self.chance) / self.chance)
-        shown |= {"installs": "; ".join(said[:4]),
-                  "range": f"{self.chance:.0%} of answered phrases rank among the first ten"}  # fmt: skip
+        shown |= {
+            "installs": "; ".join(said[:4]),
+            "range": f"{self.chance:.0%} of answered phrases rank among the first ten",
+        }
         return Gain(mean, max(0.0, mean - width), mean + width, "installs", True, shown)
 
     def of_share(self, kind: Kind, places: list[Place], times: float = 1.0) -> Gain:

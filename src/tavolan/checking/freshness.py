@@ -125,9 +125,17 @@ def waiver_ended(review: Review, this: Rule) -> Iterator[Finding]:
             line = source.line(("check", "waive", index))
             remedy = "Put right what it covered, or give it a new date."
             yield Finding(
-                this.id, this.level, waiver.store, waiver.locale, waiver.field, source.shown, line, message, remedy,
+                this.id,
+                this.level,
+                waiver.store,
+                waiver.locale,
+                waiver.field,
+                source.shown,
+                line,
+                message,
+                remedy,
                 subject=waiver.rule,
-            )  # fmt: skip
+            )
 
 
 @check("old-file-name", "note")

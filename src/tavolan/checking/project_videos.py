@@ -14,6 +14,7 @@ def check_project_videos(project: Project, today: date | None = None) -> list[Fi
     """Return what the checks of the video find in a project, and what any check finds in its titles."""
     ours = {rule for rule, item in all_checks().items() if item.run.__module__ == FAMILY}
     return [
-        finding for finding in run_checks(project, today)
+        finding
+        for finding in run_checks(project, today)
         if finding.rule in ours or finding.field.startswith(f"{TITLES}.")
-    ]  # fmt: skip
+    ]

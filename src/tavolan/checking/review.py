@@ -183,9 +183,10 @@ class Review:
             (made.get(video_file(store.id, name, tag)), store, name, tag) for store, name, tag in self.video_places
         ]
         return [
-            (row, store, name, tag) for row, store, name, tag in wanted
+            (row, store, name, tag)
+            for row, store, name, tag in wanted
             if row and (self.project.root / row.path).is_file()
-        ]  # fmt: skip
+        ]
 
     @cached_property
     def records(self) -> dict[str, PictureRecord]:

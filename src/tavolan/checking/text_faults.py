@@ -54,8 +54,11 @@ def variable(review: Review, this: Rule) -> Iterator[Finding]:
     """
     open_words = word_lists("writing")["placeholders"]["open"].split()
     for passage in (one for one in review.passages if one.role != REPLIES):
-        left = [found.group() for found in _OPEN_WORD.finditer(passage.text)
-                if (found.group(1) or found.group(2)).lower() in open_words]  # fmt: skip
+        left = [
+            found.group()
+            for found in _OPEN_WORD.finditer(passage.text)
+            if (found.group(1) or found.group(2)).lower() in open_words
+        ]
         for found in dict.fromkeys([*_VARIABLE.findall(passage.text), *left]):
             message = f'holds the unfilled variable "{found}"'
             yield passage.finding(this, message, "Write what should be there.", subject=found)

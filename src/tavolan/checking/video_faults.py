@@ -73,8 +73,11 @@ def watched_faults(facts: VideoFacts, loudness: float | None) -> Iterator[tuple[
     if not facts.fast_start:
         yield SLOW_START, "keeps what a player needs at its end: nothing plays until all is there", "Export it again."
     if seen.flashing:
-        yield (FLASHES, f"flashes more than three times a second {_times(seen.flashing)}",
-               "Slow it down: it can cause seizures (WCAG 2.3.1).")  # fmt: skip
+        yield (
+            FLASHES,
+            f"flashes more than three times a second {_times(seen.flashing)}",
+            "Slow it down: it can cause seizures (WCAG 2.3.1).",
+        )
     if seen.black:
         yield BLACK, f"is black {_times(seen.black)}", "Cut it out, or show something there."
     if seen.frozen:
@@ -84,11 +87,17 @@ def watched_faults(facts: VideoFacts, loudness: float | None) -> Iterator[tuple[
     if sound.silent:
         yield SILENT, f"is silent {_times(sound.silent)}", "Let the music go on, or leave the sound out altogether."
     if loudness is not None and abs(sound.loudness - loudness) > _NEAR:
-        yield (LOUD, f"is {sound.loudness:.1f} LUFS loud; {loudness:g} is asked for",
-               "Raise the quiet parts: peaks leave no room for more.")  # fmt: skip
+        yield (
+            LOUD,
+            f"is {sound.loudness:.1f} LUFS loud; {loudness:g} is asked for",
+            "Raise the quiet parts: peaks leave no room for more.",
+        )
     if sound.peak > _MOST_PEAK:
-        yield (LOUD, f"has peaks of {sound.peak:.1f} dBTP; above {_MOST_PEAK:g} players distort them",
-               "Lower the sound.")  # fmt: skip
+        yield (
+            LOUD,
+            f"has peaks of {sound.peak:.1f} dBTP; above {_MOST_PEAK:g} players distort them",
+            "Lower the sound.",
+        )
 
 
 def _times(stretches: Iterable[Stretch]) -> str:

@@ -54,9 +54,12 @@ TimesOption = Annotated[int, typer.Option("--times", min=0, help="Stop after so 
 ReplaceOption = Annotated[bool, typer.Option("--replace", help="Take the place of one there; that moves to earlier/.")]
 TakenLocaleOption = Annotated[
     str | None,
-    typer.Option("--locale", help="Language they show; else what their names say, or the source's.",
-                 autocompletion=completing.locales),
-]  # fmt: skip
+    typer.Option(
+        "--locale",
+        help="Language they show; else what their names say, or the source's.",
+        autocompletion=completing.locales,
+    ),
+]
 
 
 def console() -> Console:

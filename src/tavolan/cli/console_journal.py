@@ -50,9 +50,10 @@ def journal(
     lines = [
         line
         for line in sorted(read_journal(opened.root), key=lambda line: line.date)
-        if (not store or line.store in store) and (not locale or line.locale in locale)
+        if (not store or line.store in store)
+        and (not locale or line.locale in locale)
         and (not field or line.field in field)
-    ]  # fmt: skip
+    ]
     if json:
         print_json(journal_document(lines))
     elif lines:

@@ -240,8 +240,13 @@ def apply(
     print_changes(out, done.texts)
     for line in done.shots:
         out.print(styled("shots.toml  {}", line), soft_wrap=True)
-    out.print(styled("{} {}. Make its pictures: tavolan shots render", done.winner,
-                     "would be the page" if dry_run else "is the page now"))  # fmt: skip
+    out.print(
+        styled(
+            "{} {}. Make its pictures: tavolan shots render",
+            done.winner,
+            "would be the page" if dry_run else "is the page now",
+        )
+    )
 
 
 @app.command()

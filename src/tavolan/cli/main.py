@@ -143,8 +143,10 @@ def exit_code_of(error: BaseException) -> int:
             report(error)
         else:
             said = " ".join(str(error).split())[:300]
-            say(f"tavolan: a fault of its own: {type(error).__name__}{': ' + said if said else ''}. Please report it "
-                f"with the command, tavolan {__version__}, and what TAVOLAN_DEBUG=1 shows.")  # fmt: skip
+            say(
+                f"tavolan: a fault of its own: {type(error).__name__}{': ' + said if said else ''}. Please report it "
+                f"with the command, tavolan {__version__}, and what TAVOLAN_DEBUG=1 shows."
+            )
     return error.exit_code if isinstance(error, TavolanError) else 70
 
 

@@ -65,8 +65,9 @@ def funnel(
     from tavolan.results.funnel import funnel_report
 
     opened, stores = open_stores(project, store)
-    report = funnel_report(opened, stores, storefront or (), source or (), days, day_of("--from", first),
-                           day_of("--to", last))  # fmt: skip
+    report = funnel_report(
+        opened, stores, storefront or (), source or (), days, day_of("--from", first), day_of("--to", last)
+    )
     if figure:
         from tavolan.reports.figures.funnel_chart import funnel_chart
 
@@ -101,8 +102,9 @@ def effect(
     if metric not in METRICS:
         raise UsageError(f'--metric can\'t be "{metric}"', f"Write {', '.join(METRICS)}.")
     opened, stores = open_stores(project, store)
-    question = Question(metric, tuple(["search"] if source is None else source), tuple(storefront or ()), before, after,
-                        settle)  # fmt: skip
+    question = Question(
+        metric, tuple(["search"] if source is None else source), tuple(storefront or ()), before, after, settle
+    )
     found = _effects(opened, day_of("a change", change), stores or list(opened.stores), question)
     if figure:
         from tavolan.reports.figures.effect_chart import effect_chart
@@ -182,8 +184,9 @@ def ranks(
     from tavolan.results.ranks import Selection
 
     opened, stores = open_stores(project, store)
-    selection = Selection(tuple(stores), tuple(storefront or ()), tuple(phrase or ()), tuple(other or ()),
-                          _given_period(first, last))  # fmt: skip
+    selection = Selection(
+        tuple(stores), tuple(storefront or ()), tuple(phrase or ()), tuple(other or ()), _given_period(first, last)
+    )
     history = rank_history(opened, selection, tuple(list_name or ()))
     if figure:
         from tavolan.reports.figures.rank_chart import rank_chart
@@ -213,8 +216,9 @@ def share(
     from tavolan.results.share import search_shares
 
     opened, stores = open_stores(project, store)
-    lines = search_shares(opened, tuple(stores), tuple(storefront or ()), tuple(list_name or ()),
-                          _given_period(first, last))  # fmt: skip
+    lines = search_shares(
+        opened, tuple(stores), tuple(storefront or ()), tuple(list_name or ()), _given_period(first, last)
+    )
     if figure:
         from tavolan.reports.figures.share_chart import share_chart
 

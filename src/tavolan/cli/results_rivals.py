@@ -50,9 +50,15 @@ def rivals(
 
     opened, stores = open_stores(project, store)
     found = find(
-        opened, tuple(stores), tuple(storefront or ()), tuple(list_name or ()), other or (), days,
-        day_of("--from", first), day_of("--to", last),
-    )  # fmt: skip
+        opened,
+        tuple(stores),
+        tuple(storefront or ()),
+        tuple(list_name or ()),
+        other or (),
+        days,
+        day_of("--from", first),
+        day_of("--to", last),
+    )
     if figure:
         from tavolan.reports.figures.rival_chart import rival_chart
 

@@ -79,7 +79,7 @@ def take(
     watch: WatchOption = None,
     times: TimesOption = 0,
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Say what would be taken, take nothing.")] = False,
-) -> None:  # fmt: skip
+) -> None:
     """Take recordings in: each finds its size class and its name, and none is ever overwritten."""
     from tavolan.cli.taking_watch import take_incoming, taken_words, watched_folder
     from tavolan.support.transaction import changing
@@ -170,7 +170,7 @@ def check(
     store: StoreOption = None,
     device: Annotated[str, typer.Option("--device", help="Size class that the files are for; else by size.")] = "",
     json: JsonOption = False,
-) -> None:  # fmt: skip
+) -> None:
     """Check videos: size, length, rate, codecs, sound, black, frozen or flashing parts. Exit code 1 on errors."""
     if not files:
         from tavolan.checking.project_videos import check_project_videos

@@ -64,8 +64,15 @@ def comparison_of(
     if progress:
         progress(f"reading the console of {store}")
     remote = read_console(client)
-    found = Comparison(project, own, client, remote, holding_of(project, own, pictures=chosen.pictures),
-                       read_base(project.root, store), [])  # fmt: skip
+    found = Comparison(
+        project,
+        own,
+        client,
+        remote,
+        holding_of(project, own, pictures=chosen.pictures),
+        read_base(project.root, store),
+        [],
+    )
     found.again()
     found.cells = [cell for cell in found.cells if chosen.holds(cell.place)]
     return found

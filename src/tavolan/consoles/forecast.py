@@ -76,8 +76,11 @@ def _from_facts(project: Project, store: Store) -> Iterator[Risk]:
     """Yield empty review notes where a reviewer needs some to see all of the app."""
     notes, sign_in = _fact(project, store, "review_notes"), _fact(project, store, "review_sign_in")
     needed = bool(sign_in and isinstance(sign_in[0], dict) and sign_in[0].get("needed"))
-    reasons = {"a sign-in is needed": needed, "something is sold inside the app": bool(project.app.items),
-               "it's the first version": project.app.first_version}  # fmt: skip
+    reasons = {
+        "a sign-in is needed": needed,
+        "something is sold inside the app": bool(project.app.items),
+        "it's the first version": project.app.first_version,
+    }
     reason = next((words for words, holds in reasons.items() if holds), "")
     if notes and not notes[0] and reason:
         finding = _NOTES.finding(notes[1], f"is empty, and {reason}", "Take the draft: --write-notes.")
@@ -88,9 +91,10 @@ def _from_texts(project: Project, store: Store) -> Iterator[Risk]:
     """Yield answers of "none" that the words of a description don't go with."""
     answers = [
         (key, str(topic), str(given))
-        for key, rule in project.fields_of(store, "once").items() if rule.kind == "answers"
+        for key, rule in project.fields_of(store, "once").items()
+        if rule.kind == "answers"
         for topic, given in (project.once_value(store.id, key).content or {}).items()
-    ]  # fmt: skip
+    ]
     nothing = {topic: key for key, topic, given in answers if given.casefold() == "none"}
     key = store.rulebook.field_with("prose")
     for locale in store.locales if key else ():
@@ -105,8 +109,11 @@ def _from_texts(project: Project, store: Store) -> Iterator[Risk]:
             if found:
                 at = Location(store=store.id, locale=locale, field=key, path=value.source.shown, line=value.line)
                 message = f'says "{found}", and {field} answers {topic} with "none"'
-                yield Risk(_ANSWERS.finding(at, message, "Answer it as the app is.", subject=found), "possible",
-                           "answers that the page belies are refused")  # fmt: skip
+                yield Risk(
+                    _ANSWERS.finding(at, message, "Answer it as the app is.", subject=found),
+                    "possible",
+                    "answers that the page belies are refused",
+                )
 
 
 def _from_journal(project: Project, store: Store) -> Iterator[Risk]:
@@ -121,8 +128,11 @@ def _from_journal(project: Project, store: Store) -> Iterator[Risk]:
             continue
         at = Location(store=store.id, locale=locale, field=field, path=path, line=number)
         message = f"was refused on {line.date[:10]} and is still the same: {line.note.removeprefix(REFUSED)}"
-        yield Risk(_BEFORE.finding(at, message, "Change it, or explain it in the notes."), "likely",
-                   "what was refused once is looked at again")  # fmt: skip
+        yield Risk(
+            _BEFORE.finding(at, message, "Change it, or explain it in the notes."),
+            "likely",
+            "what was refused once is looked at again",
+        )
 
 
 def _text_now(project: Project, store: Store, locale: str, field: str) -> tuple[str, str, int | None]:
@@ -161,9 +171,11 @@ def draft_notes(project: Project, store: str) -> str:
     changed = [
         f"- {line.locale} {line.field}: {line.note.removeprefix(REFUSED)}. It was “{line.after}”, now it's “{now}”."
         for line in project.tables.journal
-        if line.store == store and line.note.startswith(REFUSED)
-        and (now := _text_now(project, own, line.locale, line.field)[0]) and digest(now) != line.to_digest
-    ]  # fmt: skip
+        if line.store == store
+        and line.note.startswith(REFUSED)
+        and (now := _text_now(project, own, line.locale, line.field)[0])
+        and digest(now) != line.to_digest
+    ]
     if changed:
         parts.append("Refused before, and changed since:\n" + "\n".join(changed))
     contact = _fact(project, own, "review_contact")

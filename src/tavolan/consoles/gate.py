@@ -37,9 +37,12 @@ def blocking(
     return [
         finding
         for finding in findings
-        if finding.level == "error" and not finding.waived and finding.rule not in despite
-        and finding.concerns(store) and concerns(finding)
-    ]  # fmt: skip
+        if finding.level == "error"
+        and not finding.waived
+        and finding.rule not in despite
+        and finding.concerns(store)
+        and concerns(finding)
+    ]
 
 
 def in_another_language(cells: Iterable[Cell]) -> list[tuple[Cell, str]]:

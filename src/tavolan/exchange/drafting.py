@@ -105,8 +105,10 @@ class Drafted:
         """Return what happened beside drafts that were written: what became of a text, and which and why."""
         found = [("not taken", f"{tag} {address}: {why}") for tag, address, why in self.broken]
         found += [("too long", f"{tag} {address}: {why}; it's marked over") for tag, address, why in self.over]
-        found += [("aside", f"{c.locale} {c.address}: a person wrote the text, so the draft is an alternate")
-                  for c in self.aside]  # fmt: skip
+        found += [
+            ("aside", f"{c.locale} {c.address}: a person wrote the text, so the draft is an alternate")
+            for c in self.aside
+        ]
         found += [("no answer", f"{tag} {address}") for tag, address in self.missing]
         return [*found, ("stopped", self.failed)] if self.failed else found
 

@@ -13,11 +13,19 @@ from tavolan.support.files import opened
 # Enough to see that a file is no text.
 _HEAD = 4096
 _OTHERS = {
-    b"PK\x03\x04": "an archive, as other sheets and documents are", b"\xd0\xcf\x11\xe0": "an old workbook or document",
-    b"%PDF": "a PDF", b"\x89PNG": "a picture", b"\xff\xd8\xff": "a picture", b"\x1f\x8b": "a packed file",
+    b"PK\x03\x04": "an archive, as other sheets and documents are",
+    b"\xd0\xcf\x11\xe0": "an old workbook or document",
+    b"%PDF": "a PDF",
+    b"\x89PNG": "a picture",
+    b"\xff\xd8\xff": "a picture",
+    b"\x1f\x8b": "a packed file",
     b"SQLite": "a database",
-    b"<!DOCTYPE": "a web page", b"<html": "a web page", b"<?xml": "XML", b"{\n": "JSON", b"{\"": "JSON",
-}  # fmt: skip
+    b"<!DOCTYPE": "a web page",
+    b"<html": "a web page",
+    b"<?xml": "XML",
+    b"{\n": "JSON",
+    b'{"': "JSON",
+}
 _FACTORS = {"k": 1e3, "m": 1e6}
 
 

@@ -55,9 +55,11 @@ def forbidden(terms: list[GlossaryTerm], source: str, target: str, locale: str) 
     return [
         f"calls “{term.term}” “{term.target}”, which the glossary forbids"
         for term in terms
-        if term.use == "forbidden" and term.locale == locale
-        and term.term.lower() in source.lower() and term.target.lower() in target.lower()
-    ]  # fmt: skip
+        if term.use == "forbidden"
+        and term.locale == locale
+        and term.term.lower() in source.lower()
+        and term.target.lower() in target.lower()
+    ]
 
 
 def write_tbx(terms: list[GlossaryTerm], source_locale: str) -> bytes:

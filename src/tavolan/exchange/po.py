@@ -21,17 +21,27 @@ def write_gettext(request: TranslationRequest) -> bytes:
     """Return a request as a PO file."""
     now = datetime.now().astimezone()
     catalog = Catalog(
-        locale=request.locale.replace("-", "_"), project=request.app, fuzzy=False, charset="utf-8", header_comment="",
-        creation_date=now, revision_date=now, last_translator=_NOBODY,
+        locale=request.locale.replace("-", "_"),
+        project=request.app,
+        fuzzy=False,
+        charset="utf-8",
+        header_comment="",
+        creation_date=now,
+        revision_date=now,
+        last_translator=_NOBODY,
         language_team=locale_name(request.locale),
-    )  # fmt: skip
+    )
     for text in request.texts:
         flags = ["fuzzy"] if text.target and text.standing not in _SURE else []
         comments = [note.replace("\n", " ") for note in text.notes]
         catalog.add(
-            text.source, text.target, context=text.address, flags=flags, auto_comments=comments,
+            text.source,
+            text.target,
+            context=text.address,
+            flags=flags,
+            auto_comments=comments,
             user_comments=[f"base {text.base}"] if text.base else [],
-        )  # fmt: skip
+        )
     out = io.BytesIO()
     write_po(out, catalog, width=0)
     # Babel keeps no headers but its own, and fills those that nobody set; ours goes behind the last one.

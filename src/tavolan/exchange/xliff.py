@@ -17,10 +17,22 @@ SIZES = "urn:oasis:names:tc:xliff:sizerestriction:2.0"
 MATCHES = "urn:oasis:names:tc:xliff:matches:2.0"
 META = "urn:oasis:names:tc:xliff:metadata:2.0"
 OLD = "urn:oasis:names:tc:xliff:document:1.2"
-_STATES = {"untranslated": "initial", "over": "initial", "outdated": "initial", "drafted": "translated",
-           "translated": "translated", "reviewed": "reviewed"}  # fmt: skip
-_OLD_STATES = {"untranslated": "new", "over": "needs-adaptation", "outdated": "needs-translation",
-               "drafted": "needs-review-translation", "translated": "translated", "reviewed": "signed-off"}  # fmt: skip
+_STATES = {
+    "untranslated": "initial",
+    "over": "initial",
+    "outdated": "initial",
+    "drafted": "translated",
+    "translated": "translated",
+    "reviewed": "reviewed",
+}
+_OLD_STATES = {
+    "untranslated": "new",
+    "over": "needs-adaptation",
+    "outdated": "needs-translation",
+    "drafted": "needs-review-translation",
+    "translated": "translated",
+    "reviewed": "signed-off",
+}
 _WORK = {"translated": "translated", "reviewed": "reviewed", "final": "reviewed", "signed-off": "reviewed"}
 _PREFIXES = {"xmlns": CORE, "xmlns:mda": META, "xmlns:mtc": MATCHES, "xmlns:slr": SIZES}
 

@@ -108,9 +108,12 @@ def build(project: Project, one: Experiment, progress: Callable[[int, int | None
 
 
 def _paint(
-    root: Path, planned: dict[str, Planner], todo: dict[str, list[Job]], known: dict[str, dict[str, str]],
+    root: Path,
+    planned: dict[str, Planner],
+    todo: dict[str, list[Job]],
+    known: dict[str, dict[str, str]],
     progress: Callable[[int, int | None], None] | None,
-) -> None:  # fmt: skip
+) -> None:
     """Make the pictures of all variants, and note each in `known`."""
     in_all, done = sum(map(len, todo.values())), 0
     for name, own in todo.items():
@@ -173,9 +176,16 @@ def _is_made(root: Path, known: dict[str, dict[str, str]], job: Job) -> bool:
 
 
 def _finish(
-    project: Project, one: Experiment, folder: str, name: str, jobs: list[Job], made: list[Job],
-    known: dict[str, dict[str, str]], by_key: dict[str, Path], icons: list[Icon],
-) -> BuiltVariant:  # fmt: skip
+    project: Project,
+    one: Experiment,
+    folder: str,
+    name: str,
+    jobs: list[Job],
+    made: list[Job],
+    known: dict[str, dict[str, str]],
+    by_key: dict[str, Path],
+    icons: list[Icon],
+) -> BuiltVariant:
     """Say what became of each place of a variant, and pack it."""
     pictures: dict[Place, Path] = {}
     own: set[Path] = set()
@@ -213,8 +223,14 @@ def _packed(
             file = f"icons/{Path(icon.file).name}"
             entries.append({"file": file, **_sums(data)})
             add_entry(archive, file, data)
-        manifest = {"schema": SCHEMA, "experiment": one.id, "variant": name, "store": one.table.store,
-                    "texts": one.table.variant[name].texts, "files": entries}  # fmt: skip
+        manifest = {
+            "schema": SCHEMA,
+            "experiment": one.id,
+            "variant": name,
+            "store": one.table.store,
+            "texts": one.table.variant[name].texts,
+            "files": entries,
+        }
         add_entry(archive, "manifest.json", json.dumps(manifest, ensure_ascii=False, indent=1).encode())
     return out.getvalue()
 
@@ -231,9 +247,13 @@ def _mark(path: Path | None, present: Path | None, there: dict[Place, Path]) -> 
 
 
 def _sheets(
-    project: Project, one: Experiment, folder: str, control: dict[Place, Job], there: dict[Place, Path],
+    project: Project,
+    one: Experiment,
+    folder: str,
+    control: dict[Place, Job],
+    there: dict[Place, Path],
     variants: list[BuiltVariant],
-) -> list[Path]:  # fmt: skip
+) -> list[Path]:
     """Write a sheet per size class and locale: the control above, a row for each variant."""
     shots = [job for job in control.values() if job.target.kind == "shot"]
     files: list[Path] = []

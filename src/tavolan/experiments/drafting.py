@@ -5,9 +5,15 @@ from collections.abc import Sequence
 
 
 def draft_text(
-    hypothesis: str, metric: str, expected: float, store: str, storefronts: Sequence[str], locales: Sequence[str],
-    confidence: float, effort: float,
-) -> str:  # fmt: skip
+    hypothesis: str,
+    metric: str,
+    expected: float,
+    store: str,
+    storefronts: Sequence[str],
+    locales: Sequence[str],
+    confidence: float,
+    effort: float,
+) -> str:
     """Return a TOML text. It's read back before anything goes on, so that a wrong metric is an error with its line."""
 
     def quoted(value: object) -> str:

@@ -15,8 +15,15 @@ from tavolan.project.model import Project
 def start_on_console(project: Project, one: Experiment, day: date, days: int) -> None:
     """Start an experiment on its store's console. Raises UsageError without a console, OutsideError for a refusal."""
     table = one.table
-    new = NewExperiment(name=one.id, variants=list(table.variant), storefronts=table.storefronts,
-                        locales=list(table.locales), share=table.share, start=day, days=days)  # fmt: skip
+    new = NewExperiment(
+        name=one.id,
+        variants=list(table.variant),
+        storefronts=table.storefronts,
+        locales=list(table.locales),
+        share=table.share,
+        start=day,
+        days=days,
+    )
     with opened_console(project, one.table.store) as client:
         client.start_experiment(new)
 

@@ -69,9 +69,7 @@ def size_of(project: Project, table: ExperimentTable, rates: OwnRates | None = N
     rates = rates or own_rates(project, table)
     variants = max(1, len(table.variant))
     try:
-        return planned_size(
-            rates.rate, table.expected, rates.a_day * table.share, variants, table.error, table.power
-        )  # fmt: skip
+        return planned_size(rates.rate, table.expected, rates.a_day * table.share, variants, table.error, table.power)
     except ValueError as error:
         message = f"a rate of {rates.rate:.1%} can't change by {table.expected:+.0%}"
         raise UsageError(message, "Expect less: the new rate must be between 0 and 100 %.") from error
@@ -169,10 +167,13 @@ def judge_experiment(project: Project, one: Experiment, today: date) -> Judged:
     span = Period(begin, max(days, default=begin))
     fronts = set(table.storefronts)
     overlaps = [
-        f"{change.day} {', '.join(change.places)}" for change in changes_of(project)
-        if change.store == table.store and span.holds(change.day) and change.day != begin
+        f"{change.day} {', '.join(change.places)}"
+        for change in changes_of(project)
+        if change.store == table.store
+        and span.holds(change.day)
+        and change.day != begin
         and (not fronts or fronts & set(change.storefronts(project)))
-    ]  # fmt: skip
+    ]
     overlaps += [f"{c.period}: {c.what}" for c in campaigns if c.period.meets(span) and table.campaigns == "in"]
     left = max(0, (date.fromisoformat(table.end) - today).days) if table.end else 0
     first, last = min(days, default=None), max(days, default=None)

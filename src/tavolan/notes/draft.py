@@ -82,8 +82,10 @@ def write_draft(project: Project, drafted: DraftedNotes, replace: bool = False) 
         write_state(project.root, state)
         editor.save()
         write_inside(project.root, author, _for_the_author(drafted).encode())
-    return [f"{file}: {len(drafted.bullets)} lines, marked as a draft until you change them",
-            f"{author}: each line with its commits"]  # fmt: skip
+    return [
+        f"{file}: {len(drafted.bullets)} lines, marked as a draft until you change them",
+        f"{author}: each line with its commits",
+    ]
 
 
 def _for_the_author(drafted: DraftedNotes) -> str:

@@ -54,8 +54,19 @@ class CopyHistory:
         return {name: facts.split()[2] for facts, _, name in rows}
 
     def _commits(self) -> list[Commit]:
-        text = self._git("log", "--relative", "--first-parent", "-m", "--raw", "--no-abbrev", "--no-renames",
-                         f"--max-count={_MOST_COMMITS}", "--format=tformat:commit %aI %h %s", "--", "copy")  # fmt: skip
+        text = self._git(
+            "log",
+            "--relative",
+            "--first-parent",
+            "-m",
+            "--raw",
+            "--no-abbrev",
+            "--no-renames",
+            f"--max-count={_MOST_COMMITS}",
+            "--format=tformat:commit %aI %h %s",
+            "--",
+            "copy",
+        )
         commits: list[Commit] = []
         for line in text.splitlines():
             if line.startswith("commit "):
@@ -80,9 +91,12 @@ class CopyHistory:
     def _read(self, blob: str) -> bytes:
         if self._reader is None:
             self._reader = subprocess.Popen(
-                git_command(self._folder, "cat-file", "--batch"), env=git_environment(),
-                stdin=subprocess.PIPE, stdout=subprocess.PIPE, stderr=subprocess.DEVNULL,
-            )  # fmt: skip
+                git_command(self._folder, "cat-file", "--batch"),
+                env=git_environment(),
+                stdin=subprocess.PIPE,
+                stdout=subprocess.PIPE,
+                stderr=subprocess.DEVNULL,
+            )
         asked, answered = self._reader.stdin, self._reader.stdout
         assert asked and answered
         asked.write(f"{blob}\n".encode())

@@ -89,10 +89,19 @@ def parse_tmx(data: bytes, shown: str) -> list[Pair]:
 def write_tmx(pairs: Iterable[Pair], source_locale: str) -> bytes:
     """Return pairs as TMX 1.4b, sorted, so that the file merges well."""
     root = Element("tmx", {"version": "1.4"})
-    SubElement(root, "header", {
-        "creationtool": "tavolan", "creationtoolversion": __version__, "segtype": "block", "o-tmf": "tavolan",
-        "adminlang": "en", "srclang": source_locale, "datatype": "plaintext",
-    })  # fmt: skip
+    SubElement(
+        root,
+        "header",
+        {
+            "creationtool": "tavolan",
+            "creationtoolversion": __version__,
+            "segtype": "block",
+            "o-tmf": "tavolan",
+            "adminlang": "en",
+            "srclang": source_locale,
+            "datatype": "plaintext",
+        },
+    )
     body = SubElement(root, "body")
     for pair in sorted(filter(_fits, set(pairs)), key=lambda p: (p.locale, p.address, p.source, p.target)):
         unit = SubElement(body, "tu", {"srclang": pair.source_locale})

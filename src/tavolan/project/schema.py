@@ -157,9 +157,23 @@ class PageChanges(Table):
 class NextTable(Table):
     """`[next]`: how many minutes work takes, by its kind, where it isn't what `tavolan next` takes it to be."""
 
-    minutes: dict[Literal["texts", "facts", "words", "pictures", "screens", "video", "languages", "hand-over",
-                          "experiments", "reviews", "results", "seasons"],
-                  Annotated[float, Field(gt=0, le=10_000)]] = {}  # fmt: skip
+    minutes: dict[
+        Literal[
+            "texts",
+            "facts",
+            "words",
+            "pictures",
+            "screens",
+            "video",
+            "languages",
+            "hand-over",
+            "experiments",
+            "reviews",
+            "results",
+            "seasons",
+        ],
+        Annotated[float, Field(gt=0, le=10_000)],
+    ] = {}
 
 
 class Palette(Table):

@@ -105,10 +105,13 @@ def _unknown_names(project: Project, season: SeasonTable) -> Iterator[tuple[str,
     fronts = {front for store in project.stores.values() for front in store.rulebook.storefronts.reads}
     shots = [shot.name for shot in project.shots.shot]
     for key, given, known, what in (
-        ("storefronts", season.storefronts, fronts, "storefront"), ("order", season.order, shots, "shot"),
-        ("looks", season.looks, shots, "shot"), ("screens", season.screens, shots, "shot"),
-        ("texts", season.texts, project.copy, "locale"), ("captions", season.captions, project.copy, "locale"),
-    ):  # fmt: skip
+        ("storefronts", season.storefronts, fronts, "storefront"),
+        ("order", season.order, shots, "shot"),
+        ("looks", season.looks, shots, "shot"),
+        ("screens", season.screens, shots, "shot"),
+        ("texts", season.texts, project.copy, "locale"),
+        ("captions", season.captions, project.copy, "locale"),
+    ):
         for name in given:
             if name not in known:
                 yield key, f'"{name}" is no {what} of this project', nearest(name, known)

@@ -122,9 +122,11 @@ def _copy(tag: str, starter: Starter, books: list[Rulebook]) -> str:
     head = f"# {starter.name}: all text in {locale_name(tag)}. Lengths are the limits of the stores.\n\n"
     lines: list[str] = []
     keys = dict.fromkeys(
-        key for book in books for key, rule in book.fields.items()
+        key
+        for book in books
+        for key, rule in book.fields.items()
         if rule.scope == "locale" and rule.kind != "link" and not rule.required.startswith("form:")
-    )  # fmt: skip
+    )
     for key in keys:
         asking = [
             (book, book.fields[key]) for book in books if key in book.fields and book.fields[key].scope == "locale"

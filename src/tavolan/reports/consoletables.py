@@ -114,8 +114,11 @@ def print_journal(console: Console, lines: list[Line], most: int = 40) -> None:
     """Print the newest changes last, a line each; texts before and reasons only where there are any."""
     table = plain_table("date", "store", "locale", "field", "version", "by")
     shown_lines = lines[-most:]
-    texts = {"before": [line.before for line in shown_lines], "after": [line.after for line in shown_lines],
-             "why": [line.note for line in shown_lines]}  # fmt: skip
+    texts = {
+        "before": [line.before for line in shown_lines],
+        "after": [line.after for line in shown_lines],
+        "why": [line.note for line in shown_lines],
+    }
     texts = {name: column for name, column in texts.items() if any(column) or name == "after"}
     for name in texts:
         table.add_column(name, no_wrap=True, overflow="ellipsis", ratio=1, min_width=len(name))
@@ -141,9 +144,12 @@ def print_risks(console: Console, risks: list[Risk]) -> None:
     table = plain_table("may be refused", "where", "what", "why")
     for one in risks:
         place = " ".join(part for part in (one.finding.locale, one.finding.field) if part)
-        table.add_row(SafeText(one.likelihood, "bold red" if one.likelihood == "likely" else "yellow"), SafeText(place),
-                      SafeText(f"{one.finding.message}. {one.finding.remedy}").append(f"  {one.finding.rule}", "dim"),
-                      SafeText(one.why, "dim"))  # fmt: skip
+        table.add_row(
+            SafeText(one.likelihood, "bold red" if one.likelihood == "likely" else "yellow"),
+            SafeText(place),
+            SafeText(f"{one.finding.message}. {one.finding.remedy}").append(f"  {one.finding.rule}", "dim"),
+            SafeText(one.why, "dim"),
+        )
     console.print(table)
     likely = sum(one.likelihood == "likely" for one in risks)
     console.print(f"{likely} likely, {len(risks) - likely} possible")

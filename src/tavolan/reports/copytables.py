@@ -152,8 +152,12 @@ def print_status(console: Console, status: Status) -> None:
 def _status_cell(counts: TextCounts | None) -> SafeText:
     if counts is None:
         return SafeText("–", "dim")
-    parts = {"missing": ("bold red", counts.missing), "over": ("red", counts.over), "refused": ("red", counts.refused),
-             "outdated": ("yellow", counts.outdated)}  # fmt: skip
+    parts = {
+        "missing": ("bold red", counts.missing),
+        "over": ("red", counts.over),
+        "refused": ("red", counts.refused),
+        "outdated": ("yellow", counts.outdated),
+    }
     cell = SafeText()
     for name, (style, number) in parts.items():
         if number:

@@ -16,9 +16,11 @@ from tavolan.reports.tables import plain_table
 from tavolan.support.number_words import counted
 
 OUTCOME_WORDS: dict[Outcome, str] = {
-    "better": "better than the present page", "worse": "worse than the present page",
-    "none": "no difference worth having", "unknown": "can't tell yet",
-}  # fmt: skip
+    "better": "better than the present page",
+    "worse": "worse than the present page",
+    "none": "no difference worth having",
+    "unknown": "can't tell yet",
+}
 _OUTCOME_STYLES: dict[Outcome, str] = {
     "better": "bold green",
     "worse": "bold red",
@@ -26,9 +28,12 @@ _OUTCOME_STYLES: dict[Outcome, str] = {
     "unknown": "yellow",
 }
 STATE_WORDS: dict[State, str] = {
-    "running": "running", "finished": "finished: write down why", "ready": "ready to start", "idea": "ideas",
+    "running": "running",
+    "finished": "finished: write down why",
+    "ready": "ready to start",
+    "idea": "ideas",
     "learned": "learned",
-}  # fmt: skip
+}
 
 
 def print_board(console: Console, entries: list[Entry]) -> None:
@@ -53,9 +58,15 @@ def _row(entry: Entry) -> list[SafeText]:
     one = entry.experiment
     place = f"{one.table.store} {' '.join(one.table.storefronts)}".strip()
     cells = (
-        place, one.table.metric, f"{one.table.expected:+.0%}", gain_words(entry), f"{one.table.confidence:.0%}",
-        f"{one.table.effort:g}", f"{entry.priority:.0f}", one.table.hypothesis,
-    )  # fmt: skip
+        place,
+        one.table.metric,
+        f"{one.table.expected:+.0%}",
+        gain_words(entry),
+        f"{one.table.confidence:.0%}",
+        f"{one.table.effort:g}",
+        f"{entry.priority:.0f}",
+        one.table.hypothesis,
+    )
     return [SafeText(one.id, "bold"), *map(SafeText, cells)]
 
 
@@ -69,8 +80,17 @@ def print_experiment(console: Console, entry: Entry) -> None:
     one, table = entry.experiment, entry.experiment.table
     console.print(styled("[bold]{}[/]  {}  [dim]{}[/]", one.id, STATE_WORDS[entry.state], one.address))
     console.print(SafeText(table.hypothesis), soft_wrap=True)
-    console.print(styled("expected {:+.0%} {}; priority {:.0f} = {} × {:.0%} ÷ {:g} h", table.expected, table.metric,
-                         entry.priority, gain_words(entry), table.confidence, table.effort))  # fmt: skip
+    console.print(
+        styled(
+            "expected {:+.0%} {}; priority {:.0f} = {} × {:.0%} ÷ {:g} h",
+            table.expected,
+            table.metric,
+            entry.priority,
+            gain_words(entry),
+            table.confidence,
+            table.effort,
+        )
+    )
     for name, variant in table.variant.items():
         parts = [key.replace("_", " ") for key, value in variant if value]
         console.print(styled("   {}: other {}", name, ", ".join(parts)))
@@ -134,13 +154,22 @@ def print_verdict(console: Console, found: Judged, why: bool) -> None:
     rows = plain_table("variant", "visitors", "share", "control", "ratio", "verdict")
     for one in verdict.judgements:
         words = OUTCOME_WORDS[one.outcome] + (f", since look {one.decided}" if one.decided else "")
-        rows.add_row(SafeText(one.variant, "bold"), f"{one.visitors:,}", _percent(one.share), _percent(one.control),
-                     SafeText(ratio_words(one.ratio)), SafeText(words, _OUTCOME_STYLES[one.outcome]))  # fmt: skip
+        rows.add_row(
+            SafeText(one.variant, "bold"),
+            f"{one.visitors:,}",
+            _percent(one.share),
+            _percent(one.control),
+            SafeText(ratio_words(one.ratio)),
+            SafeText(words, _OUTCOME_STYLES[one.outcome]),
+        )
     console.print(rows)
     if all(one.outcome == "unknown" for one in verdict.judgements):
         over = verdict.progress >= 1 or not found.days_to_go
-        console.print("It's over, and nobody can tell: the effect is smaller than planned for." if over
-                      else f"{counted(found.days_to_go, 'day')} to go")  # fmt: skip
+        console.print(
+            "It's over, and nobody can tell: the effect is smaller than planned for."
+            if over
+            else f"{counted(found.days_to_go, 'day')} to go"
+        )
     if found.left_out:
         console.print(f"{counted(found.left_out, 'day')} of campaigns left out")
     for overlap in found.overlaps:

@@ -16,8 +16,14 @@ from tavolan.reports.tables import plain_table
 
 _WIDTH = 28
 _ROOMY = 110
-_STYLES = {"reviewed": "green", "translated": "dark_sea_green4", "drafted": "cyan", "outdated": "yellow",
-           "over": "red", "untranslated": "grey35"}  # fmt: skip
+_STYLES = {
+    "reviewed": "green",
+    "translated": "dark_sea_green4",
+    "drafted": "cyan",
+    "outdated": "yellow",
+    "over": "red",
+    "untranslated": "grey35",
+}
 # In the bar, what's done is first.
 _ORDER: tuple[Standing, ...] = ("reviewed", "translated", "drafted", "outdated", "over", "untranslated")
 _MARKS = {"reviewed": "━", "translated": "━", "drafted": "╍", "outdated": "┅", "over": "┅", "untranslated": "┈"}

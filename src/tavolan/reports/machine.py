@@ -15,8 +15,23 @@ FORMATS = ("table", "json", "sarif", "junit", "github", "markdown", "csv")
 _SARIF_SCHEMA = "https://docs.oasis-open.org/sarif/sarif/v2.1.0/errata01/os/schemas/sarif-schema-2.1.0.json"
 _HOME = "https://tavolan.example/checks"
 _SARIF_LEVEL = {"error": "error", "warning": "warning", "note": "note"}
-_COLUMNS = ("id", "level", "rule", "store", "locale", "field", "path", "line", "message", "remedy", "measured", "limit",
-            "unit", "subject", "waived")  # fmt: skip
+_COLUMNS = (
+    "id",
+    "level",
+    "rule",
+    "store",
+    "locale",
+    "field",
+    "path",
+    "line",
+    "message",
+    "remedy",
+    "measured",
+    "limit",
+    "unit",
+    "subject",
+    "waived",
+)
 
 
 def _place(finding: Finding) -> str:
@@ -53,9 +68,12 @@ def sarif(findings: list[Finding]) -> str:
             result["suppressions"] = [{"kind": "external", "justification": finding.waived}]
         results.append(result)
     driver = {
-        "name": "Tavolan", "version": __version__, "semanticVersion": __version__, "informationUri": _HOME,
+        "name": "Tavolan",
+        "version": __version__,
+        "semanticVersion": __version__,
+        "informationUri": _HOME,
         "rules": rules,
-    }  # fmt: skip
+    }
     run = {"tool": {"driver": driver}, "columnKind": "unicodeCodePoints", "results": results}
     document = {"$schema": _SARIF_SCHEMA, "version": "2.1.0", "runs": [run]}
     return json_printable(json.dumps(document, ensure_ascii=False, indent=2)) + "\n"

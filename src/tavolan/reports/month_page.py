@@ -36,9 +36,12 @@ class Headline:
 
 
 def month_page(
-    project: Project, found: MonthResults, experiments: Sequence[Entry] = (), actions: Sequence[Action] = (),
+    project: Project,
+    found: MonthResults,
+    experiments: Sequence[Entry] = (),
+    actions: Sequence[Action] = (),
     progress: Callable[[int, int | None], None] | None = None,
-) -> str:  # fmt: skip
+) -> str:
     """Return the page as HTML, with what to do next and the backlog of experiments.
 
     `progress` hears of charts, drawn and in all.
@@ -78,13 +81,16 @@ def month_page(
         rank_effect_words=rank_effect_words,
         words_in_short=words_in_short,
         method_words=METHOD_WORDS,
-    )  # fmt: skip
+    )
 
 
 def _crossings(digest: Moved) -> list[tuple[str, int, list[Move]]]:
     """Return what entered and left the first 10, 20, 50 and 100: a word, the mark, and the moves."""
-    both = [(verb, mark, moves) for mark in MARKS
-            for verb, moves in (("entered", digest.entered(mark)), ("left", digest.left(mark)))]  # fmt: skip
+    both = [
+        (verb, mark, moves)
+        for mark in MARKS
+        for verb, moves in (("entered", digest.entered(mark)), ("left", digest.left(mark)))
+    ]
     return [one for one in both if one[2]]
 
 
@@ -103,10 +109,14 @@ def _headlines(found: MonthResults) -> list[Headline]:
         tone = "up" if now > before else "down" if now < before else ""
         lines.append(Headline("phrases in the first 10", f"{now} of {len(ranks)}", f"{before} before", tone))
     lines += [
-        Headline(f"search share, {' '.join(filter(None, (one.store, one.storefront)))}", f"{one.last:.1%}",
-                 f"{_share_before(one, found):.1%} at the beginning of the month")
-        for one in found.shares if one.app == found.moved.app and not one.list
-    ][:3]  # fmt: skip
+        Headline(
+            f"search share, {' '.join(filter(None, (one.store, one.storefront)))}",
+            f"{one.last:.1%}",
+            f"{_share_before(one, found):.1%} at the beginning of the month",
+        )
+        for one in found.shares
+        if one.app == found.moved.app and not one.list
+    ][:3]
     return lines
 
 

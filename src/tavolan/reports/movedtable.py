@@ -31,19 +31,27 @@ def print_moved(console: Console, digest: Moved, why: bool) -> None:
     if largest := digest.largest(_MOST):
         console.print(styled("[bold]moved most[/]  {}", _listed(largest)), soft_wrap=True)
     if digest.unfound:
-        names = [f"{one.phrase} ({one.store} {one.storefront}, looked for {counted(one.looks, 'time')})"
-                 for one in digest.unfound]  # fmt: skip
+        names = [
+            f"{one.phrase} ({one.store} {one.storefront}, looked for {counted(one.looks, 'time')})"
+            for one in digest.unfound
+        ]
         console.print(styled("[bold]in the listing, and never found[/]  {}", _shortened(names)), soft_wrap=True)
     if digest.not_targeted:
         names = [f"{one.phrase} {rank_words(one.now)} ({one.storefront})" for one in digest.not_targeted]
         console.print(styled("[bold]found, and no target yet[/]  {}", _shortened(names)), soft_wrap=True)
     meanwhile = [f"{one.day} {one.store}: {', '.join(one.places)}" for one in digest.changes]
     meanwhile += [f"{one.period}: {one.what}" for one in digest.campaigns]
-    console.print(styled("[bold]meanwhile[/]  {}", _shortened(meanwhile) or "nothing that the journal knows of"),
-                  soft_wrap=True)  # fmt: skip
+    console.print(
+        styled("[bold]meanwhile[/]  {}", _shortened(meanwhile) or "nothing that the journal knows of"), soft_wrap=True
+    )
     if why:
-        console.print(SafeText("A rank is the last one of each period; what wasn't looked for in both hasn't moved. "
-                               "A move is as large as the logarithm of its ratio: docs/results.md", "dim"))  # fmt: skip
+        console.print(
+            SafeText(
+                "A rank is the last one of each period; what wasn't looked for in both hasn't moved. "
+                "A move is as large as the logarithm of its ratio: docs/results.md",
+                "dim",
+            )
+        )
 
 
 def _listed(moves: Iterable[Move]) -> str:

@@ -69,8 +69,14 @@ def minutes_words(minutes: float) -> str:
 def action_rows(actions: Sequence[Action]) -> list[dict[str, str | bool]]:
     """Return actions in words, for pages."""
     return [
-        {"what": one.what, "why": one.why, "command": one.command, "kind": one.kind, "blocks": one.blocks,
-         "worth": "a hand-over waits for it" if one.blocks else worth_words(one.gain),
-         "minutes": minutes_words(one.minutes)}
+        {
+            "what": one.what,
+            "why": one.why,
+            "command": one.command,
+            "kind": one.kind,
+            "blocks": one.blocks,
+            "worth": "a hand-over waits for it" if one.blocks else worth_words(one.gain),
+            "minutes": minutes_words(one.minutes),
+        }
         for one in actions
-    ]  # fmt: skip
+    ]

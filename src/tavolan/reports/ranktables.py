@@ -50,14 +50,24 @@ def print_shares(console: Console, project: Project, lines: list[ShareLine], why
         change = line.last - line.first
         bar = SafeText("█" * round(20 * line.last / most), "green" if not line.app else "dim")
         table.add_row(
-            SafeText(line.store), SafeText(line.storefront), SafeText(line.list or "all"),
-            SafeText(line.app or project.app.name, "default" if line.app else "bold"), f"{line.first:.1%}",
-            SafeText(f"{line.last:.1%} {'↑' if change > 0.0005 else '↓' if change < -0.0005 else ''}"), bar,
+            SafeText(line.store),
+            SafeText(line.storefront),
+            SafeText(line.list or "all"),
+            SafeText(line.app or project.app.name, "default" if line.app else "bold"),
+            f"{line.first:.1%}",
+            SafeText(f"{line.last:.1%} {'↑' if change > 0.0005 else '↓' if change < -0.0005 else ''}"),
+            bar,
             str(line.phrases),
-        )  # fmt: skip
+        )
     console.print(table)
     if why:
         settings = project.results
-        console.print(styled("[dim]Share = demand × what the rank gets, summed, of all demand. Rank r gets "
-                             "1 ÷ r^{:g} of all ranks down to {}: \\[results] steepness, depth; docs/results.md[/]",
-                             settings.steepness, settings.depth), soft_wrap=True)  # fmt: skip
+        console.print(
+            styled(
+                "[dim]Share = demand × what the rank gets, summed, of all demand. Rank r gets "
+                "1 ÷ r^{:g} of all ranks down to {}: \\[results] steepness, depth; docs/results.md[/]",
+                settings.steepness,
+                settings.depth,
+            ),
+            soft_wrap=True,
+        )

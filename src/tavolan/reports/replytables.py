@@ -27,8 +27,11 @@ def print_drafts(console: Console, done: Drafts, dry_run: bool) -> None:
     counts = Counter(one.standing for one in done.drafts)
     parts = ", ".join(f"{count} {standing}" for standing, count in counts.items())
     verb = "would be kept" if dry_run else "are in data/replies.csv: change them there"
-    console.print(styled("[bold]{}[/]{}; they {}", counted(len(done.drafts), "draft"), f" ({parts})" if parts else "",
-                         verb) if done.drafts else "No draft.")  # fmt: skip
+    console.print(
+        styled("[bold]{}[/]{}; they {}", counted(len(done.drafts), "draft"), f" ({parts})" if parts else "", verb)
+        if done.drafts
+        else "No draft."
+    )
     faulty = sum(bool(one.findings) for one in done.drafts)
     if faulty:
         console.print(f"{counted(faulty, 'draft')} with findings won't be sent until they're changed.")
@@ -64,12 +67,15 @@ def _print_findings(console: Console, findings: list[Finding]) -> None:
 def print_sent(console: Console, done: SentReplies, dry_run: bool) -> None:
     """Print what was sent or would be, and what wasn't and why."""
     for one in done.sent:
-        console.print(styled("[bold green]{}[/] {}  {}", "would send" if dry_run else "sent", _place(one), one.text),
-                      soft_wrap=True)  # fmt: skip
+        console.print(
+            styled("[bold green]{}[/] {}  {}", "would send" if dry_run else "sent", _place(one), one.text),
+            soft_wrap=True,
+        )
     for words, style, several in (
-        ("held back", "yellow", done.held), ("not overwritten", "yellow", done.conflicts),
+        ("held back", "yellow", done.held),
+        ("not overwritten", "yellow", done.conflicts),
         ("refused", "red", done.refused),
-    ):  # fmt: skip
+    ):
         for held in several:
             console.print(SafeText(words, style).append(f" {_place(held.reply)}  {_why(held)}"), soft_wrap=True)
     verb = "would be sent" if dry_run else "sent"

@@ -69,7 +69,13 @@ def print_lists(console: Console, rows: list[dict[str, Any]]) -> None:
             f"{row['answered']}/{row['phrases']}", "green" if row["answered"] == row["phrases"] else "default"
         )
         table.add_row(
-            SafeText(row["list"], "bold"), row["locale"], row["store"], row["storefront"], str(row["phrases"]), done,
-            f"{row['value']:.1f}", f"{row['value_at_best']:.1f}",
-        )  # fmt: skip
+            SafeText(row["list"], "bold"),
+            row["locale"],
+            row["store"],
+            row["storefront"],
+            str(row["phrases"]),
+            done,
+            f"{row['value']:.1f}",
+            f"{row['value_at_best']:.1f}",
+        )
     console.print(table)

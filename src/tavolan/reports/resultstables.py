@@ -58,8 +58,15 @@ def print_effects(console: Console, effects: Iterable[ChangeEffect]) -> None:
         )
         suspects = SafeText(str(len(one.suspects) or ""), "yellow")
         places = ", ".join(one.change.places) or "no line in the journal"
-        table.add_row(SafeText(str(one.change.day)), SafeText(one.change.store), SafeText(places), SafeText(ratio),
-                      verdict, _rank_verdict(one), suspects)  # fmt: skip
+        table.add_row(
+            SafeText(str(one.change.day)),
+            SafeText(one.change.store),
+            SafeText(places),
+            SafeText(ratio),
+            verdict,
+            _rank_verdict(one),
+            suspects,
+        )
     console.print(table)
 
 
@@ -78,18 +85,23 @@ def print_effect(console: Console, one: ChangeEffect, why: bool) -> None:
     question = one.question
     console.print(
         styled(
-            "{} from {} in {}", question.metric.replace("_", " "), " and ".join(question.sources) or "all sources",
+            "{} from {} in {}",
+            question.metric.replace("_", " "),
+            " and ".join(question.sources) or "all sources",
             " ".join(one.storefronts) or "no storefront",
         )
-    )  # fmt: skip
+    )
     if one.found is None:
         console.print(SafeText(one.why_not, "yellow"))
     else:
-        console.print(SafeText(f"{verdict_words(one.found)}: {ratio_words(one.found.ratio)}",
-                               _VERDICT_STYLE[one.found.verdict]))  # fmt: skip
+        console.print(
+            SafeText(f"{verdict_words(one.found)}: {ratio_words(one.found.ratio)}", _VERDICT_STYLE[one.found.verdict])
+        )
         table = plain_table("", "days", "compared", "per day")
-        for name, period, rate, after in (("before", one.before, one.found.rate_before, False),
-                                          ("after", one.after, one.found.rate_after, True)):  # fmt: skip
+        for name, period, rate, after in (
+            ("before", one.before, one.found.rate_before, False),
+            ("after", one.after, one.found.rate_after, True),
+        ):
             length = one.series.length(after) if one.series else 0
             table.add_row(name, str(period), f"{length} of {period.days}", f"{rate:.2f}")
         console.print(table)

@@ -25,13 +25,22 @@ def print_queue(console: Console, queue: ReviewQueue) -> None:
         where = " ".join(part for part in (one.store, one.storefront, one.locale) if part)
         text = one.text if len(one.text) <= _TEXT else one.text[: _TEXT - 1] + "…"
         waits = f"{one.days} d" if one.days is not None else "?"
-        table.add_row(SafeText(one.reason, "yellow" if one.reason == "featured" else "default"), "★" * one.stars, waits,
-                      SafeText(where), SafeText(one.version), SafeText(text), SafeText(one.id, "dim"))  # fmt: skip
+        table.add_row(
+            SafeText(one.reason, "yellow" if one.reason == "featured" else "default"),
+            "★" * one.stars,
+            waits,
+            SafeText(where),
+            SafeText(one.version),
+            SafeText(text),
+            SafeText(one.id, "dim"),
+        )
     if queue.first:
         console.print(table)
     more = queue.waiting - len(queue.first)
-    console.print(f"{counted(queue.waiting, 'review')} of {queue.reviews:,} wait for an answer"
-                  + (f", {more:,} more than these: --top" if more else ""))  # fmt: skip
+    console.print(
+        f"{counted(queue.waiting, 'review')} of {queue.reviews:,} wait for an answer"
+        + (f", {more:,} more than these: --top" if more else "")
+    )
     answered = f"{_percent(queue.answered)} answered"
     if not math.isnan(queue.wait):
         answered += f", after {queue.wait:.0f} days by the median"
@@ -53,15 +62,28 @@ def print_themes(console: Console, found: Themes, why: bool) -> None:
             name = SafeText(theme.phrase, "bold")
             if theme.also:
                 name.append(f"\n{some_of(theme.also, 2)}", "dim")
-            table.add_row(name, str(theme.texts), _percent(theme.share), f"{theme.stars:.1f}",
-                          _trend(theme), _marks(theme), SafeText(theme.example))  # fmt: skip
+            table.add_row(
+                name,
+                str(theme.texts),
+                _percent(theme.share),
+                f"{theme.stars:.1f}",
+                _trend(theme),
+                _marks(theme),
+                SafeText(theme.example),
+            )
         console.print(table)
     if not found.themes:
         console.print("No phrase is said by high or low stars alone: too few reviews, or they speak of many things.")
     fresh = [theme.phrase for theme in found.of("praise") if not theme.target]
     if fresh:
-        console.print(styled("Their words, and no target phrase yet: {}. tavolan terms mine --locale {} weighs them.",
-                             ", ".join(fresh[:6]), found.locale), soft_wrap=True)  # fmt: skip
+        console.print(
+            styled(
+                "Their words, and no target phrase yet: {}. tavolan terms mine --locale {} weighs them.",
+                ", ".join(fresh[:6]),
+                found.locale,
+            ),
+            soft_wrap=True,
+        )
     unseen = [theme.phrase for theme in found.of("praise") if not theme.shown]
     if unseen:
         console.print(styled("Praised, and in no caption yet: {}", ", ".join(unseen[:6])), soft_wrap=True)

@@ -41,9 +41,15 @@ def print_list(console: Console, books: dict[str, Rulebook], own: set[str]) -> N
         origin = "rules/" if book.id in own else "shipped"
         codes = len(book.locales.codes) + len(book.locales.low_confidence_codes)
         table.add_row(
-            SafeText(book.id, "bold"), book.name, str(len(book.fields)), str(len(book.classes)), str(codes), book.as_of,
-            book.confidence, origin,
-        )  # fmt: skip
+            SafeText(book.id, "bold"),
+            book.name,
+            str(len(book.fields)),
+            str(len(book.classes)),
+            str(codes),
+            book.as_of,
+            book.confidence,
+            origin,
+        )
     console.print(table)
     console.print(
         styled("\n[dim]One in full: tavolan rules show ios. A number is wrong? Put it right in rules/ios.toml.[/]")
@@ -94,15 +100,26 @@ def _class_need(size_class: SizeClass) -> str:
 
 
 def _print_pictures(console: Console, book: Rulebook) -> None:
-    table = plain_table("size class", "sizes, the first is rendered", "turned", "count", "required", "falls back to",
-                        title="Screenshots")  # fmt: skip
+    table = plain_table(
+        "size class",
+        "sizes, the first is rendered",
+        "turned",
+        "count",
+        "required",
+        "falls back to",
+        title="Screenshots",
+    )
     for name, size_class in book.classes.items():
         least = size_class.min_count if size_class.min_count is not None else book.pictures.min_count
         most = size_class.max_count or book.pictures.max_count
         table.add_row(
-            name, _sizes(size_class.sizes), size_class.turn.replace("both", "either way"),
-            f"{least} to {most}", _class_need(size_class), size_class.falls_back or "",
-        )  # fmt: skip
+            name,
+            _sizes(size_class.sizes),
+            size_class.turn.replace("both", "either way"),
+            f"{least} to {most}",
+            _class_need(size_class),
+            size_class.falls_back or "",
+        )
     console.print(table)
     rule = book.pictures
     facts = [_formats(rule.formats), "alpha allowed" if rule.alpha else "no alpha"]

@@ -22,16 +22,25 @@ def print_swap(console: Console, swap: Swap) -> None:
         table = plain_table("store", "storefront", "", "phrase", "answered now", "then", "value", "rank")
         for one in swap.phrases:
             table.add_row(
-                SafeText(one.store), SafeText(one.storefront), SafeText(one.kind, _STYLES[one.kind]),
-                SafeText(one.phrase), SafeText(TIER_WORDS[one.before] if one.before else "not", "dim"),
-                SafeText(TIER_WORDS[one.after] if one.after else "not"), SafeText(f"{one.value:+.1f}"),
+                SafeText(one.store),
+                SafeText(one.storefront),
+                SafeText(one.kind, _STYLES[one.kind]),
+                SafeText(one.phrase),
+                SafeText(TIER_WORDS[one.before] if one.before else "not", "dim"),
+                SafeText(TIER_WORDS[one.after] if one.after else "not"),
+                SafeText(f"{one.value:+.1f}"),
                 rank_cell(one.rank),
-            )  # fmt: skip
+            )
         console.print(table)
     kinds = [one.kind for one in swap.phrases]
     counts = ", ".join(f"{kinds.count(kind)} {kind}" for kind in _STYLES if kind in kinds)
     texts = counted(len(swap.texts), "text")
     console.print(
-        styled("[bold]{}[/] in {}: value {:.1f} → [bold]{:.1f}[/]", counts or "No phrase is answered otherwise", texts,
-               swap.before, swap.after)
-    )  # fmt: skip
+        styled(
+            "[bold]{}[/] in {}: value {:.1f} → [bold]{:.1f}[/]",
+            counts or "No phrase is answered otherwise",
+            texts,
+            swap.before,
+            swap.after,
+        )
+    )

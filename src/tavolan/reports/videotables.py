@@ -22,9 +22,14 @@ def print_checked_videos(console: Console, checked: CheckedVideos) -> None:
     table = plain_table("file", "pixels", "seconds", "frames/s", "coded as", "sound", "MB")
     for facts in checked.facts:
         table.add_row(
-            facts.path, f"{facts.width}×{facts.height}", f"{facts.seconds:.2f}", f"{facts.rate:g}",
-            f"{facts.codec} {facts.pixel_format}", _sound(facts), f"{facts.bytes / 1e6:.1f}",
-        )  # fmt: skip
+            facts.path,
+            f"{facts.width}×{facts.height}",
+            f"{facts.seconds:.2f}",
+            f"{facts.rate:g}",
+            f"{facts.codec} {facts.pixel_format}",
+            _sound(facts),
+            f"{facts.bytes / 1e6:.1f}",
+        )
     console.print(table)
     for finding in checked.findings:
         store = f"{finding.store}  " if finding.store else ""

@@ -42,8 +42,10 @@ def _print_why(console: Console, wins: list[Win]) -> None:
         if one.move:
             console.print(styled("[bold]{}[/]: {}", one.answer.phrase, TIER_WORDS[one.move.tier]), soft_wrap=True)
             for change in one.move.texts:
-                console.print(styled("   {} {}: {} → {}", change.locale, change.address, change.before, change.after),
-                              soft_wrap=True)  # fmt: skip
+                console.print(
+                    styled("   {} {}: {} → {}", change.locale, change.address, change.before, change.after),
+                    soft_wrap=True,
+                )
     formula = (
         "Order: value × reach (1 within reach, 0.5 a stretch or unknown, 0.1 out of reach). Gain: value of the whole "
         "listing, what other phrases lose counted: docs/results.md"

@@ -125,8 +125,9 @@ def _series(frame: pd.DataFrame, metric: str, usable: Sequence[int], change: dat
 def _common(ours: DailyCounts, others: DailyCounts) -> tuple[DailyCounts, DailyCounts | None]:
     """Return both series on the days that both have; no control where they share none on one side."""
     mine, theirs = np.isin(ours.days, others.days), np.isin(others.days, ours.days)
-    made = [DailyCounts(one.days[keep], one.counts[keep], one.after[keep])
-            for one, keep in ((ours, mine), (others, theirs))]  # fmt: skip
+    made = [
+        DailyCounts(one.days[keep], one.counts[keep], one.after[keep]) for one, keep in ((ours, mine), (others, theirs))
+    ]
     if not all(one.length(side) for one in made for side in (True, False)):
         return ours, None
     return made[0], made[1]

@@ -78,9 +78,14 @@ class FunnelReport:
 
 
 def funnel_report(
-    project: Project, stores: Iterable[str] = (), storefronts: Iterable[str] = (), sources: Iterable[str] = (),
-    days: int = 28, first: date | None = None, last: date | None = None,
-) -> FunnelReport:  # fmt: skip
+    project: Project,
+    stores: Iterable[str] = (),
+    storefronts: Iterable[str] = (),
+    sources: Iterable[str] = (),
+    days: int = 28,
+    first: date | None = None,
+    last: date | None = None,
+) -> FunnelReport:
     """Return the funnels of a period, and of the same length before it. Rows with a withheld count are left out.
 
     Raises ProjectError for faults in the files, UsageError where there's nothing to count.
@@ -129,9 +134,13 @@ def _whole(frame: pd.DataFrame) -> pd.DataFrame:
 
 
 def _funnel(
-    store: str, front: str, now: pd.DataFrame, before: pd.DataFrame, others: pd.DataFrame,
+    store: str,
+    front: str,
+    now: pd.DataFrame,
+    before: pd.DataFrame,
+    others: pd.DataFrame,
     rates: dict[tuple[str, str], tuple[float, str]],
-) -> Funnel:  # fmt: skip
+) -> Funnel:
     counts = {name: float(_whole(now)[name].sum()) for name in ("impressions", "page_views", "installs", "revenue")}
     earlier, elsewhere = _whole(before), _whole(others)
     steps = []
@@ -139,11 +148,16 @@ def _funnel(
         peers, source = rates.get((store, name), (math.nan, ""))
         steps.append(
             Step(
-                name, counts[end], counts[start], _share(counts[end], counts[start]),
+                name,
+                counts[end],
+                counts[start],
+                _share(counts[end], counts[start]),
                 _share(float(earlier[end].sum()), float(earlier[start].sum())),
-                _share(float(elsewhere[end].sum()), float(elsewhere[start].sum())).value, peers, source,
+                _share(float(elsewhere[end].sum()), float(elsewhere[start].sum())).value,
+                peers,
+                source,
             )
-        )  # fmt: skip
+        )
     return Funnel(store, front, counts, steps)
 
 

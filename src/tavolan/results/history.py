@@ -78,6 +78,8 @@ def rank_history(project: Project, selection: Selection, lists: tuple[str, ...] 
     changes = [one for one in changes_of(project) if period.holds(one.day) and fronts & set(one.storefronts(project))]
     running = [one for one in read_campaigns(project) if one.period.meets(period)]
     return RankHistory(
-        lines, period, [one for one in changes if not selection.stores or one.store in selection.stores],
+        lines,
+        period,
+        [one for one in changes if not selection.stores or one.store in selection.stores],
         [one for one in running if not one.storefront or one.storefront in fronts],
-    )  # fmt: skip
+    )

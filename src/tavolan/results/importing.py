@@ -27,8 +27,9 @@ Kind = Literal["metrics", "ranks"]
 FILES: dict[Kind, DataFile] = {"metrics": METRICS, "ranks": RANKS}
 # In which order rows are kept. Ranks of a phrase are together, so that a history is found without reading all.
 ORDERS: dict[Kind, tuple[str, ...]] = {
-    "metrics": METRICS.key, "ranks": ("storefront", "phrase", "store", "app", "date")
-}  # fmt: skip
+    "metrics": METRICS.key,
+    "ranks": ("storefront", "phrase", "store", "app", "date"),
+}
 _MOST_FAULTS = 20
 # A count with marks between its thousands, of any language: there's no half install.
 _GROUPED = re.compile(r"\d{1,3}([.,'’\u00a0\u202f ]\d{3})+")
@@ -69,9 +70,13 @@ def read_export(
 
 
 def take_rows(
-    project: Project, path: Path, table: pd.DataFrame, given: Given, repairs: list[str],
+    project: Project,
+    path: Path,
+    table: pd.DataFrame,
+    given: Given,
+    repairs: list[str],
     progress: Callable[[int, int | None], None] | None = None,
-) -> Imported:  # fmt: skip
+) -> Imported:
     """Return foreign rows, all of them texts, in our columns; as `read_export`."""
     kind, mapping = _guess(list(table.columns), given)
     file = FILES[kind]

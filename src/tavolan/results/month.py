@@ -41,9 +41,12 @@ class MonthResults:
 
 
 def month_results(
-    project: Project, month: str = "", stores: tuple[str, ...] = (), storefronts: tuple[str, ...] = (),
+    project: Project,
+    month: str = "",
+    stores: tuple[str, ...] = (),
+    storefronts: tuple[str, ...] = (),
     progress: Callable[[int, int | None], None] | None = None,
-) -> MonthResults:  # fmt: skip
+) -> MonthResults:
     """Return the results of a month, written as 2026-11; of the newest one with data where none is given.
 
     A month that isn't over ends on the last day known. Raises UsageError for a month without data.

@@ -99,9 +99,13 @@ class Moved:
 
 
 def what_moved(
-    project: Project, stores: Iterable[str] = (), storefronts: Iterable[str] = (), days: int = 28,
-    first: date | None = None, last: date | None = None,
-) -> Moved:  # fmt: skip
+    project: Project,
+    stores: Iterable[str] = (),
+    storefronts: Iterable[str] = (),
+    days: int = 28,
+    first: date | None = None,
+    last: date | None = None,
+) -> Moved:
     """Return the digest of a period. Raises ProjectError for faults in the files, UsageError where there's no data."""
     chosen, fronts, app = tuple(stores), tuple(storefronts), measured_app(project)
     metrics = of_places(read_metrics(project), storefronts=fronts)

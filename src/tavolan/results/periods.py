@@ -76,11 +76,14 @@ def read_campaigns(project: Project) -> list[Campaign]:
     """Return `data/campaigns.csv`. Raises ProjectError for faults in it."""
     return [
         Campaign(
-            Period(date.fromisoformat(row.text("from")), date.fromisoformat(row.text("to"))), row.text("store"),
-            row.text("storefront"), row.text("what"), row.numbers.get("cost", 0.0),
+            Period(date.fromisoformat(row.text("from")), date.fromisoformat(row.text("to"))),
+            row.text("store"),
+            row.text("storefront"),
+            row.text("what"),
+            row.numbers.get("cost", 0.0),
         )
         for row in project.tables.rows(CAMPAIGNS)
-    ]  # fmt: skip
+    ]
 
 
 @dataclass(frozen=True)

@@ -71,9 +71,15 @@ class Rivals:
 
 
 def rivals(
-    project: Project, stores: tuple[str, ...] = (), storefronts: tuple[str, ...] = (), lists: tuple[str, ...] = (),
-    apps: Iterable[str] = (), days: int = 182, first: date | None = None, last: date | None = None,
-) -> Rivals:  # fmt: skip
+    project: Project,
+    stores: tuple[str, ...] = (),
+    storefronts: tuple[str, ...] = (),
+    lists: tuple[str, ...] = (),
+    apps: Iterable[str] = (),
+    days: int = 182,
+    first: date | None = None,
+    last: date | None = None,
+) -> Rivals:
     """Return the ranks of our app and others, phrase by phrase, and what the others changed in the period.
 
     Raises UsageError where there are no ranks, and for lists and apps that aren't there; ProjectError for faults in the

@@ -73,9 +73,12 @@ class Curve:
 
 
 def search_shares(
-    project: Project, stores: tuple[str, ...] = (), storefronts: tuple[str, ...] = (), lists: tuple[str, ...] = (),
+    project: Project,
+    stores: tuple[str, ...] = (),
+    storefronts: tuple[str, ...] = (),
+    lists: tuple[str, ...] = (),
     period: Period | None = None,
-) -> list[ShareLine]:  # fmt: skip
+) -> list[ShareLine]:
     """Return the search share of our app and all others, per store, storefront and list that's asked for.
 
     Without a period it's that of the last year. Phrases that nobody looked up count as demand that nobody caught.

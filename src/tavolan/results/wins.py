@@ -40,9 +40,13 @@ class Wins:
 
 
 def next_wins(
-    project: Project, stores: list[str], storefronts: list[str] | None = None, lists: list[str] | None = None,
-    most: int = 12, progress: Callable[[int, int | None], None] | None = None,
-) -> Wins:  # fmt: skip
+    project: Project,
+    stores: list[str],
+    storefronts: list[str] | None = None,
+    lists: list[str] | None = None,
+    most: int = 12,
+    progress: Callable[[int, int | None], None] | None = None,
+) -> Wins:
     """Return the phrases that rank 11 to 30, the best score first, with the best move for each of the first `most`.
 
     Raises UsageError where no rank is known.

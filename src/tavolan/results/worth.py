@@ -87,9 +87,13 @@ class ListingWorth:
 
 
 def listing_worth(
-    project: Project, cost: float, install_value: float | None = None, days: Iterable[date] = (),
-    stores: Iterable[str] = (), question: Question | None = None,
-) -> ListingWorth:  # fmt: skip
+    project: Project,
+    cost: float,
+    install_value: float | None = None,
+    days: Iterable[date] = (),
+    stores: Iterable[str] = (),
+    question: Question | None = None,
+) -> ListingWorth:
     """Return what changes of the listing are worth a month: those of some days, else all that weren't made by hand.
 
     An install is worth `install_value`, else the revenue of the last year by its installs. Raises UsageError where the
@@ -99,9 +103,10 @@ def listing_worth(
         raise UsageError("a cost or a value can't be negative", "Write 0 or more.")
     figures, chosen, own = read_figures(project), set(days), list(stores) or list(project.stores)
     changes = [
-        one for one in figures.changes
+        one
+        for one in figures.changes
         if one.store in own and (one.day in chosen if chosen else any(line.who != "hand" for line in one.lines))
-    ]  # fmt: skip
+    ]
     if not changes:
         raise UsageError("the journal has no such change", "tavolan console journal shows its days.")
     effects = [effect_of(figures, one, question or Question()) for one in changes]

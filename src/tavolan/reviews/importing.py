@@ -51,9 +51,12 @@ class MergedReviews:
 
 
 def read_review_export(
-    project: Project, path: Path, columns: Mapping[str, str], values: Mapping[str, str],
+    project: Project,
+    path: Path,
+    columns: Mapping[str, str],
+    values: Mapping[str, str],
     day_order: DayOrder | None = None,
-) -> ImportedReviews:  # fmt: skip
+) -> ImportedReviews:
     """Return an export's reviews in our columns. Lines without stars or a text are left out, and said.
 
     `values` are those of columns that the file lacks. Raises UsageError for columns that can't be found, ProjectError
@@ -98,11 +101,22 @@ def fetch_reviews(project: Project, store: str) -> ImportedReviews:
     """Return the reviews of a store's console. Raises UsageError without a console, OutsideError as consoles do."""
     with opened_console(project, store) as client:
         rows = [
-            {"id": one.id, "store": store, "storefront": one.storefront, "locale": one.locale,
-             "date": one.day.toordinal(), "version": one.version, "stars": float(one.stars), "text": one.text,
-             "featured": "", "reply": one.reply, "replied": 0, "stars_after": np.nan}
+            {
+                "id": one.id,
+                "store": store,
+                "storefront": one.storefront,
+                "locale": one.locale,
+                "date": one.day.toordinal(),
+                "version": one.version,
+                "stars": float(one.stars),
+                "text": one.text,
+                "featured": "",
+                "reply": one.reply,
+                "replied": 0,
+                "stars_after": np.nan,
+            }
             for one in client.reviews()
-        ]  # fmt: skip
+        ]
     return ImportedReviews(Path(f"console {store}"), {}, [], pd.DataFrame(rows, columns=list(REVIEWS.columns)))
 
 

@@ -59,9 +59,13 @@ class ReviewQueue:
 
 
 def review_queue(
-    project: Project, today: date, stores: Collection[str] = (), storefronts: Collection[str] = (),
-    locales: Collection[str] = (), most: int = 20,
-) -> ReviewQueue:  # fmt: skip
+    project: Project,
+    today: date,
+    stores: Collection[str] = (),
+    storefronts: Collection[str] = (),
+    locales: Collection[str] = (),
+    most: int = 20,
+) -> ReviewQueue:
     """Return the first `most` reviews that wait for an answer. Raises ProjectError for faults in the file."""
     frame = read_reviews(project, stores, storefronts, locales)
     replied, stars = frame["reply"] != "", frame["stars"]

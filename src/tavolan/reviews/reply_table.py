@@ -45,10 +45,17 @@ def read_replies(project: Project) -> list[Reply]:
     if problems:
         raise ProjectError(problems)
     return [
-        Reply(str(row.store), str(row.id), str(row.locale), str(row.template), str(row.text), str(row.drafted),
-              date.fromordinal(int(str(row.sent))) if row.sent else None)
+        Reply(
+            str(row.store),
+            str(row.id),
+            str(row.locale),
+            str(row.template),
+            str(row.text),
+            str(row.drafted),
+            date.fromordinal(int(str(row.sent))) if row.sent else None,
+        )
         for row in frame.itertuples(index=False)
-    ]  # fmt: skip
+    ]
 
 
 def _strangers(column: str, names: set[str], remedy: str) -> list[Problem]:

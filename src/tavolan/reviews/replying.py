@@ -44,9 +44,15 @@ class Drafts:
 
 
 def draft_replies(
-    project: Project, today: date, stores: Collection[str] = (), storefronts: Collection[str] = (),
-    locales: Collection[str] = (), most: int = 20, *, write: bool = True,
-) -> Drafts:  # fmt: skip
+    project: Project,
+    today: date,
+    stores: Collection[str] = (),
+    storefronts: Collection[str] = (),
+    locales: Collection[str] = (),
+    most: int = 20,
+    *,
+    write: bool = True,
+) -> Drafts:
     """Draft replies to the first `most` reviews of the queue, and keep them in `data/replies.csv`.
 
     Raises UsageError without `replies.toml` or reviews, ProjectError for faults in them.
@@ -149,9 +155,12 @@ class _Drafter:
         if not texts:
             return f"[replies] {' or '.join(text_names)} isn't written in {review.locale}"
         values = {
-            "app": project.app.name, "version": project.app.version, "review_version": review.version,
-            "words": phrase, **self.templates.values,
-        }  # fmt: skip
+            "app": project.app.name,
+            "version": project.app.version,
+            "review_version": review.version,
+            "words": phrase,
+            **self.templates.values,
+        }
         filled = [fill(text, values) for text in texts]
         text = min(filled, key=lambda one: self._used[store, one])
         self._used[store, text] += 1

@@ -45,9 +45,15 @@ class SentReplies:
 
 
 def send_replies(
-    project: Project, today: date, stores: Collection[str] = (), ids: Collection[str] = (),
-    despite: Collection[str] = (), progress: Progress | None = None, *, write: bool = True,
-) -> SentReplies:  # fmt: skip
+    project: Project,
+    today: date,
+    stores: Collection[str] = (),
+    ids: Collection[str] = (),
+    despite: Collection[str] = (),
+    progress: Progress | None = None,
+    *,
+    write: bool = True,
+) -> SentReplies:
     """Send the drafts of `data/replies.csv`, or those of some reviews. With `write` false nothing is sent or written.
 
     Drafts with findings are held back, but for rules at warning level that are in `despite`. Raises UsageError without

@@ -12,9 +12,12 @@ from tavolan.project.table_reading import Wanted
 
 
 def read_reviews(
-    project: Project, stores: Collection[str] = (), storefronts: Collection[str] = (), locales: Collection[str] = (),
+    project: Project,
+    stores: Collection[str] = (),
+    storefronts: Collection[str] = (),
+    locales: Collection[str] = (),
     columns: Collection[str] = (),
-) -> pd.DataFrame:  # fmt: skip
+) -> pd.DataFrame:
     """Return the reviews that are asked for; empty means all. Days are ordinals, 0 where they aren't known.
 
     With `columns` they have those only. A store that isn't named in the file is any store. Raises ProjectError for
@@ -22,10 +25,13 @@ def read_reviews(
     """
     wanted: Wanted = [
         (name, "in", values)
-        for name, values in (("store", ["", *stores] if stores else []), ("storefront", list(storefronts)),
-                             ("locale", list(locales)))
+        for name, values in (
+            ("store", ["", *stores] if stores else []),
+            ("storefront", list(storefronts)),
+            ("locale", list(locales)),
+        )
         if values
-    ]  # fmt: skip
+    ]
     frame = project.tables.frame(REVIEWS, wanted, list(columns))
     return frame if columns else with_ids(frame)
 

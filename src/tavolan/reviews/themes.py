@@ -76,9 +76,14 @@ class Themes:
 
 
 def themes_of(
-    project: Project, locale: str, stores: Collection[str] = (), storefronts: Collection[str] = (), least: int = 3,
-    most: int = 20, progress: Callable[[int], None] | None = None,
-) -> Themes:  # fmt: skip
+    project: Project,
+    locale: str,
+    stores: Collection[str] = (),
+    storefronts: Collection[str] = (),
+    least: int = 3,
+    most: int = 20,
+    progress: Callable[[int], None] | None = None,
+) -> Themes:
     """Return the first `most` themes of each kind that are in at least `least` reviews of a locale.
 
     `progress` hears how many are read. Raises ProjectError for faults in the file.

@@ -13,9 +13,21 @@ from tavolan.support.safe_names import PathPart
 Confidence = Literal["high", "medium", "low"]
 # What a field is for, whatever its id: all behaviour asks for roles.
 Role = Literal[
-    "title", "subtitle", "short", "promo", "prose", "bullets", "keywords", "notes", "tester_notes", "name", "link",
-    "contact", "fact", "reply",
-]  # fmt: skip
+    "title",
+    "subtitle",
+    "short",
+    "promo",
+    "prose",
+    "bullets",
+    "keywords",
+    "notes",
+    "tester_notes",
+    "name",
+    "link",
+    "contact",
+    "fact",
+    "reply",
+]
 # As with pictures that are read: a wrong digit mustn't take the memory of the machine.
 MOST_PIXELS, MOST_SIDE = 100_000_000, 30_000
 # What the video's encoder takes.

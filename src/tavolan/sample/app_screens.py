@@ -33,15 +33,26 @@ _FINISH = {
     "g8": "glossy",
 }
 _RECIPE = [
-    ("feldspar", 0.42, "#E0A458"), ("silica", 0.27, "#7FB7A6"), ("whiting", 0.18, "#B9A9DD"),
-    ("kaolin", 0.11, "#D98C66"), ("iron", 0.02, "#8A2F1B"),
-]  # fmt: skip
+    ("feldspar", 0.42, "#E0A458"),
+    ("silica", 0.27, "#7FB7A6"),
+    ("whiting", 0.18, "#B9A9DD"),
+    ("kaolin", 0.11, "#D98C66"),
+    ("iron", 0.02, "#8A2F1B"),
+]
 _SHELF = [
-    ("vase", "g2", "glazed"), ("bowl", "g4", "sold"), ("jar", None, "bisqued"),
-    ("mug", "g8", "glazed"), ("plate", None, "drying"), ("vase", None, "bisqued"),
-    ("bowl", "g1", "glazed"), ("jar", "g5", "sold"), ("mug", None, "drying"),
-    ("plate", "g7", "glazed"), ("vase", "g3", "glazed"), ("bowl", None, "bisqued"),
-]  # fmt: skip
+    ("vase", "g2", "glazed"),
+    ("bowl", "g4", "sold"),
+    ("jar", None, "bisqued"),
+    ("mug", "g8", "glazed"),
+    ("plate", None, "drying"),
+    ("vase", None, "bisqued"),
+    ("bowl", "g1", "glazed"),
+    ("jar", "g5", "sold"),
+    ("mug", None, "drying"),
+    ("plate", "g7", "glazed"),
+    ("vase", "g3", "glazed"),
+    ("bowl", None, "bisqued"),
+]
 _STATE = {"drying": "#9C8B7E", "bisqued": "#C46A3C", "glazed": "#0F7A6B", "sold": "#5B3FB0"}
 
 

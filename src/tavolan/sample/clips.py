@@ -89,8 +89,10 @@ def write_clips(
     """Draw the clips that aren't there yet; return how many were drawn."""
     wanted = [
         (folder / "clips" / locale / size_class / f"{name}.mp4", name, locale, size_class)
-        for locale in locales for size_class in classes for name in CLIPS
-    ]  # fmt: skip
+        for locale in locales
+        for size_class in classes
+        for name in CLIPS
+    ]
     missing = [item for item in wanted if not item[0].exists()]
     if not missing:
         return 0

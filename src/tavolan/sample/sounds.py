@@ -23,8 +23,9 @@ _VOWELS = ((730, 1090, 2440), (530, 1840, 2480), (270, 2290, 3010), (570, 840, 2
 def _tone(hertz: float, seconds: float, fall: float) -> Samples:
     """Return a plucked tone with some overtones."""
     time = np.arange(round(seconds * RATE)) / RATE
-    made = sum(np.sin(2 * np.pi * hertz * part * time) * np.exp(-time * fall * part**0.5) / part**1.7
-               for part in range(1, 7))  # fmt: skip
+    made = sum(
+        np.sin(2 * np.pi * hertz * part * time) * np.exp(-time * fall * part**0.5) / part**1.7 for part in range(1, 7)
+    )
     made *= np.minimum(1, time / 0.006)
     return np.asarray(made)
 

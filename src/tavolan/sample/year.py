@@ -25,8 +25,22 @@ LAST = date(2026, 11, 25)
 DAYS = 365
 _SEED = 2026
 # Daily impressions in the first store's search, by storefront, at the end of the year.
-_SIZES = {"US": 2600, "GB": 800, "DE": 700, "JP": 600, "FR": 420, "BR": 380, "IN": 330, "CN": 300, "ES": 280, "MX": 230,
-          "IT": 220, "KR": 200, "SA": 140, "TH": 0.4}  # fmt: skip
+_SIZES = {
+    "US": 2600,
+    "GB": 800,
+    "DE": 700,
+    "JP": 600,
+    "FR": 420,
+    "BR": 380,
+    "IN": 330,
+    "CN": 300,
+    "ES": 280,
+    "MX": 230,
+    "IT": 220,
+    "KR": 200,
+    "SA": 140,
+    "TH": 0.4,
+}
 _STORES = {"ios": 1.0, "android": 0.7}
 _SOURCES = {"search": 1.0, "browse": 0.35, "referral": 0.12, "paid": 0.08}
 # Of those who see the app, the share that opens its page; of those, the share that installs; and straight installs.
@@ -62,15 +76,19 @@ def write_year(folder: Path) -> int:
         ],
         "data/benchmarks.csv": [
             ["store", "category", "step", "rate", "source"],
-            *([store, "", step, rate, "made-up peers, 2026"] for store in _STORES
-              for step, rate in (("page", 0.1), ("install", 0.3))),
+            *(
+                [store, "", step, rate, "made-up peers, 2026"]
+                for store in _STORES
+                for step, rate in (("page", 0.1), ("install", 0.3))
+            ),
         ],
-    }  # fmt: skip
+    }
     written = 0
     # The short tables that come with the texts give way to a year's, unless somebody changed them.
     longer: dict[str, Callable[[], list[list[Any]]]] = {
-        "data/ranks.csv": lambda: rank_rows(folder, LAST), "data/reviews.csv": lambda: review_rows(LAST, DAYS),
-    }  # fmt: skip
+        "data/ranks.csv": lambda: rank_rows(folder, LAST),
+        "data/reviews.csv": lambda: review_rows(LAST, DAYS),
+    }
     for name, rows_of in longer.items():
         path = folder / name
         if not path.exists() or read_bytes(path, name) == shipped_bytes(HERE / name):

@@ -13,8 +13,12 @@ _SEED = 61
 _WEEKS, _DEPTH = 53, 200
 # Storefront, and the locale whose phrases are looked for there.
 _FRONTS = {"US": "en-US", "GB": "en-GB", "DE": "de-DE", "JP": "ja"}
-_RIVALS = {"US": ("Claywise", "Emberloom", "Slipshelf", "Wheelhouse Notes"), "DE": ("Tonspur Ofen", "Glasurlager"),
-           "GB": ("Claywise", "Emberloom"), "JP": ("Hidane", "Yunomi")}  # fmt: skip
+_RIVALS = {
+    "US": ("Claywise", "Emberloom", "Slipshelf", "Wheelhouse Notes"),
+    "DE": ("Tonspur Ofen", "Glasurlager"),
+    "GB": ("Claywise", "Emberloom"),
+    "JP": ("Hidane", "Yunomi"),
+}
 
 TITLE_CHANGE, TITLE_PHRASES, TITLE_GAIN = (
     date(2026, 3, 10),

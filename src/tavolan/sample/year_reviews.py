@@ -14,18 +14,33 @@ NEWEST = "2.4"
 # (locale, storefront) and how often each is written in.
 _PLACES = {("en-US", "US"): 0.55, ("en-GB", "GB"): 0.2, ("de-DE", "DE"): 0.25}
 _PRAISE = {
-    "en": ("The live curve is just what I needed.", "Best glaze recipes I have found.", "Firing schedules that work.",
-           "My whole shelf in one place, lovely.", "Great support, quick answers."),
-    "de": ("Die Brennkurve unterwegs zu sehen ist großartig.", "Endlich Ordnung in den Glasurrezepten.",
-           "Brennprogramme, die passen.", "Sehr gelungen, danke."),
-}  # fmt: skip
-_NEUTRAL = {"en": ("Good, but I wish cones were sorted.", "Does what it says.", "Nice, though the search is slow."),
-            "de": ("Gut, aber die Glasurliste lädt langsam.", "Macht, was es soll.")}  # fmt: skip
+    "en": (
+        "The live curve is just what I needed.",
+        "Best glaze recipes I have found.",
+        "Firing schedules that work.",
+        "My whole shelf in one place, lovely.",
+        "Great support, quick answers.",
+    ),
+    "de": (
+        "Die Brennkurve unterwegs zu sehen ist großartig.",
+        "Endlich Ordnung in den Glasurrezepten.",
+        "Brennprogramme, die passen.",
+        "Sehr gelungen, danke.",
+    ),
+}
+_NEUTRAL = {
+    "en": ("Good, but I wish cones were sorted.", "Does what it says.", "Nice, though the search is slow."),
+    "de": ("Gut, aber die Glasurliste lädt langsam.", "Macht, was es soll."),
+}
 _COMPLAINTS = {
-    "en": ("Export to spreadsheet fails every time.", "Too expensive for a hobby.", "The kiln alarm never rings.",
-           "I can't sign in any more."),
+    "en": (
+        "Export to spreadsheet fails every time.",
+        "Too expensive for a hobby.",
+        "The kiln alarm never rings.",
+        "I can't sign in any more.",
+    ),
     "de": ("Der Export schlägt immer fehl.", "Zu teuer für ein Hobby.", "Der Alarm kommt nie."),
-}  # fmt: skip
+}
 # Planted: far more often in the newest version.
 NEW_COMPLAINT = {
     "en": "It drops the kiln connection when the phone sleeps.",

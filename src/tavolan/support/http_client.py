@@ -75,9 +75,13 @@ class _TimedBackend(httpcore.NetworkBackend):
         self._inner = httpcore.SyncBackend()
 
     def connect_tcp(
-        self, host: str, port: int, timeout: float | None = None, local_address: str | None = None,
+        self,
+        host: str,
+        port: int,
+        timeout: float | None = None,
+        local_address: str | None = None,
         socket_options: Iterable[Any] | None = None,
-    ) -> httpcore.NetworkStream:  # fmt: skip
+    ) -> httpcore.NetworkStream:
         """Connect to a host."""
         left = _left(timeout, httpcore.ConnectTimeout)
         return _TimedStream(self._inner.connect_tcp(host, port, left, local_address, socket_options))

@@ -25,9 +25,13 @@ class Done:
 
 
 def run_program(
-    command: Sequence[str], given: bytes, timeout: float, most: int, environment: Mapping[str, str] | None = None,
+    command: Sequence[str],
+    given: bytes,
+    timeout: float,
+    most: int,
+    environment: Mapping[str, str] | None = None,
     folder: Path | None = None,
-) -> Done:  # fmt: skip
+) -> Done:
     """Run a program with bytes on its standard input, in the working folder or another one.
 
     One that writes more than `most` bytes is ended: `out` is longer than `most` then. Raises OSError when it can't be

@@ -118,8 +118,12 @@ class _Board:
         at, job = self.job.target, self.job
         title = f"{self.project.app.name}  ·  {at.store}  ·  {at.size_class}  ·  {at.locale}"
         self.paper.text(title, _MARGIN, 44, 30, 700, INK, self.sheet.size[0] - 2 * _MARGIN)
-        facts = [f"{job.size[0]}×{job.size[1]}", f"{job.seconds:.1f} s", f"{job.rate} frames a second",
-                 f"{self.record.facts.bytes / 1e6:.1f} MB"]  # fmt: skip
+        facts = [
+            f"{job.size[0]}×{job.size[1]}",
+            f"{job.seconds:.1f} s",
+            f"{job.rate} frames a second",
+            f"{self.record.facts.bytes / 1e6:.1f} MB",
+        ]
         if heard := self.record.facts.heard:
             facts.append(f"{heard.loudness:.1f} LUFS, peak {heard.peak:.1f} dBTP")
         facts.append(locale_name(at.locale))

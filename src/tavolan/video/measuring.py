@@ -62,13 +62,20 @@ def header_facts(path: Path, shown: str) -> VideoFacts:
         rate = round(len(steps) / (times[-1] - times[0]), 3) if steps and times[-1] > times[0] else 0.0
         sound = container.streams.audio[0] if container.streams.audio else None
         facts = VideoFacts(
-            path=shown, bytes=path.stat().st_size, width=context.width, height=context.height,
-            rate=rate, frames=len(times), seconds=_seconds(container, stream, times, rate), codec=context.name,
-            pixel_format=context.pix_fmt or "", fast_start=_starts_fast(path),
+            path=shown,
+            bytes=path.stat().st_size,
+            width=context.width,
+            height=context.height,
+            rate=rate,
+            frames=len(times),
+            seconds=_seconds(container, stream, times, rate),
+            codec=context.name,
+            pixel_format=context.pix_fmt or "",
+            fast_start=_starts_fast(path),
             even_rate=not steps or max(steps) - min(steps) <= _ROUNDED,
             sound_codec=sound.codec_context.name if sound and sound.codec_context else "",
             channels=sound.codec_context.channels if sound and sound.codec_context else 0,
-        )  # fmt: skip
+        )
     with opened(path, shown) as container:
         first = next(container.decode(video_stream(container, shown)), None)
         return replace(facts, turned=turned_by(first)) if first is not None else facts

@@ -97,8 +97,12 @@ class VideoPlanner:
             self._problem((), "scene", "has no scene", "Write one, or let tavolan video new write them.")
             return []
         if (known := self._known_classes()) and (strange := set(self.video.classes) - set(known)):
-            self._problem(("classes",), "classes", f'names the size class "{min(strange)}", which no store here has a '
-                          "video for", f"Known here: {', '.join(known)}.")  # fmt: skip
+            self._problem(
+                ("classes",),
+                "classes",
+                f'names the size class "{min(strange)}", which no store here has a video for',
+                f"Known here: {', '.join(known)}.",
+            )
             return []
         jobs = []
         for store, name, size in self._places(selection):
@@ -167,14 +171,19 @@ class VideoPlanner:
         source_size = clip.size if clip else place.size
         region = table.regions.get(place.name) or table.regions.get(place.size_class.form) or table.region
         source_tag = clip.locale if clip else place.tag
-        regions = [_mirrored(each) if each and is_right_to_left(source_tag) else each
-                   for each in (table.start_region, region)]  # fmt: skip
+        regions = [
+            _mirrored(each) if each and is_right_to_left(source_tag) else each for each in (table.start_region, region)
+        ]
         view = view_of(source_size, place.size, *regions) if fit == "zoomed" else None
         seconds = scene_seconds(table, facts.seconds if facts else 0.0)
         frames = round(seconds * place.rate)
         if frames < _LEAST_FRAMES:
-            self._problem(("scene", number), f"scene.{table.name}", f"is only {frames} frames long",
-                          "Show more of it, or leave it out.")  # fmt: skip
+            self._problem(
+                ("scene", number),
+                f"scene.{table.name}",
+                f"is only {frames} frames long",
+                "Show more of it, or leave it out.",
+            )
             return None
         transition = table.transition or self.video.transition
         overlap = 0
@@ -183,9 +192,15 @@ class VideoPlanner:
             # A scene is seen by itself too: two transitions never meet.
             overlap = min(round(wanted * place.rate), before.frames // 2, frames // 2)
         scene = Scene(
-            name=table.name, frames=frames, clip=clip, picture=picture, view=view,
-            transition=transition if overlap else "cut", overlap=overlap, mirrored=is_right_to_left(place.tag),
-        )  # fmt: skip
+            name=table.name,
+            frames=frames,
+            clip=clip,
+            picture=picture,
+            view=view,
+            transition=transition if overlap else "cut",
+            overlap=overlap,
+            mirrored=is_right_to_left(place.tag),
+        )
         return replace(scene, title=self._title(place, number, table, scene, fit))
 
     def _clip(self, place: _Place, number: int, table: SceneTable) -> tuple[ClipUse | None, ClipFacts | None]:
@@ -193,8 +208,12 @@ class VideoPlanner:
         found = self.index.find(table.clip or "", place.tag, place.name)
         if found is None:
             wanted = f"{FOLDER}/{self.project.source_locale}/{place.name}/{table.clip}.mp4"
-            self._problem(key, f"scene.{table.name}", f'needs the clip "{table.clip}": {wanted} is missing',
-                          f"Add it, or a {place.size_class.form} clip of another size class.")  # fmt: skip
+            self._problem(
+                key,
+                f"scene.{table.name}",
+                f'needs the clip "{table.clip}": {wanted} is missing',
+                f"Add it, or a {place.size_class.form} clip of another size class.",
+            )
             return None, None
         shown = found.path.relative_to(self.project.root).as_posix()
         facts = self._facts_of(found.path, shown)
@@ -204,9 +223,15 @@ class VideoPlanner:
         if not pieces:
             return None, None
         use = ClipUse(
-            path=shown, digest=self.ledger.digest(shown), size=(facts.width, facts.height), locale=found.locale,
-            size_class=found.size_class, exact=found.exact, pieces=pieces, speed=table.speed,
-        )  # fmt: skip
+            path=shown,
+            digest=self.ledger.digest(shown),
+            size=(facts.width, facts.height),
+            locale=found.locale,
+            size_class=found.size_class,
+            exact=found.exact,
+            pieces=pieces,
+            speed=table.speed,
+        )
         return use, facts
 
     def _facts_of(self, path: Path, shown: str) -> ClipFacts | None:
@@ -226,8 +251,12 @@ class VideoPlanner:
         pieces = clip_pieces(table, facts.seconds)
         for begin, end in pieces:
             if end > facts.seconds + tolerance or begin >= facts.seconds:
-                self._problem(("scene", number), f"scene.{table.name}", f"shows {shown} from {begin:g} to {end:g} s, "
-                              f"but it's {facts.seconds:.2f} s long", "Show an earlier part of it.")  # fmt: skip
+                self._problem(
+                    ("scene", number),
+                    f"scene.{table.name}",
+                    f"shows {shown} from {begin:g} to {end:g} s, but it's {facts.seconds:.2f} s long",
+                    "Show an earlier part of it.",
+                )
                 return None
         return tuple((begin, min(end, facts.seconds)) for begin, end in pieces)
 
@@ -240,8 +269,12 @@ class VideoPlanner:
         look = self.pictures.look(table.look or self.video.look or shots.look, words)
         own = {key: device for key, device in look.device.items() if device.screen == "own"}
         if len(own) != 1 or (look.background.kind == "picture" and not look.background.picture.file):
-            self._problem(("scene", number), f"scene.{table.name}", f"can't be framed by the look {look.name}, which "
-                          "doesn't show one device on a background", "Choose another look.")  # fmt: skip
+            self._problem(
+                ("scene", number),
+                f"scene.{table.name}",
+                f"can't be framed by the look {look.name}, which doesn't show one device on a background",
+                "Choose another look.",
+            )
             return None
         look = look.model_copy(update={"device": own, "card": {}, "badge": None})
         photo = self.pictures.art(look.background.picture.file, "look") if look.background.kind == "picture" else None
@@ -299,17 +332,29 @@ class VideoPlanner:
         last = scene.frames if table.title_seconds is None else first + round(table.title_seconds * place.rate)
         frames = min(last, scene.frames) - first
         if frames < _LEAST_FRAMES:
-            self._problem(("scene", number), f"scene.{table.name}", "has a title that begins when it's nearly over",
-                          "Let title_from be earlier.")  # fmt: skip
+            self._problem(
+                ("scene", number),
+                f"scene.{table.name}",
+                "has a title that begins when it's nearly over",
+                "Let title_from be earlier.",
+            )
             return None
         framed = scene.picture if fit != "zoomed" else None
         box, panel, in_look = title_place(style, place.size, framed, place.size_class, is_right_to_left(place.tag))
         return Title(
-            text=text, locale=tag, style_name=name, style=style, box=box, panel=panel, in_look=in_look,
-            mirrored=is_right_to_left(place.tag), colours=self.pictures.palette(table.palette), first=first,
+            text=text,
+            locale=tag,
+            style_name=name,
+            style=style,
+            box=box,
+            panel=panel,
+            in_look=in_look,
+            mirrored=is_right_to_left(place.tag),
+            colours=self.pictures.palette(table.palette),
+            first=first,
             frames=frames,
             stays=first + frames == scene.frames,
-        )  # fmt: skip
+        )
 
     def _style(self, name: str, number: int) -> TitleStyle:
         """Return a style; for one that can't be read a shipped one, so that all other problems are found too."""

@@ -110,10 +110,14 @@ class _Run:
         for job in later:
             self._copy(job)
         if everything:
-            self.parts.keep_only({job.sound_key for job in jobs} | {
-                piece.key(self.ledger.records[job.target.file].facts.quality or QUALITY)
-                for job in jobs for piece in job.pieces
-            })  # fmt: skip
+            self.parts.keep_only(
+                {job.sound_key for job in jobs}
+                | {
+                    piece.key(self.ledger.records[job.target.file].facts.quality or QUALITY)
+                    for job in jobs
+                    for piece in job.pieces
+                }
+            )
         self.done.files = [self.root / job.target.file for job in jobs]
         return self.done
 
@@ -237,12 +241,23 @@ class _Run:
             write_inside(self.root, job.target.poster_file, png.write(poster))
         seen = [sight for piece in job.pieces for sight in self.parts.sights(piece.key(quality))]
         facts = VideoFacts(
-            path=job.target.file, bytes=size, width=job.size[0], height=job.size[1], rate=job.rate, frames=job.frames,
-            seconds=job.seconds, codec="h264", pixel_format="yuv420p", sound_codec="aac" if job.sound else "",
-            channels=2 if job.sound else 0, quality=quality, poster=job.target.poster_file,
-            watched=watched(seen, job.rate), heard=self.parts.heard(job.sound_key) if job.sound else None,
+            path=job.target.file,
+            bytes=size,
+            width=job.size[0],
+            height=job.size[1],
+            rate=job.rate,
+            frames=job.frames,
+            seconds=job.seconds,
+            codec="h264",
+            pixel_format="yuv420p",
+            sound_codec="aac" if job.sound else "",
+            channels=2 if job.sound else 0,
+            quality=quality,
+            poster=job.target.poster_file,
+            watched=watched(seen, job.rate),
+            heard=self.parts.heard(job.sound_key) if job.sound else None,
             digest=digest,
-        )  # fmt: skip
+        )
         return job, facts
 
     @staticmethod
@@ -250,8 +265,13 @@ class _Run:
         """Return the quality at which a video has fewer bytes. Raises ProjectError when it can't be worse."""
         if quality >= WORST_QUALITY:
             most = f"{job.most_bytes / 1e6:g} MB"
-            raise one_problem(job.target.file, None, "", f"can't be made smaller than the store's {most}",
-                              "Make it shorter, or quieter to look at.")  # fmt: skip
+            raise one_problem(
+                job.target.file,
+                None,
+                "",
+                f"can't be made smaller than the store's {most}",
+                "Make it shorter, or quieter to look at.",
+            )
         step = max(1.0, float(np.ceil(_HALVED_BY * np.log2(size / job.most_bytes) + 0.5)))
         return min(WORST_QUALITY, quality + step)
 

@@ -59,8 +59,15 @@ class SoundPlanner:
                 # Of a scene that can't be used, which was said.
                 continue
             if name not in starts and name != WHOLE:
-                self._note(Problem(shown, None, "", "is named like no scene of video.toml",
-                                   f'Name it like one, or "{WHOLE}" when it begins with the video.'))  # fmt: skip
+                self._note(
+                    Problem(
+                        shown,
+                        None,
+                        "",
+                        "is named like no scene of video.toml",
+                        f'Name it like one, or "{WHOLE}" when it begins with the video.',
+                    )
+                )
                 continue
             start = starts.get(name, 0.0) + rules.voice_delay
             length = self._length(path, shown)
@@ -80,8 +87,12 @@ class SoundPlanner:
         if length is None:
             return []
         if length <= rules.music_start:
-            self._problem(("sound", "music_start"), "sound.music_start", f"{rules.music} is only {length:.1f} s long",
-                          "Begin earlier.")  # fmt: skip
+            self._problem(
+                ("sound", "music_start"),
+                "sound.music_start",
+                f"{rules.music} is only {length:.1f} s long",
+                "Begin earlier.",
+            )
             return []
         digest = self.ledger.digest(rules.music)
         return [Track("music", rules.music, digest, 0.0, rules.music_start, job.seconds, rules.music_level)]

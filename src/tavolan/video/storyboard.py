@@ -46,9 +46,10 @@ def video_places(project: Project, store: Store, clips: ScreenIndex) -> dict[str
     needed = {scene.clip for scene in video.scene if scene.clip}
     forms = {
         project.forms.get(name, name.split("-")[0])
-        for clip, places in clips.found.items() if clip in needed
+        for clip, places in clips.found.items()
+        if clip in needed
         for _, name in places
-    }  # fmt: skip
+    }
     return {name: size for name, size in found.items() if not needed or chosen[name].form in forms}
 
 

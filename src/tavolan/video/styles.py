@@ -66,10 +66,19 @@ class TitleStyle(LookPart):
     def text_rules(self, in_look: bool) -> CaptionBox:
         """Return how its text is set: the rules of a caption; in a look, in the colours of captions."""
         ink, accent = ("ink", "accent") if in_look else (self.ink, self.accent)
-        return CaptionBox.model_validate({
-            "box": self.box, "align": self.align, "stand": self.stand, "size": self.size, "min_size": self.min_size,
-            "max_lines": self.max_lines, "weight": self.weight, "colour": ink, "emphasis": Emphasis(colour=accent),
-        })  # fmt: skip
+        return CaptionBox.model_validate(
+            {
+                "box": self.box,
+                "align": self.align,
+                "stand": self.stand,
+                "size": self.size,
+                "min_size": self.min_size,
+                "max_lines": self.max_lines,
+                "weight": self.weight,
+                "colour": ink,
+                "emphasis": Emphasis(colour=accent),
+            }
+        )
 
 
 def style_schema() -> dict[str, Any]:

@@ -23,17 +23,26 @@ def fitted_titles(setters: Setters, scenes: list[Scene], size: tuple[int, int], 
         share = found / (title.style.size * scale) if found else 1.0
         shares[title.style_name] = min(share, shares.get(title.style_name, 1.0))
     return [
-        replace(scene, title=replace(
-            scene.title, size=max(1, int(shares[scene.title.style_name] * scene.title.style.size * scale))
-        )) if scene.title else scene
+        replace(
+            scene,
+            title=replace(
+                scene.title, size=max(1, int(shares[scene.title.style_name] * scene.title.style.size * scale))
+            ),
+        )
+        if scene.title
+        else scene
         for scene in scenes
-    ]  # fmt: skip
+    ]
 
 
 def _fit(setters: Setters, title: Title, scene: str, scale: float, report: Report) -> int | None:
     too_long = f"is too long for the title style {title.style_name}: not even its smallest size fits"
     return fitted_size(
-        setters.of(title.locale), title.text, title.style.text_rules(title.in_look), PixelBox(*title.box), scale,
+        setters.of(title.locale),
+        title.text,
+        title.style.text_rules(title.in_look),
+        PixelBox(*title.box),
+        scale,
         lambda message, remedy: report(title, scene, message, remedy),
         (too_long, "Shorten it, or choose a style with more room."),
-    )  # fmt: skip
+    )

@@ -262,11 +262,18 @@ def list_rows(answers: list[Answer]) -> list[dict[str, Any]]:
         key = (answer.term.list or "no list", answer.terms_locale, answer.store, answer.storefront)
         groups.setdefault(key, []).append(answer)
     return [
-        {"list": name, "locale": tag, "store": store, "storefront": front, "phrases": len(own),
-         "answered": sum(a.covered for a in own), "value": round(sum(a.value for a in own), 2),
-         "value_at_best": round(sum(a.worth.value for a in own), 2)}
+        {
+            "list": name,
+            "locale": tag,
+            "store": store,
+            "storefront": front,
+            "phrases": len(own),
+            "answered": sum(a.covered for a in own),
+            "value": round(sum(a.value for a in own), 2),
+            "value_at_best": round(sum(a.worth.value for a in own), 2),
+        }
         for (name, tag, store, front), own in sorted(groups.items())
-    ]  # fmt: skip
+    ]
 
 
 def coverage_by_storefront(answers: list[Answer]) -> dict[str, dict[str, dict[str, float]]]:

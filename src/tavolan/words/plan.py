@@ -41,9 +41,16 @@ def plan(project: Project, options: Options, valuer: Valuer | None = None) -> Pl
     after = cover(with_texts(project, texts), [store.id], fronts, valuer) if texts else before
     value = sum(answer.value for answer in after)
     return Plan(
-        store.id, fields, locales, texts, _differences(before, after), sum(answer.value for answer in before), value,
-        max(0.0, solution.bound), solution.seconds,
-    )  # fmt: skip
+        store.id,
+        fields,
+        locales,
+        texts,
+        _differences(before, after),
+        sum(answer.value for answer in before),
+        value,
+        max(0.0, solution.bound),
+        solution.seconds,
+    )
 
 
 def first_store_with_keywords(project: Project) -> str:

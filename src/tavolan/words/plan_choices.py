@@ -152,8 +152,10 @@ def reader_of(project: Project, store: Store, tag: str, planned: dict[str, Local
         kind = fields.kinds()[key]
         choices = planned[lender]
         texts = {
-            "title": choices.titles, "subtitle": choices.subtitles, "keywords": [one.text for one in choices.entries]
-        }[kind]  # fmt: skip
+            "title": choices.titles,
+            "subtitle": choices.subtitles,
+            "keywords": [one.text for one in choices.entries],
+        }[kind]
         level = level_of(store.rulebook.fields[key].search)
         for number, text in enumerate(texts):
             spelt = text if lender == tag else str(project.copy[tag].respelt(text))

@@ -244,8 +244,12 @@ def _break_symmetry(rows: _Rows, program: PlanProgram, columns: dict[Option, int
     """Of two locales with the same choices and readers, let the first spend at least as much: the mirror image of a
     plan needn't be searched again.
     """
-    lent = {option.locale for reader in program.readers.values() for option, _, _ in reader.options
-            if option.locale != reader.locale}  # fmt: skip
+    lent = {
+        option.locale
+        for reader in program.readers.values()
+        for option, _, _ in reader.options
+        if option.locale != reader.locale
+    }
     alone = [tag for tag in sorted(program.choices) if tag not in lent]
     for first, second in itertools.pairwise(alone):
         a, b = program.choices[first], program.choices[second]

@@ -54,9 +54,13 @@ class Swap:
 
 
 def swap_words(
-    project: Project, out: str, into: str, locales: Iterable[str] = (), fields: Iterable[str] = (),
+    project: Project,
+    out: str,
+    into: str,
+    locales: Iterable[str] = (),
+    fields: Iterable[str] = (),
     stores: Iterable[str] = (),
-) -> Swap:  # fmt: skip
+) -> Swap:
     """Return what happens when a word gives way to another one: phrases won, lost, stronger and weaker.
 
     Without `out` the word is added to the keywords of the locales that are named; without `into` it's taken out.

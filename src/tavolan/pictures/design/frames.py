@@ -36,8 +36,10 @@ def finish_of(name: str) -> Finish:
     if data:
         return Finish(tuple(data["edge"]), data["rim"], data["button"], (data["side"][0], data["side"][1]))
     colour = to_lch(name)
-    tones = [from_lch(Lch(min(0.98, max(0.1, colour.lightness + by)), colour.chroma, colour.hue))
-             for by in (0.17, -0.07, 0.08, -0.13, 0.03)]  # fmt: skip
+    tones = [
+        from_lch(Lch(min(0.98, max(0.1, colour.lightness + by)), colour.chroma, colour.hue))
+        for by in (0.17, -0.07, 0.08, -0.13, 0.03)
+    ]
     return Finish(tuple(tones), "#0D0C0C", tones[1], (tones[0], tones[3]))
 
 

@@ -89,8 +89,9 @@ def _paint_home(canvas: Any, frame: Frame) -> None:
     line.setColor(argb("#5B5754"))
     canvas.drawCircle(below[1], below[0], radius, sk.Paint(AntiAlias=True, Color=argb("#161515")))
     canvas.drawCircle(below[1], below[0], radius, line)
-    ear = sk.Rect.MakeXYWH(x + width / 2 - 0.075 * frame.unit, y + 0.118 * frame.unit, 0.15 * frame.unit,
-                           0.018 * frame.unit)  # fmt: skip
+    ear = sk.Rect.MakeXYWH(
+        x + width / 2 - 0.075 * frame.unit, y + 0.118 * frame.unit, 0.15 * frame.unit, 0.018 * frame.unit
+    )
     canvas.drawRoundRect(ear, ear.height() / 2, ear.height() / 2, sk.Paint(AntiAlias=True, Color=argb("#3A3735")))
     canvas.restore()
 
@@ -206,8 +207,12 @@ def _paint_band(canvas: Any, frame: Frame, finish: Finish) -> None:
         canvas.drawPaint(fade)
         canvas.restore()
     crown = sk.Rect.MakeXYWH(x + width - 2, y + height * 0.27, frame.measures["extra"][2] * frame.unit, height * 0.17)
-    canvas.drawRoundRect(crown, crown.width() * 0.4, crown.width() * 0.4, _shaded((crown.left(), crown.top(),
-                         crown.width(), crown.height()), finish))  # fmt: skip
+    canvas.drawRoundRect(
+        crown,
+        crown.width() * 0.4,
+        crown.width() * 0.4,
+        _shaded((crown.left(), crown.top(), crown.width(), crown.height()), finish),
+    )
 
 
 def paint_cutout(canvas: Any, frame: Frame) -> None:
@@ -271,9 +276,12 @@ def _paint_side(canvas: Any, frame: Frame, placing: Placing, finish: Finish) -> 
     tones = [_tone(colour) for colour in colours]
     corners = [skia().Point(float(px), float(py)) for px, py in points]
     mesh = sk.Vertices(
-        sk.Vertices.VertexMode.kTriangles_VertexMode, corners, None, [*tones, *tones],
+        sk.Vertices.VertexMode.kTriangles_VertexMode,
+        corners,
+        None,
+        [*tones, *tones],
         [int(i) for i in triangles.reshape(-1)],
-    )  # fmt: skip
+    )
     canvas.drawVertices(mesh, sk.Paint(AntiAlias=True), sk.BlendMode.kDst)
     canvas.restore()
     # The back edge catches no light: a fine dark line makes the body end.

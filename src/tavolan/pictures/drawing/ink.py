@@ -121,9 +121,11 @@ def _letters(ink: Mask, inside: tuple[slice, slice]) -> tuple[Mask, bool]:
     large = {
         number
         for number in touching
-        if places[number - 1][0].start == 0 or places[number - 1][0].stop == height
-        or places[number - 1][1].start == 0 or places[number - 1][1].stop == width
-    }  # fmt: skip
+        if places[number - 1][0].start == 0
+        or places[number - 1][0].stop == height
+        or places[number - 1][1].start == 0
+        or places[number - 1][1].stop == width
+    }
     chosen = touching - large
     if not chosen:
         return np.zeros_like(ink), not large

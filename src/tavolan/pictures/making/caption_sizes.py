@@ -47,9 +47,15 @@ class Setters:
 
 
 def fitted_size(
-    setter: Setter, text: str, rules: CaptionBox, box: PixelBox, scale: float, report: Callable[[str, str], None],
-    too_long: tuple[str, str], share: float = 1.0,
-) -> int | None:  # fmt: skip
+    setter: Setter,
+    text: str,
+    rules: CaptionBox,
+    box: PixelBox,
+    scale: float,
+    report: Callable[[str, str], None],
+    too_long: tuple[str, str],
+    share: float = 1.0,
+) -> int | None:
     """Return the largest size in pixels at which a text fits its box, and at most a share of its full size.
 
     None where it can't be set: `report` gets what's wrong and what to do, `too_long` where no size is small enough.
@@ -113,10 +119,15 @@ class Fitter:
     def _fit(self, job: Job, share: float) -> int | None:
         too_long = f"is too long for the look {job.look.name} at {job.target.place}: not even its smallest size fits"
         return fitted_size(
-            self.setters.of(job.caption_locale), job.caption, job.look.caption, job.scene.caption, job.scene.scale,
+            self.setters.of(job.caption_locale),
+            job.caption,
+            job.look.caption,
+            job.scene.caption,
+            job.scene.scale,
             lambda message, remedy: self._problem(job, message, remedy),
-            (too_long, "Shorten it, or choose a look with more room for words."), share,
-        )  # fmt: skip
+            (too_long, "Shorten it, or choose a look with more room for words."),
+            share,
+        )
 
     def _problem(self, job: Job, message: str, remedy: str) -> None:
         shots = self.project.shots

@@ -226,9 +226,15 @@ class Painter:
         backwards = job.setting.mirrored and not rules.mirror
         index = job.span.total - 1 - job.span.index if backwards else job.span.index
         photo = images.load_cover(
-            self.root / path, path, width * job.span.total, height, (rules.x, rules.y), rules.zoom,
-            rules.blur * job.scene.scale, (width * index, width),
-        )  # fmt: skip
+            self.root / path,
+            path,
+            width * job.span.total,
+            height,
+            (rules.x, rules.y),
+            rules.zoom,
+            rules.blur * job.scene.scale,
+            (width * index, width),
+        )
         return layers.mirrored(photo) if job.setting.mirrored and rules.mirror else photo
 
     def _overlay(self, job: Job, number: int) -> Overlay:
@@ -280,6 +286,7 @@ def _packed(pixels: Pixels, job: Job) -> tuple[bytes, str, int | None]:
     data, quality = images.jpeg(pixels, job.output.most_bytes)
     if job.output.most_bytes and len(data) > job.output.most_bytes:
         most = f"{job.output.most_bytes / 1e6:.1f} MB"
-        raise one_problem(job.target.file, None, "", f"can't be made smaller than the store's {most}",
-                          "Choose a quieter background.")  # fmt: skip
+        raise one_problem(
+            job.target.file, None, "", f"can't be made smaller than the store's {most}", "Choose a quieter background."
+        )
     return data, "jpeg", quality

@@ -147,8 +147,15 @@ class Planner:
             found += part._planned(replace(selection, locales=tuple(locales)))
             self.problems += [problem for problem in part.problems if problem not in self.problems]
         order = {tag: number for number, tag in enumerate(project.app.locales)}
-        found.sort(key=lambda job: (job.target.kind != "shot", job.target.store, job.target.place, job.target.number,
-                                    order[job.target.locale]))  # fmt: skip
+        found.sort(
+            key=lambda job: (
+                job.target.kind != "shot",
+                job.target.store,
+                job.target.place,
+                job.target.number,
+                order[job.target.locale],
+            )
+        )
         return found
 
     def _places(self, selection: Selection) -> Iterator[tuple[Store, str, SizeClass]]:

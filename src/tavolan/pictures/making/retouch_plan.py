@@ -58,8 +58,15 @@ class Retoucher:
         for locale in (tag, self.project.source_locale):
             value = self.project.copy[locale].entry("showcase", name)
             if value.written:
-                return replace(plain, text=str(value.content), locale=locale, name=name, align=retouch.align,
-                               weight=retouch.weight, size=retouch.size)  # fmt: skip
+                return replace(
+                    plain,
+                    text=str(value.content),
+                    locale=locale,
+                    name=name,
+                    align=retouch.align,
+                    weight=retouch.weight,
+                    size=retouch.size,
+                )
         remedy = f'Write {name} = "…" under [showcase] in copy/{self.project.source_locale}.toml.'
         return self._fault(number, f'shows "{name}", which no copy file has', remedy)
 

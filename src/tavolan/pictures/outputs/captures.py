@@ -58,9 +58,14 @@ class Taker:
     folder, ending = "screens", ".png"
 
     def __init__(
-        self, project: Project, locale: str | None = None, size_class: str = "", crop: bool = False,
-        replace: bool = False, ask: Ask | None = None,
-    ) -> None:  # fmt: skip
+        self,
+        project: Project,
+        locale: str | None = None,
+        size_class: str = "",
+        crop: bool = False,
+        replace: bool = False,
+        ask: Ask | None = None,
+    ) -> None:
         if locale and locale not in project.app.locales:
             raise UnknownNameError("this project has no", locale, project.app.locales, option="--locale")
         self.project, self.locale, self.crop, self.replace = project, locale, crop, replace
@@ -229,9 +234,15 @@ class Taker:
         return path in self._claimed or (self.project.root / path).exists()
 
     def _one(
-        self, file: Path, tag: str, name: str, size_class: str, size: tuple[int, int],
-        cropped: tuple[int, int] | None, by_order: bool,
-    ) -> Taken:  # fmt: skip
+        self,
+        file: Path,
+        tag: str,
+        name: str,
+        size_class: str,
+        size: tuple[int, int],
+        cropped: tuple[int, int] | None,
+        by_order: bool,
+    ) -> Taken:
         path, action, earlier = self._path(tag, size_class, name), "taken", ""
         if self._taken(tag, size_class, name):
             existing = self.project.root / path

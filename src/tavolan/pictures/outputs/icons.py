@@ -90,8 +90,12 @@ def _faults(image: Any, icon: Icon, known: list[str]) -> list[Problem]:
         clear = sum(image.getpoint(x, y)[-1] < 255 for x, y in corners)
         least = image[image.bands - 1].min()
         if clear:
-            found.append((f"has {clear} transparent corners, and {icon.store} rounds them itself",
-                          "Fill it to all four corners."))  # fmt: skip
+            found.append(
+                (
+                    f"has {clear} transparent corners, and {icon.store} rounds them itself",
+                    "Fill it to all four corners.",
+                )
+            )
         elif least < 255:
             found.append((f"is transparent in places, and {icon.store} takes none of that", "Fill its ground."))
     return [

@@ -101,8 +101,14 @@ def _zip(file: Path, project: Project, jobs: list[Job], ledger: Ledger, store: s
             entries.append({"file": place, "bytes": len(data), "sha256": hashlib.sha256(data).hexdigest()})
             add_entry(archive, place, data)
         codes = {tag: project.stores[store].rulebook.store_code(tag) for tag in project.stores[store].locales}
-        manifest = {"schema": SCHEMA, "store": store, "app": project.app.name, "version": project.app.version,
-                    "locales": codes, "files": entries}  # fmt: skip
+        manifest = {
+            "schema": SCHEMA,
+            "store": store,
+            "app": project.app.name,
+            "version": project.app.version,
+            "locales": codes,
+            "files": entries,
+        }
         add_entry(archive, "manifest.json", json.dumps(manifest, ensure_ascii=False, indent=1).encode())
 
 

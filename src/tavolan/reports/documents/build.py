@@ -37,9 +37,7 @@ def check_document(findings: list[Finding], locales: int, stores: int, hidden: i
     """Return findings as `tavolan/check@1`; `hidden` counts those that a baseline holds."""
     rows = [finding_part(one) for one in findings]
     counts = {**count_levels(findings), "waived": sum(bool(f.waived) for f in findings), "hidden": hidden}
-    return {
-        "schema": "tavolan/check@1", "findings": rows, "summary": {**counts, "locales": locales, "stores": stores}
-    }  # fmt: skip
+    return {"schema": "tavolan/check@1", "findings": rows, "summary": {**counts, "locales": locales, "stores": stores}}
 
 
 def finding_part(one: Finding) -> dict[str, Any]:
@@ -57,11 +55,14 @@ def compare_document(found: Iterable[Comparison]) -> Document:
             "versions": [version.model_dump(mode="json") for version in one.remote.versions],
             "sections": [section.model_dump() for section in one.remote.app.sections],
             "counts": counted_by_side(one.cells),
-            "places": [{**cell.place._asdict(), "side": cell.side, "base": cell.base, "here": cell.here,
-                        "there": cell.there} for cell in one.cells if cell.side != "same"],
+            "places": [
+                {**cell.place._asdict(), "side": cell.side, "base": cell.base, "here": cell.here, "there": cell.there}
+                for cell in one.cells
+                if cell.side != "same"
+            ],
         }
         for one in found
-    ]  # fmt: skip
+    ]
     return {"schema": "tavolan/compare@1", "stores": stores}
 
 
@@ -92,11 +93,15 @@ def journal_document(lines: Iterable[Line]) -> Document:
 def forecast_document(found: Mapping[str, tuple[list[Risk], str]]) -> Document:
     """Return what reviewers may refuse as `tavolan/forecast@1`."""
     stores = [
-        {"store": store, "notes_draft": notes,
-         "risks": [{"likelihood": one.likelihood, "why": one.why, "finding": finding_part(one.finding)}
-                   for one in risks]}
+        {
+            "store": store,
+            "notes_draft": notes,
+            "risks": [
+                {"likelihood": one.likelihood, "why": one.why, "finding": finding_part(one.finding)} for one in risks
+            ],
+        }
         for store, (risks, notes) in found.items()
-    ]  # fmt: skip
+    ]
     return {"schema": "tavolan/forecast@1", "stores": stores}
 
 
@@ -132,11 +137,18 @@ def field_document(texts: Texts, address: str, answers: list[Answer]) -> Documen
         text, lent_by = texts.shown(tag, address)
         length = texts.length(tag, address, text)
         served = phrases_served(answers, tag, address)
-        rows.append({
-            "locale": tag, "text": text, "like": lent_by,
-            "length": length.measured, "limit": length.limit, "unit": length.unit,
-            "phrases": len(served), "served": [phrase for phrase, helps in served.items() if helps],
-        })  # fmt: skip
+        rows.append(
+            {
+                "locale": tag,
+                "text": text,
+                "like": lent_by,
+                "length": length.measured,
+                "limit": length.limit,
+                "unit": length.unit,
+                "phrases": len(served),
+                "served": [phrase for phrase, helps in served.items() if helps],
+            }
+        )
     return {"schema": "tavolan/field@1", "field": address, "locales": rows}
 
 

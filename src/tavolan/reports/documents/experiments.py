@@ -24,12 +24,26 @@ def backlog_document(entries: Iterable[Entry]) -> Document:
 def _entry(entry: Entry) -> dict[str, Any]:
     table = entry.experiment.table
     return {
-        "id": entry.experiment.id, "state": entry.state, "hypothesis": table.hypothesis, "metric": table.metric,
-        "expected": table.expected, "store": table.store, "storefronts": table.storefronts, "locales": table.locales,
-        "variants": list(table.variant), "confidence": table.confidence, "effort": table.effort, "gain": entry.gain,
-        "in_installs": entry.in_installs, "priority": entry.priority, "start": table.start, "end": table.end,
-        "outcome": table.outcome, "winner": table.winner, "why": table.why,
-    }  # fmt: skip
+        "id": entry.experiment.id,
+        "state": entry.state,
+        "hypothesis": table.hypothesis,
+        "metric": table.metric,
+        "expected": table.expected,
+        "store": table.store,
+        "storefronts": table.storefronts,
+        "locales": table.locales,
+        "variants": list(table.variant),
+        "confidence": table.confidence,
+        "effort": table.effort,
+        "gain": entry.gain,
+        "in_installs": entry.in_installs,
+        "priority": entry.priority,
+        "start": table.start,
+        "end": table.end,
+        "outcome": table.outcome,
+        "winner": table.winner,
+        "why": table.why,
+    }
 
 
 def size_document(one: Experiment, size: Size, rates: OwnRates) -> Document:
@@ -42,28 +56,50 @@ def size_document(one: Experiment, size: Size, rates: OwnRates) -> Document:
 def verdict_document(found: Judged) -> Document:
     """Return the verdict on an experiment as `tavolan/verdict@1`."""
     judgements = [
-        {"variant": one.variant, "visitors": one.visitors, "share": finite(one.share), "control": finite(one.control),
-         "ratio": interval_part(one.ratio), "outcome": one.outcome,
-         "decided": one.decided}
+        {
+            "variant": one.variant,
+            "visitors": one.visitors,
+            "share": finite(one.share),
+            "control": finite(one.control),
+            "ratio": interval_part(one.ratio),
+            "outcome": one.outcome,
+            "decided": one.decided,
+        }
         for one in found.verdict.judgements
-    ]  # fmt: skip
+    ]
     return {
-        "schema": "tavolan/verdict@1", "experiment": found.experiment.id, "first": found.first and str(found.first),
-        "last": found.last and str(found.last), "judgements": judgements, "progress": found.verdict.progress,
-        "split_chance": found.verdict.split_chance, "split_as_planned": not found.verdict.is_split_wrong,
-        "looks": found.verdict.looks, "left_out": found.left_out, "overlaps": found.overlaps,
-        "days_to_go": found.days_to_go, "winner": found.winner,
-    }  # fmt: skip
+        "schema": "tavolan/verdict@1",
+        "experiment": found.experiment.id,
+        "first": found.first and str(found.first),
+        "last": found.last and str(found.last),
+        "judgements": judgements,
+        "progress": found.verdict.progress,
+        "split_chance": found.verdict.split_chance,
+        "split_as_planned": not found.verdict.is_split_wrong,
+        "looks": found.verdict.looks,
+        "left_out": found.left_out,
+        "overlaps": found.overlaps,
+        "days_to_go": found.days_to_go,
+        "winner": found.winner,
+    }
 
 
 def learned_document(found: Learned) -> Document:
     """Return what was learned as `tavolan/learned@1`."""
     rows = [
-        {"id": one.id, "expected": one.table.expected, "outcome": one.table.outcome, "winner": one.table.winner,
-         "why": one.table.why}
+        {
+            "id": one.id,
+            "expected": one.table.expected,
+            "outcome": one.table.outcome,
+            "winner": one.table.winner,
+            "why": one.table.why,
+        }
         for one in found.entries
-    ]  # fmt: skip
+    ]
     return {
-        "schema": "tavolan/learned@1", "experiments": rows, "as_expected": found.as_expected, "clear": found.clear,
+        "schema": "tavolan/learned@1",
+        "experiments": rows,
+        "as_expected": found.as_expected,
+        "clear": found.clear,
         "factor": finite(found.factor),
-    }  # fmt: skip
+    }

@@ -83,16 +83,22 @@ def funnel_document(report: FunnelReport) -> Document:
 
 def _funnel(one: Funnel) -> dict[str, Any]:
     return {
-        "store": one.store, "storefront": one.storefront, "counts": one.counts,
+        "store": one.store,
+        "storefront": one.storefront,
+        "counts": one.counts,
         "steps": [_step(step) for step in one.steps],
-    }  # fmt: skip
+    }
 
 
 def _step(step: Step) -> dict[str, Any]:
     return {
-        "step": step.name, "share": interval_part(step.share), "before": interval_part(step.before),
-        "goal": finite(step.goal), "goal_from": step.benchmark_source or "our other storefronts", "lags": step.lags,
-    }  # fmt: skip
+        "step": step.name,
+        "share": interval_part(step.share),
+        "before": interval_part(step.before),
+        "goal": finite(step.goal),
+        "goal_from": step.benchmark_source or "our other storefronts",
+        "lags": step.lags,
+    }
 
 
 def moved_document(digest: Moved) -> Document:
@@ -101,9 +107,13 @@ def moved_document(digest: Moved) -> Document:
         "schema": "tavolan/moved@1",
         "period": _period(digest.period),
         "installs": [
-            {"store": one.store, "before": one.before, "now": one.now,
-             "ratio": interval_part(one.found.ratio) if one.found else None,
-             "verdict": one.found.verdict if one.found else "unknown"}
+            {
+                "store": one.store,
+                "before": one.before,
+                "now": one.now,
+                "ratio": interval_part(one.found.ratio) if one.found else None,
+                "verdict": one.found.verdict if one.found else "unknown",
+            }
             for one in digest.installs
         ],
         "funnels": [_funnel(one) for one in digest.funnels],
@@ -111,14 +121,22 @@ def moved_document(digest: Moved) -> Document:
         "not_targeted": [_move(one) for one in digest.not_targeted],
         "unfound": [asdict(one) for one in digest.unfound],
         "changes": [{"day": str(one.day), "store": one.store, "places": one.places} for one in digest.changes],
-        "campaigns": [{**_period(one.period), "store": one.store, "storefront": one.storefront, "what": one.what}
-                      for one in digest.campaigns],
-    }  # fmt: skip
+        "campaigns": [
+            {**_period(one.period), "store": one.store, "storefront": one.storefront, "what": one.what}
+            for one in digest.campaigns
+        ],
+    }
 
 
 def _move(one: Move) -> dict[str, Any]:
-    return {"store": one.store, "storefront": one.storefront, "phrase": one.phrase, "before": finite(one.before),
-            "now": finite(one.now), "mark": one.mark}  # fmt: skip
+    return {
+        "store": one.store,
+        "storefront": one.storefront,
+        "phrase": one.phrase,
+        "before": finite(one.before),
+        "now": finite(one.now),
+        "mark": one.mark,
+    }
 
 
 def _period(period: Period) -> dict[str, str]:
@@ -138,50 +156,81 @@ def finite(value: float) -> float | None:
 def ranks_document(history: RankHistory) -> Document:
     """Return ranks over time as `tavolan/ranks@1`."""
     lines = [
-        {"store": one.store, "app": one.app, "storefront": one.storefront, "phrase": one.phrase,
-         "lists": list(one.lists), "ranks": {_day(day): finite(rank) for day, rank in one.ranks.items()}}
+        {
+            "store": one.store,
+            "app": one.app,
+            "storefront": one.storefront,
+            "phrase": one.phrase,
+            "lists": list(one.lists),
+            "ranks": {_day(day): finite(rank) for day, rank in one.ranks.items()},
+        }
         for one in history.lines
-    ]  # fmt: skip
+    ]
     return {"schema": "tavolan/ranks@1", "lines": lines}
 
 
 def share_document(lines: Iterable[ShareLine]) -> Document:
     """Return search shares over time as `tavolan/share@1`."""
     rows = [
-        {"store": one.store, "storefront": one.storefront, "app": one.app, "list": one.list, "phrases": one.phrases,
-         "shares": {_day(day): share for day, share in one.shares.items()}}
+        {
+            "store": one.store,
+            "storefront": one.storefront,
+            "app": one.app,
+            "list": one.list,
+            "phrases": one.phrases,
+            "shares": {_day(day): share for day, share in one.shares.items()},
+        }
         for one in lines
-    ]  # fmt: skip
+    ]
     return {"schema": "tavolan/share@1", "lines": rows}
 
 
 def rivals_document(found: Rivals, within: int) -> Document:
     """Return our ranks beside those of others as `tavolan/rivals@1`."""
     rows = [
-        {"store": row.store, "storefront": row.storefront, "phrase": row.phrase,
-         "gap": row.is_gap(found.ours, within),
-         "ranks": [{"app": app, "rank": finite(known.rank),
-                    "rank_before": None if known.before is None else finite(known.before)}
-                   for app, known in row.ranks.items()]}
+        {
+            "store": row.store,
+            "storefront": row.storefront,
+            "phrase": row.phrase,
+            "gap": row.is_gap(found.ours, within),
+            "ranks": [
+                {
+                    "app": app,
+                    "rank": finite(known.rank),
+                    "rank_before": None if known.before is None else finite(known.before),
+                }
+                for app, known in row.ranks.items()
+            ],
+        }
         for row in found.rows
-    ]  # fmt: skip
+    ]
     return {
-        "schema": "tavolan/rivals@1", "period": _period(found.period), "ours": found.ours, "within": within,
-        "rows": rows, "changes": [_listing_change(one) for one in found.changes],
-    }  # fmt: skip
+        "schema": "tavolan/rivals@1",
+        "period": _period(found.period),
+        "ours": found.ours,
+        "within": within,
+        "rows": rows,
+        "changes": [_listing_change(one) for one in found.changes],
+    }
 
 
 def _listing_change(change: ListingChange) -> dict[str, Any]:
     return {
-        "app": change.app, "locale": change.locale, "day": str(change.day),
+        "app": change.app,
+        "locale": change.locale,
+        "day": str(change.day),
         "words": {name: {"gone": list(words.gone), "came": list(words.came)} for name, words in change.words.items()},
         "shifts": [{"theirs": _shift(theirs), "ours": ours and _shift(ours)} for theirs, ours in change.shifts],
-    }  # fmt: skip
+    }
 
 
 def _shift(shift: RankShift) -> dict[str, Any]:
-    return {"storefront": shift.storefront, "phrase": shift.phrase, "before": finite(shift.before),
-            "after": finite(shift.after)}  # fmt: skip
+    return {
+        "storefront": shift.storefront,
+        "phrase": shift.phrase,
+        "before": finite(shift.before),
+        "after": finite(shift.after),
+    }
 
 
 def wins_document(found: Wins) -> Document:
@@ -201,11 +250,17 @@ def _win(one: Win) -> dict[str, Any]:
         "reach": one.reach,
         "score": one.score,
         "tier": answer.tier,
-        "move": move and {
-            "words": list(move.words), "field": move.field, "locale": move.locale, "instead_of": move.instead_of,
-            "tier": move.tier, "gain": move.gain, "texts": [asdict(change) for change in move.texts],
+        "move": move
+        and {
+            "words": list(move.words),
+            "field": move.field,
+            "locale": move.locale,
+            "instead_of": move.instead_of,
+            "tier": move.tier,
+            "gain": move.gain,
+            "texts": [asdict(change) for change in move.texts],
         },
-    }  # fmt: skip
+    }
 
 
 def report_document(found: MonthResults, within: int) -> Document:
@@ -227,11 +282,15 @@ def report_document(found: MonthResults, within: int) -> Document:
 def worth_document(found: ListingWorth) -> Document:
     """Return what changes of the listing are worth as `tavolan/worth@1`."""
     changes = [
-        {"day": str(one.effect.change.day), "store": one.effect.change.store, "places": one.effect.change.places,
-         "ratio": interval_part(one.effect.found.ratio) if one.effect.found else None,
-         "won": interval_part(one.won) if one.won else None}
+        {
+            "day": str(one.effect.change.day),
+            "store": one.effect.change.store,
+            "places": one.effect.change.places,
+            "ratio": interval_part(one.effect.found.ratio) if one.effect.found else None,
+            "won": interval_part(one.won) if one.won else None,
+        }
         for one in found.changes
-    ]  # fmt: skip
+    ]
     paid = found.paid
     return {
         "schema": "tavolan/worth@1",

@@ -33,8 +33,22 @@ def checked_videos_document(checked: CheckedVideos) -> Document:
 def _video(facts: VideoFacts) -> dict[str, Any]:
     seen, heard = facts.watched, facts.heard
     sound = {"loudness": heard.loudness, "peak": heard.peak, "silent": _stretches(heard.silent)} if heard else None
-    plain = ("path", "bytes", "width", "height", "turned", "seconds", "frames", "rate", "even_rate", "codec",
-             "pixel_format", "fast_start", "sound_codec", "channels")  # fmt: skip
+    plain = (
+        "path",
+        "bytes",
+        "width",
+        "height",
+        "turned",
+        "seconds",
+        "frames",
+        "rate",
+        "even_rate",
+        "codec",
+        "pixel_format",
+        "fast_start",
+        "sound_codec",
+        "channels",
+    )
     stretches = {"black": seen.black, "frozen": seen.frozen, "flashing": seen.flashing}
     return {
         **{name: getattr(facts, name) for name in plain},

@@ -23,9 +23,17 @@ class Drawing:
         self.canvas.drawPath(smooth_rect(x, y, width, height, 4), skia().Paint(AntiAlias=True, Color=argb(colour)))
 
     def text(
-        self, text: str, x: float, y: float, size: float, weight: int, colour: str, width: float = 2000,
-        align: str = "left", locale: str = "en",
-    ) -> float:  # fmt: skip
+        self,
+        text: str,
+        x: float,
+        y: float,
+        size: float,
+        weight: int,
+        colour: str,
+        width: float = 2000,
+        align: str = "left",
+        locale: str = "en",
+    ) -> float:
         """Write one line, shrunk to its width; `y` is its middle. Return its width in pixels."""
         setter = self._setters.setdefault(locale, Typesetter(Fonts(None, locale), locale))
         # A table's labels begin at the left in every script.

@@ -26,17 +26,31 @@ def effect_chart(one: ChangeEffect, series: DailyCounts, kind: str = "png") -> b
         )
         for period, rate, color in sides:
             axes.hlines(rate, place_of(period.first, -12), place_of(period.last, 12), color=color, linewidth=3)
-            axes.annotate(f"{rate:.1f} a day", (place_of(period.first), rate), (2, 8), color=color, fontsize=15,
-                          textcoords="offset points", bbox={"color": PAPER, "pad": 1.5})  # fmt: skip
+            axes.annotate(
+                f"{rate:.1f} a day",
+                (place_of(period.first), rate),
+                (2, 8),
+                color=color,
+                fontsize=15,
+                textcoords="offset points",
+                bbox={"color": PAPER, "pad": 1.5},
+            )
         axes.axvline(place_of(one.change.day), color=NOW, linewidth=2)
         label = ", ".join(one.change.places) or "the change"
-        axes.annotate(f"{one.change.day:%d %b}: {label}", (place_of(one.change.day), 1), (6, -16), color=NOW_INK,
-                      xycoords=("data", "axes fraction"), textcoords="offset points")  # fmt: skip
+        axes.annotate(
+            f"{one.change.day:%d %b}: {label}",
+            (place_of(one.change.day), 1),
+            (6, -16),
+            color=NOW_INK,
+            xycoords=("data", "axes fraction"),
+            textcoords="offset points",
+        )
         result = f"{verdict_words(one.found)}, {ratio_words(one.found.ratio)}" if one.found else one.why_not
         metric = one.question.metric.replace("_", " ")
         fronts = " ".join(one.storefronts[:8]) + (" …" if len(one.storefronts) > 8 else "")
-        axes.set_title(f"{metric.capitalize()} a day, {one.change.store} {fronts}: {result}", loc="left", fontsize=15,
-                       pad=14)  # fmt: skip
+        axes.set_title(
+            f"{metric.capitalize()} a day, {one.change.store} {fronts}: {result}", loc="left", fontsize=15, pad=14
+        )
         if len(used) < one.before.days + one.after.days:
             axes.set_xlabel("shaded: left out, for a campaign or since a count is missing")
         label_days(axes)

@@ -24,8 +24,14 @@ def experiment_chart(found: Judged, kind: str = "png") -> bytes:
         axes.axvline(1, color=INK, linewidth=1)
         axes.axvspan(1 / (1 + table.margin), 1 + table.margin, color=GRID, linewidth=0)
         axes.axvline(1 + table.expected, color=NOW, linewidth=1.6, linestyle=(0, (4, 3)))
-        axes.annotate("expected", (1 + table.expected, 1), (5, -16), xycoords=("data", "axes fraction"),
-                      textcoords="offset points", color=NOW)  # fmt: skip
+        axes.annotate(
+            "expected",
+            (1 + table.expected, 1),
+            (5, -16),
+            xycoords=("data", "axes fraction"),
+            textcoords="offset points",
+            color=NOW,
+        )
         known = [bound for one in shown for bound in one.ratio if math.isfinite(bound) and bound > 0]
         low = min([*known, 1 + table.expected, 0.9]) * 0.95
         high = max([*known, 1 + table.expected, 1.1]) * 1.05
@@ -34,8 +40,14 @@ def experiment_chart(found: Judged, kind: str = "png") -> bytes:
             axes.hlines(place, *ends, color=colour, linewidth=5, alpha=0.55)
             if not math.isnan(one.ratio.value):
                 axes.plot(one.ratio.value, place, "o", color=colour, markersize=12)
-                axes.annotate(f"{one.share:.1%} against {one.control:.1%}", (one.ratio.value, place), (0, 14),
-                              textcoords="offset points", ha="center", color=LINE)  # fmt: skip
+                axes.annotate(
+                    f"{one.share:.1%} against {one.control:.1%}",
+                    (one.ratio.value, place),
+                    (0, 14),
+                    textcoords="offset points",
+                    ha="center",
+                    color=LINE,
+                )
         axes.set_xlim(low, high)
         axes.set_ylim(len(shown) - 0.4, -0.6)
         axes.set_yticks(range(len(shown)), labels)

@@ -25,8 +25,13 @@ def moved_chart(digest: Moved, kind: str = "png") -> bytes:
             color = BEST if now < before else NOW
             axes.annotate("", (now, row), (before, row), arrowprops={"arrowstyle": "-|>", "color": color, "lw": 2.4})
             axes.plot(before, row, "o", color=LINE, markersize=6)
-            axes.annotate(f"{rank_words(move.before)} → {rank_words(move.now)}", (min(before, now), row), (8, -5),
-                          textcoords="offset points", color=color)  # fmt: skip
+            axes.annotate(
+                f"{rank_words(move.before)} → {rank_words(move.now)}",
+                (min(before, now), row),
+                (8, -5),
+                textcoords="offset points",
+                color=color,
+            )
         axes.set_yticks(range(len(moves)), [f"{move.phrase} · {move.storefront}" for move in moves])
         axes.set_ylim(len(moves) - 0.4, -0.6)
         axes.set_xscale("log")

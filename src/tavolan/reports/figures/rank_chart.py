@@ -33,8 +33,16 @@ def rank_chart(name: str, history: RankHistory, kind: str = "png") -> bytes:
             ranks = [math.nan if math.isinf(rank) else rank for rank in line.ranks.values()]
             worst = max([worst, *(rank for rank in ranks if not math.isnan(rank))])
             days, dashes = [place_of(day) for day in line.ranks], "-" if line.app == OURS else (0, (2, 1.5))
-            axes.plot(days, ranks, color=colour, linewidth=2.4, marker="o", markersize=3, linestyle=dashes,
-                      label=names[id(line)])  # fmt: skip
+            axes.plot(
+                days,
+                ranks,
+                color=colour,
+                linewidth=2.4,
+                marker="o",
+                markersize=3,
+                linestyle=dashes,
+                label=names[id(line)],
+            )
         axes.set_yscale("log")
         axes.set_ylim(worst * 1.25, 0.8)
         axes.yaxis.set_major_locator(FixedLocator([rank for rank in _RANKS if rank <= worst * 1.2]))

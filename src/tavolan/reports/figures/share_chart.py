@@ -24,8 +24,9 @@ def share_chart(name: str, lines: list[ShareLine], kind: str = "png") -> bytes:
     columns = min(2, len(shown))
     rows = -(-len(shown) // columns)
     with pyplot.rc_context(style):
-        figure, grid = pyplot.subplots(rows, columns, figsize=(12.8, max(5.0, 3.4 * rows)), dpi=100, squeeze=False,
-                                       layout="constrained")  # fmt: skip
+        figure, grid = pyplot.subplots(
+            rows, columns, figsize=(12.8, max(5.0, 3.4 * rows)), dpi=100, squeeze=False, layout="constrained"
+        )
         for axes in grid.flat[len(shown) :]:
             axes.set_visible(False)
         for axes, (key, own) in zip(grid.flat, shown, strict=False):
@@ -33,8 +34,9 @@ def share_chart(name: str, lines: list[ShareLine], kind: str = "png") -> bytes:
             for line in own:
                 ours = line.app == OURS
                 days, colour = [place_of(day) for day in line.shares], BEST if ours else next(colours)
-                axes.plot(days, list(line.shares.values()), color=colour, linewidth=3 if ours else 1.8,
-                          label=line.app or name)  # fmt: skip
+                axes.plot(
+                    days, list(line.shares.values()), color=colour, linewidth=3 if ours else 1.8, label=line.app or name
+                )
             axes.set_title(" · ".join(part for part in key if part), loc="left", fontsize=14)
             axes.yaxis.set_major_formatter(PercentFormatter(1, decimals=1))
             # The legend is above all lines.

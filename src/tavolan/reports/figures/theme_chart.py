@@ -23,8 +23,14 @@ def theme_chart(found: Themes, kind: str = "png") -> bytes:
                 axes.hlines(row, theme.share.low, theme.share.high, color=colour, linewidth=3, alpha=0.5)
                 axes.plot(theme.share.value, row, "o", color=colour, markersize=8)
                 sign = {"more": " ↑", "less": " ↓", "": ""}[theme.trend]
-                axes.annotate(f"{theme.texts}{sign}", (theme.share.high, row), (7, -5), textcoords="offset points",
-                              color=INK, fontsize=11)  # fmt: skip
+                axes.annotate(
+                    f"{theme.texts}{sign}",
+                    (theme.share.high, row),
+                    (7, -5),
+                    textcoords="offset points",
+                    color=INK,
+                    fontsize=11,
+                )
             axes.set_yticks(range(len(themes)), [theme.phrase for theme in themes])
             axes.set_ylim(max(len(themes), 1) - 0.4, -0.6)
             axes.set_xlim(0, _ROOM * max((theme.share.high for theme in themes), default=1))

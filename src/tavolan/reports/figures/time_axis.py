@@ -33,8 +33,15 @@ def mark_changes(axes: Any, changes: Iterable[Change]) -> None:
     for number, change in enumerate(changes):
         axes.axvline(place_of(change.day), color=NOW, linewidth=1.2, linestyle=(0, (4, 3)))
         below = -14 - 15 * (number % _LEVELS)
-        axes.annotate(f"{change.store}: {', '.join(change.places)}", (place_of(change.day), 1), (4, below), fontsize=10,
-                      textcoords="offset points", xycoords=("data", "axes fraction"), color=NOW_INK)  # fmt: skip
+        axes.annotate(
+            f"{change.store}: {', '.join(change.places)}",
+            (place_of(change.day), 1),
+            (4, below),
+            fontsize=10,
+            textcoords="offset points",
+            xycoords=("data", "axes fraction"),
+            color=NOW_INK,
+        )
 
 
 def shade_campaigns(axes: Any, campaigns: Iterable[Campaign]) -> None:
@@ -42,5 +49,12 @@ def shade_campaigns(axes: Any, campaigns: Iterable[Campaign]) -> None:
     for campaign in campaigns:
         first, last = campaign.period
         axes.axvspan(place_of(first, -12), place_of(last, 12), color=EMPTY, linewidth=0)
-        axes.annotate(campaign.what, (place_of(first), 0), (4, 6), textcoords="offset points", fontsize=10, color=INK,
-                      xycoords=("data", "axes fraction"))  # fmt: skip
+        axes.annotate(
+            campaign.what,
+            (place_of(first), 0),
+            (4, 6),
+            textcoords="offset points",
+            fontsize=10,
+            color=INK,
+            xycoords=("data", "axes fraction"),
+        )

@@ -23,8 +23,9 @@ def win_chart(found: Wins, kind: str = "png") -> bytes:
         axes.barh(places, [one.score for one in shown], color=colours, height=0.62, linewidth=0)
         longest = max((one.score for one in shown), default=1) or 1
         for place, (one, note) in enumerate(zip(shown, notes, strict=True)):
-            axes.annotate(note, (one.score, place), (6, 0), textcoords="offset points", va="center", fontsize=10.5,
-                          color=INK)  # fmt: skip
+            axes.annotate(
+                note, (one.score, place), (6, 0), textcoords="offset points", va="center", fontsize=10.5, color=INK
+            )
         axes.set_yticks(list(places), labels)
         axes.invert_yaxis()
         axes.set_xlim(0, longest * 2.1)

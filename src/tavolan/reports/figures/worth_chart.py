@@ -31,8 +31,14 @@ def worth_chart(found: ListingWorth, kind: str = "png") -> bytes:
         axes.axvline(0, color=INK, linewidth=1)
         if math.isfinite(found.break_even) and found.break_even:
             axes.axvline(found.break_even, color=NOW, linewidth=1.6, linestyle=(0, (4, 3)))
-            axes.annotate("pays its cost", (found.break_even, 1), (5, -14), xycoords=("data", "axes fraction"),
-                          textcoords="offset points", color=NOW_INK)  # fmt: skip
+            axes.annotate(
+                "pays its cost",
+                (found.break_even, 1),
+                (5, -14),
+                xycoords=("data", "axes fraction"),
+                textcoords="offset points",
+                color=NOW_INK,
+            )
         axes.set_yticks(range(len(rows)), [label for label, _ in rows])
         axes.invert_yaxis()
         axes.set_xlabel("installs a month, with 95 % intervals")

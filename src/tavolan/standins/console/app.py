@@ -18,9 +18,21 @@ from tavolan.standins.console.page import page_of
 from tavolan.standins.console.state import State
 
 _PROBLEM = "application/problem+json"
-_TITLES = {400: "Not understood", 401: "Sign in first", 403: "Not allowed", 404: "Not found", 405: "Not allowed here",
-           409: "In conflict", 412: "Changed meanwhile", 413: "Too large", 415: "Not taken", 422: "Not valid",
-           428: "Say what you saw", 429: "Busy", 503: "Broken"}  # fmt: skip
+_TITLES = {
+    400: "Not understood",
+    401: "Sign in first",
+    403: "Not allowed",
+    404: "Not found",
+    405: "Not allowed here",
+    409: "In conflict",
+    412: "Changed meanwhile",
+    413: "Too large",
+    415: "Not taken",
+    422: "Not valid",
+    428: "Say what you saw",
+    429: "Busy",
+    503: "Broken",
+}
 _ANSWERS: dict[int | str, dict[str, Any]] = {
     status: {"description": title, "content": {_PROBLEM: {"schema": protocol.Trouble.model_json_schema()}}}
     for status, title in _TITLES.items()
@@ -31,16 +43,27 @@ def problem(
     status: int, kind: str, detail: str, fields: dict[str, str] | None = None, headers: Mapping[str, str] | None = None
 ) -> JSONResponse:
     """Return problem details (RFC 9457)."""
-    trouble = protocol.Trouble(type=f"/problems/{kind}", title=_TITLES.get(status, "Refused"), status=status,
-                               detail=detail, fields=fields or {})  # fmt: skip
+    trouble = protocol.Trouble(
+        type=f"/problems/{kind}",
+        title=_TITLES.get(status, "Refused"),
+        status=status,
+        detail=detail,
+        fields=fields or {},
+    )
     return JSONResponse(trouble.model_dump(), status, headers or {}, media_type=_PROBLEM)
 
 
 def console_app(state: State, manners: Manners, client_id: str, secret: str) -> FastAPI:
     """Return the application."""
     desk = Desk(state, manners, client_id, secret)
-    app = FastAPI(title="A store console", version="1", summary="The open protocol of docs/console.md",
-                  responses=_ANSWERS, docs_url=None, redoc_url=None)  # fmt: skip
+    app = FastAPI(
+        title="A store console",
+        version="1",
+        summary="The open protocol of docs/console.md",
+        responses=_ANSWERS,
+        docs_url=None,
+        redoc_url=None,
+    )
     basic, bearer = HTTPBasic(auto_error=False), HTTPBearer(auto_error=False)
 
     def signed_in(given: Annotated[Any, Depends(bearer)]) -> Desk:
@@ -125,8 +148,14 @@ def _app(desk: Desk, app: str) -> protocol.App:
     default = record["default_locale"]
     listed = desk.state.all("listing", app)
     titles = {kept.key: str(kept.value["texts"].get("title", "")) for kept in listed}
-    return protocol.App(id=app, store=record["store"], title=titles.get(default, ""), default_locale=default,
-                        locales=[*titles], sections=sections_of(desk.state, app, record))  # fmt: skip
+    return protocol.App(
+        id=app,
+        store=record["store"],
+        title=titles.get(default, ""),
+        default_locale=default,
+        locales=[*titles],
+        sections=sections_of(desk.state, app, record),
+    )
 
 
 class Misbehaviour:

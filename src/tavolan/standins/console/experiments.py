@@ -81,8 +81,13 @@ def _days(desk: Desk, value: dict[str, Any]) -> int:
 def _experiment(desk: Desk, kept: Kept) -> Experiment:
     days = _days(desk, kept.value)
     running = kept.value["stopped"] is None and days < kept.value["days"]
-    return Experiment(name=kept.key, variants=kept.value["variants"], start=kept.value["start"],
-                      state="running" if running else "ended", days=days)  # fmt: skip
+    return Experiment(
+        name=kept.key,
+        variants=kept.value["variants"],
+        start=kept.value["start"],
+        state="running" if running else "ended",
+        days=days,
+    )
 
 
 def _rows(desk: Desk, app: str, value: dict[str, Any]) -> list[dict[str, Any]]:

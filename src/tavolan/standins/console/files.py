@@ -107,8 +107,12 @@ async def _take_part(desk: Desk, upload: str, number: int, request: Request, dig
 def _add_downloads(router: APIRouter, desk: Desk) -> None:
     state = desk.state
 
-    @router.get("/apps/{app}/files/{sha256}", tags=["files"], response_class=Response,
-                responses={200: {"content": {"application/octet-stream": {}}}})  # fmt: skip
+    @router.get(
+        "/apps/{app}/files/{sha256}",
+        tags=["files"],
+        response_class=Response,
+        responses={200: {"content": {"application/octet-stream": {}}}},
+    )
     def download(app: AppId, sha256: Sha256) -> Response:
         """Return a file."""
         desk.record(app)
@@ -146,9 +150,13 @@ def _add_sets(router: APIRouter, desk: Desk) -> None:
 
     @router.put("/apps/{app}/picture-sets/{locale}/{place}", tags=["pictures"])
     def order(
-        app: AppId, locale: Locale, place: PlaceName, wanted: SetOrder, if_match: IfMatch = None,
+        app: AppId,
+        locale: Locale,
+        place: PlaceName,
+        wanted: SetOrder,
+        if_match: IfMatch = None,
         if_none_match: IfNoneMatch = None,
-    ) -> Tagged[PictureSet]:  # fmt: skip
+    ) -> Tagged[PictureSet]:
         """Give a set its pictures, in order."""
         with state.change():
             book = book_of(desk.record(app))
@@ -214,7 +222,15 @@ def _set(desk: Desk, kept: Kept) -> Tagged[PictureSet]:
         read = facts.value if facts else {"width": 0, "height": 0, "format": ""}
         ready = time.time() >= kept.value["ready_at"]
         size = desk.state.file_bytes(sha256)
-        found.append(Picture(sha256=sha256, bytes=size, width=read["width"], height=read["height"],
-                             format=read["format"], state="ready" if ready else "processing"))  # fmt: skip
+        found.append(
+            Picture(
+                sha256=sha256,
+                bytes=size,
+                width=read["width"],
+                height=read["height"],
+                format=read["format"],
+                state="ready" if ready else "processing",
+            )
+        )
     value = PictureSet(locale=locale, place=place, kind=kept.value["kind"], pictures=found)
     return Tagged(etag=kept.etag, value=value)

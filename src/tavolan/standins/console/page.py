@@ -52,6 +52,7 @@ def _shown(desk: "Desk", app: str) -> dict[str, Any]:
         "locales": locales,
         "facts": facts.value if facts else {},
         "versions": [moved_on(state, app, kept, desk.manners) for kept in state.all("version", app)],
-        "builds": [{**kept.value, "number": kept.key, "state": builds_state(kept.value)}
-                   for kept in state.all("build", app)],
-    }  # fmt: skip
+        "builds": [
+            {**kept.value, "number": kept.key, "state": builds_state(kept.value)} for kept in state.all("build", app)
+        ],
+    }

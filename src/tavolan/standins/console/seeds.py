@@ -40,8 +40,16 @@ def add_reports(state: State, app: str, days: int = 60, seed: int = 7, last: dat
                         state.put("metric", app, f"{day} {storefront} {source}", row)
         for number, (stars, locale, storefront, text) in enumerate(_WORDS):
             day = end - timedelta(days=number)
-            review = {"id": f"r{number:04d}", "day": day.isoformat(), "storefront": storefront, "locale": locale,
-                      "version": "2.3", "stars": stars, "text": text, "reply": ""}  # fmt: skip
+            review = {
+                "id": f"r{number:04d}",
+                "day": day.isoformat(),
+                "storefront": storefront,
+                "locale": locale,
+                "version": "2.3",
+                "stars": stars,
+                "text": text,
+                "reply": "",
+            }
             state.put("review", app, f"r{number:04d}", review)
 
 
@@ -49,6 +57,12 @@ def _metric(rng: random.Random, day: date, storefront: str, source: str, size: f
     impressions = round(size * rng.uniform(0.8, 1.2))
     views = round(impressions * rng.uniform(0.25, 0.35))
     installs = round(views * rng.uniform(0.2, 0.3))
-    return {"day": day.isoformat(), "storefront": storefront, "source": source, "impressions": impressions,
-            "page_views": views, "installs": installs if installs >= 5 else None,
-            "revenue": round(installs * 0.4, 2)}  # fmt: skip
+    return {
+        "day": day.isoformat(),
+        "storefront": storefront,
+        "source": source,
+        "impressions": impressions,
+        "page_views": views,
+        "installs": installs if installs >= 5 else None,
+        "revenue": round(installs * 0.4, 2),
+    }

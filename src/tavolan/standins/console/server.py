@@ -21,8 +21,11 @@ class ConsoleServer:
     """The stand-in as an HTTP server on 127.0.0.1."""
 
     def __init__(
-        self, port: int = 0, manners: Manners | None = None, file: Path | None = None,
-    ) -> None:  # fmt: skip
+        self,
+        port: int = 0,
+        manners: Manners | None = None,
+        file: Path | None = None,
+    ) -> None:
         """The secret to sign in with is drawn anew each time. Raises OutsideError when the port is taken."""
         self.state, self.manners = State(file), manners or Manners()
         self.client_id, self.secret = "standin", token_urlsafe(18)

@@ -60,8 +60,15 @@ def _add_versions(router: APIRouter, desk: Desk) -> None:
                     raise RefusedError(409, "version-used", f"there is a version {new.version} already")
                 if now["state"] in _OPEN:
                     raise RefusedError(409, "version-open", f"version {now['version']} is {now['state']}")
-            begun: dict[str, Any] = {"version": new.version, "state": "editable", "build": "", "release": "manual",
-                     "release_date": None, "reasons": {}, "begun_at": _now()}  # fmt: skip
+            begun: dict[str, Any] = {
+                "version": new.version,
+                "state": "editable",
+                "build": "",
+                "release": "manual",
+                "release_date": None,
+                "reasons": {},
+                "begun_at": _now(),
+            }
             return _version(desk, app, state.put("version", app, new.version, begun))
 
         return desk.once(f"version {app} {idempotency_key}", make, Version)
@@ -91,13 +98,21 @@ def _add_review(router: APIRouter, desk: Desk) -> None:
                 raise RefusedError(422, "not-valid", f"this store has no {submission.release} release")
             if submission.release == "date" and submission.release_date is None:
                 raise RefusedError(422, "not-valid", "say the date of the release")
-            missing = {section.id: ", ".join(section.missing) or "locked"
-                       for section in sections_of(state, app, record)
-                       if section.id != "hand-over" and not section.done}  # fmt: skip
+            missing = {
+                section.id: ", ".join(section.missing) or "locked"
+                for section in sections_of(state, app, record)
+                if section.id != "hand-over" and not section.done
+            }
             if missing:
                 raise RefusedError(409, "not-complete", f"not done: {', '.join(missing)}", missing)
-            value = {**kept.value, **submission.model_dump(mode="json"), "state": "waiting", "reasons": {},
-                     "submitted_at": time.time(), "refusals": dict(desk.manners.refusals)}  # fmt: skip
+            value = {
+                **kept.value,
+                **submission.model_dump(mode="json"),
+                "state": "waiting",
+                "reasons": {},
+                "submitted_at": time.time(),
+                "refusals": dict(desk.manners.refusals),
+            }
             desk.manners.refusals.clear()
             return _version(desk, app, state.put("version", app, version, value))
 
@@ -137,8 +152,13 @@ def _add_builds(router: APIRouter, desk: Desk) -> None:
                 raise RefusedError(409, "no-file", "the build wasn't uploaded")
             if state.get("build", app, new.number) is not None:
                 raise RefusedError(409, "number-used", f"build number {new.number} was used before")
-            value = {"version": new.version, "usable_at": time.time() + desk.manners.build, "tester_notes": {},
-                     "added_at": _now(), "icons": icons_in(data, book.graphics.get("alternate_icon"))}  # fmt: skip
+            value = {
+                "version": new.version,
+                "usable_at": time.time() + desk.manners.build,
+                "tester_notes": {},
+                "added_at": _now(),
+                "icons": icons_in(data, book.graphics.get("alternate_icon")),
+            }
             return _build(state.put("build", app, new.number, value))
 
         return desk.once(f"build {app} {idempotency_key}", make, Build)
@@ -179,9 +199,14 @@ def _version(desk: Desk, app: str, kept: Kept) -> Version:
 
 
 def _build(kept: Kept) -> Build:
-    return Build(version=kept.value["version"], number=kept.key, state=builds_state(kept.value),
-                 added_at=kept.value["added_at"], tester_notes=kept.value["tester_notes"],
-                 icons=kept.value.get("icons", []))  # fmt: skip
+    return Build(
+        version=kept.value["version"],
+        number=kept.key,
+        state=builds_state(kept.value),
+        added_at=kept.value["added_at"],
+        tester_notes=kept.value["tester_notes"],
+        icons=kept.value.get("icons", []),
+    )
 
 
 def _now() -> str:

@@ -178,7 +178,12 @@ def _colorspace(frame: Any) -> Any:
     """Return how a frame codes colours; where it doesn't say so, as its size has it (ITU-R BT.601 or BT.709)."""
     from av.video.reformatter import Colorspace
 
-    named = {1: Colorspace.ITU709, 5: Colorspace.ITU601, 6: Colorspace.ITU601, 7: Colorspace.SMPTE240M,
-             9: Colorspace.BT2020}  # fmt: skip
+    named = {
+        1: Colorspace.ITU709,
+        5: Colorspace.ITU601,
+        6: Colorspace.ITU601,
+        7: Colorspace.SMPTE240M,
+        9: Colorspace.BT2020,
+    }
     large = max(frame.width, frame.height) >= 1280 or min(frame.width, frame.height) >= 720
     return named.get(int(frame.colorspace), Colorspace.ITU709 if large else Colorspace.ITU601)

@@ -31,7 +31,13 @@ def reformatted(
             made.clear()
         made[key] = VideoReformatter()
     return made[key].reformat(
-        frame, *size, kind, src_colorspace=space, dst_colorspace=Colorspace.ITU709, interpolation=interpolation,
-        src_color_range=range_, dst_color_range=ColorRange.JPEG if kind.startswith("bgr") else ColorRange.MPEG,
+        frame,
+        *size,
+        kind,
+        src_colorspace=space,
+        dst_colorspace=Colorspace.ITU709,
+        interpolation=interpolation,
+        src_color_range=range_,
+        dst_color_range=ColorRange.JPEG if kind.startswith("bgr") else ColorRange.MPEG,
         threads=1,
-    )  # fmt: skip
+    )

@@ -209,9 +209,13 @@ class ScenePainter:
         mipmaps = sk.MipmapMode.kLinear if shrunk else sk.MipmapMode.kNone
         sampling = sk.SamplingOptions(sk.FilterMode.kLinear, mipmaps)
         canvas.drawImageRect(
-            image_of(pixels), from_, sk.Rect.MakeWH(shown.shape[1], shown.shape[0]), sampling, None,
+            image_of(pixels),
+            from_,
+            sk.Rect.MakeWH(shown.shape[1], shown.shape[0]),
+            sampling,
+            None,
             sk.Canvas.kFast_SrcRectConstraint,
-        )  # fmt: skip
+        )
         return from_pixels(shown)
 
 
