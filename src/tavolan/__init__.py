@@ -74,9 +74,11 @@ def results(project: Project, month: str = "") -> MonthResults:
 
     Raises UsageError for a month without data.
     """
+    from tavolan.results.figures import Figures
     from tavolan.results.month import month_results
+    from tavolan.results.scope import Scope
 
-    return month_results(project, month)
+    return month_results(Figures(project), Scope(), month)
 
 
 def render(

@@ -9,7 +9,8 @@ from conftest import run_tavolan
 from tavolan.errors import ProjectError, UsageError
 from tavolan.project.datafile import CAMPAIGNS, METRICS
 from tavolan.project.journal_by_hand import add_by_hand
-from tavolan.results.effect import Question, change_at, effect_of, read_figures
+from tavolan.results.effect import Question, change_at, effect_of
+from tavolan.results.figures import Figures
 from tavolan.results.periods import changes_of
 from tavolan.sample.year import SUBTITLE_CHANGE, TITLE_CHANGE, TITLE_FACTOR, UPDATE
 
@@ -20,7 +21,7 @@ def kilnary(year):
 
 
 def effect_at(project, day, **question):
-    figures = read_figures(project)
+    figures = Figures(project)
     return effect_of(figures, change_at(figures, day, "ios"), Question(**question))
 
 

@@ -8,8 +8,10 @@ import tavolan
 from conftest import run_tavolan
 from tavolan.errors import UsageError
 from tavolan.project.datafile import METRICS
+from tavolan.results.figures import Figures
 from tavolan.results.funnel import funnel_report
 from tavolan.results.intervals import wilson
+from tavolan.results.scope import Scope
 from tavolan.sample.year import LAGGING
 
 
@@ -19,7 +21,7 @@ def kilnary(year):
 
 
 def test_the_lagging_step_of_the_sample_is_found(kilnary):
-    report = funnel_report(kilnary)
+    report = funnel_report(Figures(kilnary), Scope())
     funnel, step = report.repair
     assert (funnel.storefront, step.name) == (LAGGING, "install") and step.goal == 0.3
     assert funnel.gain(step) == pytest.approx(funnel.counts["installs"] * (0.3 / step.share.value - 1))
@@ -27,7 +29,7 @@ def test_the_lagging_step_of_the_sample_is_found(kilnary):
 
 
 def test_shares_are_those_of_the_sums(kilnary, year):
-    report = funnel_report(kilnary, ["ios"], ["DE"], ["search"], days=7)
+    report = funnel_report(Figures(kilnary), Scope(("ios",), ("DE",), ("search",), days=7))
     lines = [line.split(",") for line in (year / "data/metrics.csv").read_text("utf-8").splitlines()[1:]]
     own = [row for row in lines if row[1:4] == ["ios", "DE", "search"] and str(report.period.first) <= row[0]]
     seen, views, installs = (sum(int(row[n]) for row in own) for n in (4, 5, 6))
@@ -50,9 +52,8 @@ def opened(project, *rows):
 
 
 def test_withheld_rows_and_impossible_shares_are_left_out(project):
-    report = funnel_report(
-        opened(project, "2026-05-01,ios,US,search,100,10,20,0", "2026-05-01,ios,US,paid,100,10,,0"), days=1
-    )
+    filled = opened(project, "2026-05-01,ios,US,search,100,10,20,0", "2026-05-01,ios,US,paid,100,10,,0")
+    report = funnel_report(Figures(filled), Scope(days=1))
     (funnel,) = report.funnels
     assert report.withheld == 1 and funnel.counts["impressions"] == 100
     # More install than open the page, from the search results: that's no share of the page's visitors.
@@ -63,12 +64,12 @@ def test_withheld_rows_and_impossible_shares_are_left_out(project):
 
 def test_without_metrics_it_says_what_to_do(project):
     with pytest.raises(UsageError, match="there are no metrics"):
-        funnel_report(tavolan.open_project(project))
+        funnel_report(Figures(tavolan.open_project(project)), Scope())
     filled = opened(project, "2026-05-01,ios,US,search,100,10,2,0")
     with pytest.raises(UsageError, match="there are no metrics from"):
-        funnel_report(filled, last=date(2025, 1, 1))
+        funnel_report(Figures(filled), Scope(last=date(2025, 1, 1)))
     with pytest.raises(UsageError, match="before it begins"):
-        funnel_report(filled, first=date(2026, 2, 1), last=date(2026, 1, 1))
+        funnel_report(Figures(filled), Scope(first=date(2026, 2, 1), last=date(2026, 1, 1)))
 
 
 def test_the_program_shows_the_funnel(year, tmp_path):

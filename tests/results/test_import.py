@@ -16,10 +16,12 @@ from tavolan.errors import ProjectError, UsageError
 from tavolan.project import table_writing
 from tavolan.project.datafile import METRICS, RANKS
 from tavolan.project.tables import Tables
+from tavolan.results.figures import Figures
 from tavolan.results.import_dates import day_reader
 from tavolan.results.importing import FILES, ORDERS, Given, read_export
 from tavolan.results.merging import merged, write_merged
 from tavolan.results.moved import what_moved
+from tavolan.results.scope import Scope
 
 
 def take(project, path, **values):
@@ -163,11 +165,13 @@ def test_many_rows_go_to_parquet_and_count_the_same(project, tmp_path, monkeypat
     monkeypatch.setattr(table_writing, "MOST_IN_CSV", 100)
     take(project, export)
     assert (project / RANKS.parquet_name).exists() and len((project / "data/ranks.csv").read_text().splitlines()) == 1
-    small, large = (what_moved(tavolan.open_project(root), days=7) for root in (tmp_path / "small", project))
+    small, large = (
+        what_moved(Figures(tavolan.open_project(root)), Scope(days=7)) for root in (tmp_path / "small", project)
+    )
     assert sorted(small.not_targeted, key=str) == sorted(large.not_targeted, key=str) and small.not_targeted
     (project / RANKS.parquet_name).write_bytes(b"PAR1 nonsense PAR1")
     with pytest.raises(ProjectError, match="can't be read as Parquet"):
-        what_moved(tavolan.open_project(project), days=7)
+        what_moved(Figures(tavolan.open_project(project)), Scope(days=7))
 
 
 def test_the_program_imports_and_shows_the_columns(project, tmp_path):

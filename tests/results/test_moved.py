@@ -11,7 +11,9 @@ import tavolan
 from conftest import replace, run_tavolan
 from tavolan.errors import UsageError
 from tavolan.project.datafile import RANKS
+from tavolan.results.figures import Figures
 from tavolan.results.moved import MARKS, Move, what_moved
+from tavolan.results.scope import Scope
 from tavolan.sample.year import LAST
 from tavolan.sample.year_ranks import NEVER_INDEXED, NOT_TARGETED
 
@@ -22,7 +24,7 @@ def kilnary(year):
 
 
 def test_moves_are_those_that_a_count_by_hand_finds(kilnary, year):
-    digest = what_moved(kilnary, days=28)
+    digest = what_moved(Figures(kilnary), Scope())
     before, now = {}, {}
     with (year / "data/ranks.csv").open(encoding="utf-8", newline="") as file:
         for row in csv.DictReader(file):
@@ -44,7 +46,7 @@ def test_moves_are_those_that_a_count_by_hand_finds(kilnary, year):
 
 
 def test_planted_truths_come_out(kilnary):
-    digest = what_moved(kilnary, first=date(2026, 2, 20), last=date(2026, 4, 20))
+    digest = what_moved(Figures(kilnary), Scope(first=date(2026, 2, 20), last=date(2026, 4, 20)))
     assert {"kiln log", "glaze recipe"} <= {one.phrase for one in digest.largest(3) if one.storefront == "US"}
     assert [one.phrase for one in digest.unfound] == [NEVER_INDEXED] and digest.unfound[0].depth == 200
     assert [one.phrase for one in digest.not_targeted] == [NOT_TARGETED[0]]
@@ -68,7 +70,7 @@ def test_what_was_not_looked_for_has_not_moved(project):
     (project / "data").mkdir(exist_ok=True)
     rows = "2026-05-01,,,US,kiln log,9,\n2026-05-20,,,US,glaze,4,\n2026-05-20,,Rival,US,kiln log,2,\n"
     (project / "data/ranks.csv").write_text(",".join(RANKS.columns) + "\n" + rows, "utf-8")
-    digest = what_moved(tavolan.open_project(project), days=10)
+    digest = what_moved(Figures(tavolan.open_project(project)), Scope(days=10))
     assert digest.moves == [] and digest.not_targeted == [] and digest.installs == []
 
 
@@ -82,7 +84,7 @@ def test_the_program_prints_one_screen(year, tmp_path):
 
 def test_without_data_it_says_what_to_do(project):
     with pytest.raises(UsageError, match="neither metrics nor ranks"):
-        what_moved(tavolan.open_project(project))
+        what_moved(Figures(tavolan.open_project(project)), Scope())
 
 
 def test_another_app_is_the_measure_before_ours_is_published(year, tmp_path):
@@ -110,7 +112,7 @@ def test_another_app_is_the_measure_before_ours_is_published(year, tmp_path):
 
 
 def test_the_funnel_of_each_store_is_that_of_all_its_rows(kilnary, year):
-    digest = what_moved(kilnary, days=28)
+    digest = what_moved(Figures(kilnary), Scope())
     sums = {}
     with (year / "data/metrics.csv").open(encoding="utf-8", newline="") as file:
         for row in csv.DictReader(file):

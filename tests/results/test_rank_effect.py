@@ -10,7 +10,8 @@ from scipy import stats
 
 import tavolan
 from conftest import run_tavolan
-from tavolan.results.effect import Question, change_at, effect_of, read_figures
+from tavolan.results.effect import Question, change_at, effect_of
+from tavolan.results.figures import Figures
 from tavolan.results.rank_effect import BEYOND, RankShift, rank_effect
 from tavolan.sample.year import SUBTITLE_CHANGE, TITLE_CHANGE
 from tavolan.sample.year_ranks import TITLE_GAIN, TITLE_PHRASES
@@ -36,7 +37,7 @@ def test_the_interval_is_that_of_a_t_test_with_a_common_variance(touched, others
 
 
 def test_the_planted_change_lifted_the_phrases_that_it_touched(year):
-    figures = read_figures(tavolan.open_project(year))
+    figures = Figures(tavolan.open_project(year))
     title = effect_of(figures, change_at(figures, TITLE_CHANGE, "ios"), Question()).ranks
     assert title.verdict == "up" and {one.phrase for one in title.touched} == {*TITLE_PHRASES, "kiln timer"}
     # One of the five isn't planted: its share of the gain is missing.

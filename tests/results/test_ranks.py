@@ -10,8 +10,9 @@ import tavolan
 from conftest import run_tavolan
 from tavolan.errors import UsageError
 from tavolan.project.datafile import RANKS
+from tavolan.results.figures import Figures
 from tavolan.results.history import rank_history
-from tavolan.results.ranks import Selection
+from tavolan.results.scope import Scope
 from tavolan.results.share import Curve, search_shares
 from tavolan.sample.year_ranks import RIVAL, RIVAL_CHANGE, RIVAL_PHRASE
 from tavolan.words.coverage import targets
@@ -26,7 +27,7 @@ def kilnary(year):
 
 
 def test_ours_and_a_rivals_ranks_are_those_of_the_file(kilnary, year):
-    history = rank_history(kilnary, Selection((), ("US",), (RIVAL_PHRASE,), (RIVAL,)))
+    history = rank_history(Figures(kilnary), Scope(storefronts=("US",)), (RIVAL_PHRASE,), (RIVAL,))
     ours, theirs = history.lines
     assert (ours.app, theirs.app) == (OURS, RIVAL)
     with (year / "data/ranks.csv").open(encoding="utf-8", newline="") as file:
@@ -43,16 +44,16 @@ def test_ours_and_a_rivals_ranks_are_those_of_the_file(kilnary, year):
 
 
 def test_lists_and_phrases_choose_and_unknown_ones_are_refused(kilnary):
-    seasonal = rank_history(kilnary, Selection(), ("seasonal",))
+    seasonal = rank_history(Figures(kilnary), Scope(), lists=("seasonal",))
     assert {line.phrase for line in seasonal.lines if line.storefront == "US"} == {"raku firing"}
     with pytest.raises(UsageError, match='no list "seasnal"'):
-        rank_history(kilnary, Selection(), ("seasnal",))
+        rank_history(Figures(kilnary), Scope(), lists=("seasnal",))
     with pytest.raises(UsageError, match="no such ranks"):
-        rank_history(kilnary, Selection(phrases=("bicycle",)))
+        rank_history(Figures(kilnary), Scope(), ("bicycle",))
 
 
 def test_shares_equal_a_count_by_hand(kilnary, year):
-    lines = search_shares(kilnary, ("ios",), ("US",))
+    lines = search_shares(Figures(kilnary), Scope(("ios",), ("US",)))
     store, valuer = kilnary.stores["ios"], Valuer(kilnary)
     demand = {fold(term.phrase): valuer.worth(term, "US").demand for term in targets(kilnary, store, "US")}
     settings = kilnary.results
@@ -86,7 +87,7 @@ def test_a_rank_holds_for_four_weeks(project):
     (project / "data/ranks.csv").write_text(",".join(RANKS.columns) + "\n" + "\n".join(rows), "utf-8")
     (project / "terms").mkdir(exist_ok=True)
     (project / "terms/en-US.csv").write_text("phrase,relevance,volume\nkiln log,90,40\n", "utf-8")
-    ours = next(line for line in search_shares(tavolan.open_project(project)) if line.app == OURS)
+    ours = next(line for line in search_shares(Figures(tavolan.open_project(project)), Scope()) if line.app == OURS)
     may, later, july = ours.shares.values()
     assert may == later > 0 and july == 0
 

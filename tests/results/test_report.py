@@ -8,7 +8,9 @@ from lxml import html
 import tavolan
 from conftest import run_tavolan
 from tavolan.errors import UsageError
+from tavolan.results.figures import Figures
 from tavolan.results.month import month_results
+from tavolan.results.scope import Scope
 
 
 @pytest.fixture(scope="module")
@@ -65,6 +67,6 @@ def test_months_without_data_and_no_months_are_refused(year):
     for month, message in (("2026-13", "can't be"), ("November", "can't be"), ("2027-01", "no data of 2027-01"),
                            ("2025-01", "neither metrics nor ranks of 2025-01-01")):  # fmt: skip
         with pytest.raises(UsageError, match=message):
-            month_results(kilnary, month)
+            month_results(Figures(kilnary), Scope(), month)
     with pytest.raises(UsageError, match="neither metrics nor ranks"):
-        month_results(kilnary, storefronts=("AQ",))
+        month_results(Figures(kilnary), Scope(storefronts=("AQ",)))

@@ -10,8 +10,10 @@ from conftest import run_tavolan
 from tavolan.errors import UsageError
 from tavolan.project.datafile import LISTINGS
 from tavolan.project.tables import Tables
+from tavolan.results.figures import Figures
 from tavolan.results.periods import Period
 from tavolan.results.rivals import gaps, listing_changes, rivals
+from tavolan.results.scope import Scope
 from tavolan.sample.year import LAST
 from tavolan.sample.year_ranks import RIVAL, RIVAL_CHANGE, RIVAL_PHRASE
 from tavolan.words.known_ranks import OURS
@@ -19,7 +21,7 @@ from tavolan.words.known_ranks import OURS
 
 @pytest.fixture(scope="module")
 def found(year):
-    return rivals(tavolan.open_project(year))
+    return rivals(Figures(tavolan.open_project(year)), Scope())
 
 
 def test_ranks_and_gaps_are_those_of_the_file(found, year):
@@ -66,4 +68,4 @@ def test_the_command(year, tmp_path):
         unknown = run_tavolan("results", "rivals", option, name, cwd=year)
         assert unknown.code == 2 and message in unknown.err
     with pytest.raises(UsageError, match="no such ranks"):
-        rivals(tavolan.open_project(year), storefronts=("FR",))
+        rivals(Figures(tavolan.open_project(year)), Scope(storefronts=("FR",)))

@@ -9,6 +9,8 @@ from conftest import run_tavolan
 from tavolan.errors import UsageError
 from tavolan.project.text_writing import TextWriter
 from tavolan.project.texts import Texts
+from tavolan.results.figures import Figures
+from tavolan.results.scope import Scope
 from tavolan.results.wins import next_wins
 from tavolan.words.coverage import cover
 from tavolan.words.known_ranks import known_ranks
@@ -18,7 +20,7 @@ from tavolan.words.value import Valuer
 
 def test_wins_are_the_targets_of_rank_11_to_30_by_value_and_reach(year):
     kilnary = tavolan.open_project(year)
-    found = next_wins(kilnary, ["ios"], most=100)
+    found = next_wins(Figures(kilnary), Scope(("ios",)), most=100)
     ranks = known_ranks(kilnary)
     near = [a for a in cover(kilnary, ["ios"]) if 11 <= ranks.get((a.phrase, a.storefront, "ios"), (0,))[0] <= 30]
     assert {(one.answer.storefront, one.answer.phrase) for one in found.best} == {
@@ -35,7 +37,7 @@ def test_wins_are_the_targets_of_rank_11_to_30_by_value_and_reach(year):
 def test_a_move_gains_what_it_says_once_its_texts_are_written(year, tmp_path, storefront):
     root = shutil.copytree(year, tmp_path / "kilnary", ignore=shutil.ignore_patterns("metrics.csv"))
     kilnary = tavolan.open_project(root)
-    win = next(one for one in next_wins(kilnary, ["ios"], [storefront]).best if one.move)
+    win = next(one for one in next_wins(Figures(kilnary), Scope(("ios",), (storefront,))).best if one.move)
     name = kilnary.app.name
     assert all(name in change.after for change in win.move.texts if change.address == "title")
     TextWriter(Texts(kilnary)).write(list(win.move.texts))
@@ -54,4 +56,4 @@ def test_the_command(year, tmp_path):
 
 def test_without_ranks_it_says_what_to_do(project):
     with pytest.raises(UsageError, match="no ranks of ours"):
-        next_wins(tavolan.open_project(project), ["ios"])
+        next_wins(Figures(tavolan.open_project(project)), Scope(("ios",)))

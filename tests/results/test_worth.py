@@ -8,15 +8,17 @@ import pytest
 import tavolan
 from conftest import run_tavolan
 from tavolan.errors import UsageError
-from tavolan.results.effect import Question, change_at, effect_of, read_figures
+from tavolan.results.effect import Question, change_at, effect_of
+from tavolan.results.figures import Figures
+from tavolan.results.scope import Scope
 from tavolan.results.worth import listing_worth
 from tavolan.sample.year import CAMPAIGN, SUBTITLE_CHANGE, TITLE_CHANGE
 
 
 def test_it_is_the_effects_of_the_listings_changes_times_their_value(year):
     kilnary = tavolan.open_project(year)
-    found = listing_worth(kilnary, 100, 0.5)
-    figures = read_figures(kilnary)
+    found = listing_worth(Figures(kilnary), Scope(), 100, 0.5)
+    figures = Figures(kilnary)
     won = []
     for day in (TITLE_CHANGE, SUBTITLE_CHANGE):
         effect = effect_of(figures, change_at(figures, day, "ios"), Question()).found
@@ -28,11 +30,11 @@ def test_it_is_the_effects_of_the_listings_changes_times_their_value(year):
     assert found.value == pytest.approx([0.5 * one for one in expected])
     assert found.gain == pytest.approx([0.5 * one - 100 for one in expected]) and found.break_even == 200
     assert found.profit_share.value == pytest.approx(found.gain.value / 100)
-    assert listing_worth(kilnary, 0, 0.5, [TITLE_CHANGE]).won == pytest.approx((a, a_low, a_high))
+    assert listing_worth(Figures(kilnary), Scope(), 0, 0.5, [TITLE_CHANGE]).won == pytest.approx((a, a_low, a_high))
 
 
 def test_an_installs_value_and_price_are_those_of_the_files(year):
-    found = listing_worth(tavolan.open_project(year), 100)
+    found = listing_worth(Figures(tavolan.open_project(year)), Scope(), 100)
     with (year / "data/metrics.csv").open(encoding="utf-8", newline="") as file:
         rows = list(csv.DictReader(file))
     installs, revenue = (sum(float(row[name]) for row in rows) for name in ("installs", "revenue"))
@@ -52,4 +54,4 @@ def test_the_command_says_whether_it_pays(year, tmp_path):
     assert "It doesn't pay" in run_tavolan("results", "worth", "--cost", "900", "--why", cwd=year).out
     assert run_tavolan("results", "worth", "--cost", "-1", cwd=year).code == 2
     with pytest.raises(UsageError, match="no such change"):
-        listing_worth(tavolan.open_project(year), 1, 1, [CAMPAIGN[0]])
+        listing_worth(Figures(tavolan.open_project(year)), Scope(), 1, 1, [CAMPAIGN[0]])

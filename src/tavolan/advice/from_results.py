@@ -14,8 +14,10 @@ from tavolan.experiments.running import judge_experiment, size_of
 from tavolan.experiments.verdicts import CONTROL
 from tavolan.project.datafile import METRICS, REVIEWS
 from tavolan.project.experiment_schema import SPLIT_METRICS
+from tavolan.results.figures import Figures
 from tavolan.results.funnel import funnel_report
 from tavolan.results.intervals import Interval
+from tavolan.results.scope import Scope
 from tavolan.reviews.queue import review_queue
 from tavolan.reviews.reply_table import read_replies
 from tavolan.reviews.templates import FILE
@@ -143,7 +145,7 @@ def _apply(now: Situation, one: Experiment) -> Iterator[Action]:
 def _new_idea(now: Situation, experiments: list[Experiment]) -> Iterator[Action]:
     """Yield an experiment on the step of the funnel whose repair would bring most, where none is about it."""
     try:
-        report = funnel_report(now.project)
+        report = funnel_report(Figures(now.project), Scope())
     except UsageError:
         return
     if not report.repair:

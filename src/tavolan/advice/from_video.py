@@ -2,8 +2,9 @@
 
 from collections.abc import Iterator
 
-from tavolan.advice.action import Action
+from tavolan.advice.action import Action, Gain
 from tavolan.advice.situation import Situation
+from tavolan.project.model import Project, Store
 from tavolan.project.video_records import read_video_records, video_file
 from tavolan.support.number_words import counted, some_of
 from tavolan.video.storyboard import clip_index, video_places
@@ -15,62 +16,78 @@ def from_video(now: Situation) -> Iterator[Action]:
     stores = [store for store in project.stores.values() if store.rulebook.video]
     if not stores or not project.shots.shot:
         return
-    places = now.reach.places([], {store.id for store in stores})
-    gain = now.reach.of_share("video", places)
     if project.video is None:
-        scenes = len(project.shots.shot)
-        yield Action(
-            "video",
-            "Begin a preview video",
-            f"{counted(scenes, 'shot')} with captions make its first scenes.",
-            "tavolan video new",
-            gain,
-            now.minutes("video", scenes),
-            "videos: 0 → one for each locale",
-            stage=9,
-        )
-        return
+        yield _begin(now, stores)
+    elif lacking := _clips_to_record(project):
+        now.settled |= {finding.id for finding in now.findings if finding.rule == "clip-missing"}
+        yield _record(now, stores, lacking)
+    else:
+        yield from _render(now, stores)
+
+
+def _gain(now: Situation, stores: list[Store]) -> Gain:
+    return now.reach.of_share("video", now.reach.places([], {store.id for store in stores}))
+
+
+def _begin(now: Situation, stores: list[Store]) -> Action:
+    scenes = len(now.project.shots.shot)
+    return Action(
+        "video",
+        "Begin a preview video",
+        f"{counted(scenes, 'shot')} with captions make its first scenes.",
+        "tavolan video new",
+        _gain(now, stores),
+        now.minutes("video", scenes),
+        "videos: 0 → one for each locale",
+        stage=9,
+    )
+
+
+def _clips_to_record(project: Project) -> list[str]:
+    there = clip_index(project).names()
+    scenes = project.video.scene if project.video else []
+    return [name for name in dict.fromkeys(scene.clip for scene in scenes if scene.clip) if name not in there]
+
+
+def _record(now: Situation, stores: list[Store], lacking: list[str]) -> Action:
+    return Action(
+        "video",
+        f"Record {counted(len(lacking), 'clip')}",
+        f"video.toml shows {some_of(lacking, 4)}.",
+        "tavolan video take FILES",
+        _gain(now, stores),
+        now.minutes("video", len(lacking)),
+        f"clips to record: {len(lacking)} → 0",
+        where="video.toml",
+        stage=9,
+    )
+
+
+def _render(now: Situation, stores: list[Store]) -> Iterator[Action]:
+    project = now.project
     clips = clip_index(project)
-    lacking = [
-        name
-        for name in dict.fromkeys(scene.clip for scene in project.video.scene if scene.clip)
-        if name not in clips.names()
-    ]
-    if lacking:
-        now.settled |= {one.id for one in now.findings if one.rule == "clip-missing"}
-        yield Action(
-            "video",
-            f"Record {counted(len(lacking), 'clip')}",
-            f"video.toml shows {some_of(lacking, 4)}.",
-            "tavolan video take FILES",
-            gain,
-            now.minutes("video", len(lacking)),
-            f"clips to record: {len(lacking)} → 0",
-            where="video.toml",
-            stage=9,
-        )
-        return
     files = [
         (store.id, tag, video_file(store.id, name, tag))
         for store in stores
         for name in video_places(project, store, clips)
         for tag in store.locales
     ]
-    old = {one.path for one in now.findings if one.rule == "video-to-make"}
+    old = {finding.path for finding in now.findings if finding.rule == "video-to-make"}
     made = read_video_records(project.root)
     todo = [each for each in files if each[2] in old or each[2] not in made or not (project.root / each[2]).is_file()]
-    if todo:
-        now.settled |= {one.id for one in now.findings if one.rule == "video-to-make"}
-        locales = list(dict.fromkeys(tag for _, tag, _ in todo))
-        reached = now.reach.places(locales, {store for store, _, _ in todo})
-        yield Action(
-            "video",
-            f"Render {counted(len(todo), 'video')} in {counted(len(locales), 'locale')}",
-            f"{len(files) - len(todo)} of {len(files)} are up to date.",
-            "tavolan video render",
-            now.reach.of_share("video", reached, len(todo) / len(files)),
-            now.minutes("video"),
-            f"videos to render: {len(todo)} → 0",
-            stage=7,
-            about=tuple(locales),
-        )
+    if not todo:
+        return
+    now.settled |= {finding.id for finding in now.findings if finding.rule == "video-to-make"}
+    locales = list(dict.fromkeys(tag for _, tag, _ in todo))
+    reached = now.reach.places(locales, {store for store, _, _ in todo})
+    yield Action(
+        "video",
+        f"Render {counted(len(todo), 'video')} in {counted(len(locales), 'locale')}",
+        f"{len(files) - len(todo)} of {len(files)} are up to date.",
+        "tavolan video render",
+        now.reach.of_share("video", reached, len(todo) / len(files)),
+        now.minutes("video"),
+        f"videos to render: {len(todo)} → 0",
+        stage=7,
+        about=tuple(locales),
+    )

@@ -12,21 +12,20 @@ A place without metrics has the installs of its value at the rate of all places 
 
 import math
 from collections.abc import Iterable, Mapping, Sequence
-from datetime import date, timedelta
+from datetime import date
 from functools import cached_property
 from typing import NamedTuple
 
 from tavolan.advice.action import Gain, Kind, Unit, estimates
 from tavolan.project.model import Project, Store
 from tavolan.results.metrics import of_places, read_metrics, rows_in
-from tavolan.results.periods import Period
+from tavolan.results.scope import days_up_to
 from tavolan.results.worth import DAYS_OF_A_MONTH
 from tavolan.support.number_words import some_of
 from tavolan.words.coverage import Answer, cover, storefronts_of
 from tavolan.words.value import Valuer
 
 Place = tuple[str, str]
-_DAYS = 28
 _FIRST_TEN = 10
 # Of a normal distribution, four fifths are within so many standard deviations.
 _FOUR_FIFTHS = 1.2816
@@ -75,7 +74,7 @@ class Reach:
         if frame.empty:
             return _Metrics({}, {})
         last = date.fromordinal(int(frame["date"].max()))
-        recent = rows_in(frame, Period(last - timedelta(days=_DAYS - 1), last))
+        recent = rows_in(frame, days_up_to(last))
         a_month = DAYS_OF_A_MONTH / recent["date"].nunique()
 
         def by_place(sources: list[str]) -> dict[Place, float]:

@@ -144,20 +144,22 @@ def _results(out: Console, project: Project, actions: NextActions) -> Path:
     from tavolan.reports.month_page import month_page
     from tavolan.reports.movedtable import print_moved
     from tavolan.reports.resultstables import print_effects, repair_words
-    from tavolan.results.effect import Question, effect_of, read_figures
+    from tavolan.results.effect import Question, effect_of
+    from tavolan.results.figures import Figures
     from tavolan.results.funnel import funnel_report
     from tavolan.results.month import month_results
     from tavolan.results.moved import what_moved
+    from tavolan.results.scope import Scope
     from tavolan.support.files import write_text
 
-    print_moved(out, what_moved(project), why=False)
-    figures = read_figures(project)
+    figures = Figures(project)
+    print_moved(out, what_moved(figures, Scope()), why=False)
     print_effects(out, [effect_of(figures, one, Question()) for one in figures.changes])
-    if repair := funnel_report(project).repair:
+    if repair := funnel_report(figures, Scope()).repair:
         out.print(repair_words(*repair), soft_wrap=True)
     target = project.root / "out" / "report.html"
     entries = backlog(project, read_experiments(project), date.today())
-    write_text(target, month_page(project, month_results(project), entries, actions.first))
+    write_text(target, month_page(project, month_results(figures, Scope()), entries, actions.first))
     out.print(f"{target}\n", soft_wrap=True)
     return target
 

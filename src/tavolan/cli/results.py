@@ -26,7 +26,7 @@ from tavolan.cli.results_options import (
     SourceOption,
     StorefrontOption,
     ToOption,
-    open_stores,
+    open_scope,
 )
 from tavolan.cli.results_report import report
 from tavolan.cli.results_rivals import rivals
@@ -34,9 +34,8 @@ from tavolan.cli.results_wins import wins
 from tavolan.cli.results_worth import worth
 
 if TYPE_CHECKING:
-    from tavolan.project.model import Project
     from tavolan.results.effect import ChangeEffect, Question
-    from tavolan.results.periods import Period
+    from tavolan.results.figures import Figures
 
 app = typer.Typer(help="What moved, which change did it, which step lags.", no_args_is_help=True)
 app.command("import")(import_results)
@@ -52,7 +51,7 @@ def funnel(
     store: StoreOption = None,
     storefront: StorefrontOption = None,
     source: SourceOption = None,
-    days: DaysOption = 28,
+    days: DaysOption = None,
     first: FromOption = "",
     last: ToOption = "",
     figure: FigureOption = None,
@@ -64,10 +63,7 @@ def funnel(
     from tavolan.reports.resultstables import print_funnel
     from tavolan.results.funnel import funnel_report
 
-    opened, stores = open_stores(project, store)
-    report = funnel_report(
-        opened, stores, storefront or (), source or (), days, day_of("--from", first), day_of("--to", last)
-    )
+    report = funnel_report(*open_scope(project, store, storefront, source, days, first, last))
     if figure:
         from tavolan.reports.figures.funnel_chart import funnel_chart
 
@@ -101,11 +97,10 @@ def effect(
 
     if metric not in METRICS:
         raise UsageError(f'--metric can\'t be "{metric}"', f"Write {', '.join(METRICS)}.")
-    opened, stores = open_stores(project, store)
-    question = Question(
-        metric, tuple(["search"] if source is None else source), tuple(storefront or ()), before, after, settle
-    )
-    found = _effects(opened, day_of("a change", change), stores or list(opened.stores), question)
+    figures, scope = open_scope(project, store, storefront)
+    sources = ("search",) if source is None else tuple(source)
+    question = Question(metric, sources, scope.storefronts, before, after, settle)
+    found = _effects(figures, day_of("a change", change), scope.stores_of(figures.project), question)
     if figure:
         from tavolan.reports.figures.effect_chart import effect_chart
 
@@ -124,14 +119,13 @@ def effect(
         console().print("The journal has no change yet: tavolan console push, or tavolan console journal --add.")
 
 
-def _effects(project: Project, day: date | None, stores: list[str], question: Question) -> list[ChangeEffect]:
-    from tavolan.results.effect import change_at, effect_of, read_figures
+def _effects(figures: Figures, day: date | None, stores: list[str], question: Question) -> list[ChangeEffect]:
+    from tavolan.results.effect import change_at, effect_of
 
-    figures = read_figures(project)
-    changes = [one for one in figures.changes if one.store in stores and day in (None, one.day)]
+    changes = [change for change in figures.changes if change.store in stores and day in (None, change.day)]
     if day and not changes:
         changes = [change_at(figures, day, store) for store in stores]
-    return [effect_of(figures, one, question) for one in changes]
+    return [effect_of(figures, change, question) for change in changes]
 
 
 @app.command()
@@ -139,7 +133,7 @@ def moved(
     project: ProjectOption = None,
     store: StoreOption = None,
     storefront: StorefrontOption = None,
-    days: DaysOption = 28,
+    days: DaysOption = None,
     first: FromOption = "",
     last: ToOption = "",
     figure: FigureOption = None,
@@ -151,8 +145,7 @@ def moved(
     from tavolan.reports.movedtable import print_moved
     from tavolan.results.moved import what_moved
 
-    opened, stores = open_stores(project, store)
-    digest = what_moved(opened, stores, storefront or (), days, day_of("--from", first), day_of("--to", last))
+    digest = what_moved(*open_scope(project, store, storefront, None, days, first, last))
     if figure:
         from tavolan.reports.figures.moved_chart import moved_chart
 
@@ -181,21 +174,18 @@ def ranks(
     from tavolan.reports.documents.results import ranks_document
     from tavolan.reports.ranktables import print_history
     from tavolan.results.history import rank_history
-    from tavolan.results.ranks import Selection
 
-    opened, stores = open_stores(project, store)
-    selection = Selection(
-        tuple(stores), tuple(storefront or ()), tuple(phrase or ()), tuple(other or ()), _given_period(first, last)
-    )
-    history = rank_history(opened, selection, tuple(list_name or ()))
+    figures, scope = open_scope(project, store, storefront, None, None, first, last)
+    history = rank_history(figures, scope, tuple(phrase or ()), tuple(other or ()), tuple(list_name or ()))
+    name = figures.project.app.name
     if figure:
         from tavolan.reports.figures.rank_chart import rank_chart
 
-        write_figure(figure, lambda kind: rank_chart(opened.app.name, history, kind))
+        write_figure(figure, lambda kind: rank_chart(name, history, kind))
     if json:
         print_json(ranks_document(history))
     else:
-        print_history(console(), opened.app.name, history, why)
+        print_history(console(), name, history, why)
 
 
 @app.command()
@@ -215,25 +205,13 @@ def share(
     from tavolan.reports.ranktables import print_shares
     from tavolan.results.share import search_shares
 
-    opened, stores = open_stores(project, store)
-    lines = search_shares(
-        opened, tuple(stores), tuple(storefront or ()), tuple(list_name or ()), _given_period(first, last)
-    )
+    figures, scope = open_scope(project, store, storefront, None, None, first, last)
+    lines = search_shares(figures, scope, tuple(list_name or ()))
     if figure:
         from tavolan.reports.figures.share_chart import share_chart
 
-        write_figure(figure, lambda kind: share_chart(opened.app.name, lines, kind))
+        write_figure(figure, lambda kind: share_chart(figures.project.app.name, lines, kind))
     if json:
         print_json(share_document(lines))
     else:
-        print_shares(console(), opened, lines, why)
-
-
-def _given_period(first: str, last: str) -> Period | None:
-    """Return the period from and to the days that are given; None without both."""
-    from tavolan.results.periods import period_of
-
-    if not first and not last:
-        return None
-    begin, end = day_of("--from", first) or date.min, day_of("--to", last) or date.max
-    return period_of(end, first=begin, last=end)
+        print_shares(console(), figures.project, lines, why)

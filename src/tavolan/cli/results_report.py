@@ -9,7 +9,7 @@ from typing import Annotated
 import typer
 
 from tavolan.cli.common import JsonOption, ProjectOption, StoreOption, console, print_json, progress_bar
-from tavolan.cli.results_options import StorefrontOption, open_stores
+from tavolan.cli.results_options import StorefrontOption, open_scope
 
 
 def report(
@@ -35,9 +35,10 @@ def report(
     from tavolan.results.rivals import WITHIN
     from tavolan.support.files import write_text
 
-    opened, stores = open_stores(project, store)
+    figures, scope = open_scope(project, store, storefront)
+    opened = figures.project
     with progress_bar("Measuring") as move:
-        found = month_results(opened, month, tuple(stores), tuple(storefront or ()), move)
+        found = month_results(figures, scope, month, move)
     if json:
         print_json(report_document(found, WITHIN))
         return

@@ -12,7 +12,6 @@ from tavolan.cli.common import (
     StoreOption,
     WhyOption,
     console,
-    day_of,
     print_json,
     write_figure,
 )
@@ -22,7 +21,7 @@ from tavolan.cli.results_options import (
     ListOption,
     StorefrontOption,
     ToOption,
-    open_stores,
+    open_scope,
 )
 
 
@@ -36,7 +35,10 @@ def rivals(
         int,
         typer.Option("--within", min=1, help="Mark phrases where another app is in the first so many, and you aren't."),
     ] = 20,
-    days: Annotated[int, typer.Option("--days", min=1, help="Length of the period, up to the last rank.")] = 182,
+    days: Annotated[
+        int | None,
+        typer.Option("--days", min=1, help="Length of the period, up to the last rank.", show_default="182"),
+    ] = None,
     first: FromOption = "",
     last: ToOption = "",
     figure: FigureOption = None,
@@ -48,22 +50,14 @@ def rivals(
     from tavolan.reports.rivaltables import print_rivals
     from tavolan.results.rivals import rivals as find
 
-    opened, stores = open_stores(project, store)
-    found = find(
-        opened,
-        tuple(stores),
-        tuple(storefront or ()),
-        tuple(list_name or ()),
-        other or (),
-        days,
-        day_of("--from", first),
-        day_of("--to", last),
-    )
+    figures, scope = open_scope(project, store, storefront, None, days, first, last)
+    found = find(figures, scope, tuple(list_name or ()), tuple(other or ()))
+    name = figures.project.app.name
     if figure:
         from tavolan.reports.figures.rival_chart import rival_chart
 
-        write_figure(figure, lambda kind: rival_chart(opened.app.name, found, within, kind))
+        write_figure(figure, lambda kind: rival_chart(name, found, within, kind))
     if json:
         print_json(rivals_document(found, within))
     else:
-        print_rivals(console(), opened.app.name, found, within, why)
+        print_rivals(console(), name, found, within, why)

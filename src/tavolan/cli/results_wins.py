@@ -12,12 +12,11 @@ from tavolan.cli.common import (
     StoreOption,
     WhyOption,
     console,
-    open_project,
     print_json,
     progress_bar,
     write_figure,
 )
-from tavolan.cli.results_options import FigureOption, ListOption, StorefrontOption
+from tavolan.cli.results_options import FigureOption, ListOption, StorefrontOption, open_scope
 
 
 def wins(
@@ -35,10 +34,9 @@ def wins(
     from tavolan.reports.wintables import print_wins
     from tavolan.results.wins import next_wins
 
-    opened = open_project(project)
-    stores = opened.pick("--store", store or [], list(opened.stores))
+    figures, scope = open_scope(project, store, storefront)
     with progress_bar("Trying moves") as move:
-        found = next_wins(opened, stores, storefront, list_name, top, move)
+        found = next_wins(figures, scope, tuple(list_name or ()), top, move)
     if figure:
         from tavolan.reports.figures.win_chart import win_chart
 

@@ -16,7 +16,7 @@ from tavolan.cli.common import (
     print_json,
     write_figure,
 )
-from tavolan.cli.results_options import FigureOption, open_stores
+from tavolan.cli.results_options import FigureOption, open_scope
 
 
 def worth(
@@ -47,9 +47,9 @@ def worth(
     from tavolan.reports.worthtable import print_worth
     from tavolan.results.worth import listing_worth
 
-    opened, stores = open_stores(project, store)
+    figures, scope = open_scope(project, store)
     days = [day for text in change or () if (day := day_of("--change", text))]
-    found = listing_worth(opened, cost, install_value, days, stores)
+    found = listing_worth(figures, scope, cost, install_value, days)
     if figure:
         from tavolan.reports.figures.worth_chart import worth_chart
 

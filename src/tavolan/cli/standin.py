@@ -60,21 +60,9 @@ def store_console(
     from tavolan.standins.console.seeds import add_app, add_reports
     from tavolan.standins.console.server import ConsoleServer
 
-    manners = Manners(
-        slow,
-        busy,
-        fail,
-        drop,
-        token,
-        build,
-        review,
-        picture,
-        refusals=_by_place("--refuse", refuse),
-        taken=tuple(taken or ()),
-        meddling=_by_place("--meddle", meddle),
-        day=day,
-        truths=_truths(truth),
-    )
+    refusals, meddling = _by_place("--refuse", refuse), _by_place("--meddle", meddle)
+    manners = Manners(slow, busy, fail, drop, token, build, review, picture, refusals=refusals, meddling=meddling)
+    manners.taken, manners.day, manners.truths = tuple(taken or ()), day, _truths(truth)
     server = ConsoleServer(port, manners, keep)
     for name in store or shipped_ids():
         add_app(server.state, f"{app_id}-{name}", name, default_locale)

@@ -16,10 +16,8 @@ from tavolan.experiments.files import STATES, Experiment, State
 from tavolan.experiments.running import judge_experiment
 from tavolan.project.model import Project
 from tavolan.results.metrics import of_places, read_metrics, rows_in
-from tavolan.results.periods import Period, period_of
+from tavolan.results.scope import days_up_to
 from tavolan.results.worth import DAYS_OF_A_MONTH
-
-_DAYS = 28
 
 
 @dataclass(frozen=True)
@@ -51,8 +49,7 @@ def _entry(one: Experiment, metrics: pd.DataFrame, today: date) -> Entry:
 
 
 def _installs_a_month(rows: pd.DataFrame) -> float:
-    period: Period = period_of(date.fromordinal(int(rows["date"].max())), _DAYS)
-    recent = rows_in(rows, period)
+    recent = rows_in(rows, days_up_to(date.fromordinal(int(rows["date"].max()))))
     return float(recent["installs"].sum()) / recent["date"].nunique() * DAYS_OF_A_MONTH
 
 

@@ -15,9 +15,7 @@ from tavolan.project.toml_edit import TomlEditor, TomlValue
 from tavolan.results.funnel import STEPS, StepName
 from tavolan.results.metrics import of_places, read_metrics, rows_in
 from tavolan.results.periods import Period, changes_of, read_campaigns
-
-# The project's own rates are those of so many days up to the newest one.
-_RATE_DAYS = 28
+from tavolan.results.scope import days_up_to
 
 
 @dataclass(frozen=True)
@@ -40,7 +38,7 @@ def own_rates(project: Project, table: ExperimentTable) -> OwnRates:
             "Import some: tavolan results import FILE, or --from-console.",
         )
     last = date.fromordinal(int(whole["date"].max()))
-    period = Period(last - timedelta(days=_RATE_DAYS - 1), last)
+    period = days_up_to(last)
     rows = rows_in(whole, period)
     visitors, hits = float(rows[start].sum()), float(rows[end].sum())
     if not 0 < hits < visitors:

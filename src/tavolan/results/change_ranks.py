@@ -5,7 +5,7 @@ from collections.abc import Collection
 from tavolan.project.model import Project
 from tavolan.results.periods import Change, Period
 from tavolan.results.rank_effect import RankEffect, RankShift, rank_effect, rank_shifts
-from tavolan.results.ranks import Selection, read_ranks
+from tavolan.results.ranks import RankQuery, read_ranks
 from tavolan.words.changed_words import changed_words, forms_of, holds_any
 from tavolan.words.known_ranks import measured_app
 from tavolan.words.split import Matching, matching_of
@@ -19,7 +19,7 @@ def ranks_after_change(
     if not words or not storefronts:
         return None
     period = Period(before.first, after.last)
-    wanted = Selection((change.store,), tuple(storefronts), apps=(measured_app(project),), period=period)
+    wanted = RankQuery((change.store,), tuple(storefronts), apps=(measured_app(project),), period=period)
     store = project.stores[change.store]
 
     def is_touched(shift: RankShift) -> bool:

@@ -8,10 +8,10 @@ import numpy as np
 import pandas as pd
 
 from tavolan.errors import UsageError
-from tavolan.project.model import Project
 from tavolan.results.change_ranks import ranks_after_change
-from tavolan.results.metrics import counts_around, known_storefronts, of_places, read_metrics
-from tavolan.results.periods import Campaign, Change, Period, changes_of, read_campaigns
+from tavolan.results.figures import Figures
+from tavolan.results.metrics import counts_around, known_storefronts, of_places
+from tavolan.results.periods import Change, Period
 from tavolan.results.rank_effect import RankEffect
 from tavolan.results.rate_effect import DailyCounts, RateEffect, rate_effect
 
@@ -55,21 +55,6 @@ class ChangeEffect:
     left_out: int = 0
     series: DailyCounts | None = None
     ranks: RankEffect | None = None
-
-
-@dataclass(frozen=True)
-class Figures:
-    """What effects are worked out from, read once for all changes."""
-
-    project: Project
-    metrics: pd.DataFrame
-    campaigns: list[Campaign]
-    changes: list[Change]
-
-
-def read_figures(project: Project) -> Figures:
-    """Return a project's metrics, campaigns and journal. Raises ProjectError for faults in the files."""
-    return Figures(project, read_metrics(project), read_campaigns(project), changes_of(project))
 
 
 def change_at(figures: Figures, day: date, store: str) -> Change:

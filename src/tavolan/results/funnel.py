@@ -11,9 +11,11 @@ import pandas as pd
 from tavolan.errors import UsageError
 from tavolan.project.datafile import BENCHMARKS
 from tavolan.project.model import Project
+from tavolan.results.figures import Figures
 from tavolan.results.intervals import Interval, wilson
-from tavolan.results.metrics import known_storefronts, of_places, read_metrics, rows_in
-from tavolan.results.periods import Period, period_of
+from tavolan.results.metrics import known_storefronts, of_places, rows_in
+from tavolan.results.periods import Period
+from tavolan.results.scope import Scope
 
 StepName = Literal["page", "install", "direct"]
 # Each step's name, the counts that it leads from and to, and what it depends on.
@@ -77,44 +79,36 @@ class FunnelReport:
     repair: tuple[Funnel, Step] | None = None
 
 
-def funnel_report(
-    project: Project,
-    stores: Iterable[str] = (),
-    storefronts: Iterable[str] = (),
-    sources: Iterable[str] = (),
-    days: int = 28,
-    first: date | None = None,
-    last: date | None = None,
-) -> FunnelReport:
-    """Return the funnels of a period, and of the same length before it. Rows with a withheld count are left out.
+def funnel_report(figures: Figures, scope: Scope) -> FunnelReport:
+    """Return the funnels of a scope, and of as many days before it. Rows with a withheld count are left out.
 
     Raises ProjectError for faults in the files, UsageError where there's nothing to count.
     """
-    metrics = read_metrics(project)
+    project, metrics = figures.project, figures.metrics
     if metrics.empty:
         raise UsageError(
             "there are no metrics", "Fill data/metrics.csv: tavolan results import FILE, or --from-console."
         )
-    period = period_of(date.fromordinal(int(metrics["date"].max())), days, first, last)
-    chosen = of_places(metrics, sources=list(sources))
+    period = scope.period_up_to(date.fromordinal(int(metrics["date"].max())))
+    chosen = of_places(metrics, sources=scope.sources)
     now, before = rows_in(chosen, period), rows_in(chosen, period.before())
     if now.empty:
         raise UsageError(f"there are no metrics from {period}", "Choose another --from and --to.")
     rates = _benchmarks(project)
     funnels = []
-    for store in list(stores) or list(project.stores):
+    for store in scope.stores_of(project):
         own = of_places(now, store)
-        for front in list(storefronts) or known_storefronts(own):
+        for front in scope.storefronts or known_storefronts(own):
             here = of_places(own, store, [front])
             if not here.empty:
                 others = own[own["storefront"] != front]
                 earlier = of_places(before, store, [front])
                 funnels.append(_funnel(store, front, here, earlier, others, rates))
-    funnels.sort(key=lambda one: -one.counts["installs"])
-    options = [(one, step) for one in funnels for step in one.steps if step.name != "direct" and step.lags]
+    funnels.sort(key=lambda funnel: -funnel.counts["installs"])
+    options = [(funnel, step) for funnel in funnels for step in funnel.steps if step.name != "direct" and step.lags]
     repair = max(options, key=lambda option: option[0].gain(option[1]), default=None)
     withheld = int(rows_in(metrics, period)[["impressions", "page_views", "installs"]].isna().any(axis=1).sum())
-    return FunnelReport(period, tuple(sources), funnels, withheld, repair)
+    return FunnelReport(period, scope.sources, funnels, withheld, repair)
 
 
 def store_funnels(project: Project, metrics: pd.DataFrame, stores: Iterable[str], period: Period) -> list[Funnel]:

@@ -1,13 +1,13 @@
 """The history of ranks, per phrase, storefront, store and app; ours beside others."""
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import date
 
 from tavolan.errors import UsageError
-from tavolan.project.model import Project
-from tavolan.results.periods import Campaign, Change, Period, changes_of, read_campaigns
-from tavolan.results.ranks import Selection, check_names, lists_by_phrase, phrases_of, read_ranks, written_phrases
-from tavolan.words.known_ranks import measured_app
+from tavolan.results.figures import Figures
+from tavolan.results.periods import Campaign, Change, Period
+from tavolan.results.ranks import RankQuery, check_names, lists_by_phrase, phrases_of, read_ranks, written_phrases
+from tavolan.results.scope import Scope
 from tavolan.words.split import fold
 
 _LINE = ("app", "storefront", "phrase", "store")
@@ -50,19 +50,25 @@ class RankHistory:
     campaigns: list[Campaign]
 
 
-def rank_history(project: Project, selection: Selection, lists: tuple[str, ...] = ()) -> RankHistory:
-    """Return ranks of our app and of the others that are selected; without phrases or lists, of all target phrases.
+def rank_history(
+    figures: Figures,
+    scope: Scope,
+    phrases: tuple[str, ...] = (),
+    apps: tuple[str, ...] = (),
+    lists: tuple[str, ...] = (),
+) -> RankHistory:
+    """Return ranks of our app and of others; without phrases or lists, of all target phrases.
 
     Our ranks, or those that `measured_by` names in their place, come first.
 
     Raises UsageError for a list that isn't in `terms/`, an app without ranks, and where there are no such ranks.
     """
-    check_names(project, lists, selection.apps)
-    phrases = {fold(phrase) for phrase in (*selection.phrases, *phrases_of(project, lists))}
+    project, measured = figures.project, figures.app
+    check_names(project, lists, apps)
+    folded = {fold(phrase) for phrase in (*phrases, *phrases_of(project, lists))}
     of_phrase = lists_by_phrase(project)
-    written = written_phrases(project, phrases or of_phrase.keys())
-    measured = measured_app(project)
-    wanted = replace(selection, phrases=written, apps=(measured, *selection.apps))
+    written = written_phrases(project, folded or of_phrase.keys())
+    wanted = RankQuery.of(scope, written, (measured, *apps), scope.given_period)
     if not written or (frame := read_ranks(project, wanted)).empty:
         raise UsageError("there are no such ranks", "Add them to data/ranks.csv, or choose others.")
     lines = []
@@ -72,14 +78,14 @@ def rank_history(project: Project, selection: Selection, lists: tuple[str, ...] 
         groups = tuple(dict.fromkeys(of_phrase.get(fold(str(phrase)), ())))
         lines.append(RankLine(str(store), str(app), str(storefront), str(phrase), groups, ranks))
     days = (int(frame["date"].min()), int(frame["date"].max()))
-    period = selection.period or Period(*map(date.fromordinal, days))
+    period = scope.given_period or Period(*map(date.fromordinal, days))
     lines.sort(key=lambda line: (line.app != measured, line.last, line.phrase, line.storefront, line.app))
-    fronts = {line.storefront for line in lines}
-    changes = [one for one in changes_of(project) if period.holds(one.day) and fronts & set(one.storefronts(project))]
-    running = [one for one in read_campaigns(project) if one.period.meets(period)]
-    return RankHistory(
-        lines,
-        period,
-        [one for one in changes if not selection.stores or one.store in selection.stores],
-        [one for one in running if not one.storefront or one.storefront in fronts],
-    )
+    fronts, stores = {line.storefront for line in lines}, scope.stores_of(project)
+    changes = [
+        change
+        for change in figures.changes
+        if change.store in stores and period.holds(change.day) and fronts & set(change.storefronts(project))
+    ]
+    running = [one for one in figures.campaigns if one.period.meets(period)]
+    running = [one for one in running if not one.storefront or one.storefront in fronts]
+    return RankHistory(lines, period, changes, running)

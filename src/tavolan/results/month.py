@@ -3,21 +3,22 @@
 import re
 from calendar import monthrange
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date, timedelta
 
 from tavolan.errors import UsageError
-from tavolan.project.model import Project
-from tavolan.results.effect import ChangeEffect, Question, effect_of, read_figures
+from tavolan.results.effect import ChangeEffect, Question, effect_of
+from tavolan.results.figures import Figures
 from tavolan.results.funnel import FunnelReport, funnel_report
 from tavolan.results.metrics import of_places, rows_in
 from tavolan.results.moved import Moved, what_moved
 from tavolan.results.periods import Period
-from tavolan.results.ranks import Selection, newest_day
+from tavolan.results.ranks import RankQuery, newest_day
 from tavolan.results.rivals import Rivals, rivals
+from tavolan.results.scope import Scope
 from tavolan.results.share import ShareLine, search_shares
 from tavolan.results.wins import Wins, next_wins
-from tavolan.words.known_ranks import NO_RANKS, measured_app
+from tavolan.words.known_ranks import NO_RANKS
 
 # How far back the search share goes.
 _SHARE_DAYS = 182
@@ -41,46 +42,45 @@ class MonthResults:
 
 
 def month_results(
-    project: Project,
-    month: str = "",
-    stores: tuple[str, ...] = (),
-    storefronts: tuple[str, ...] = (),
-    progress: Callable[[int, int | None], None] | None = None,
+    figures: Figures, scope: Scope, month: str = "", progress: Callable[[int, int | None], None] | None = None
 ) -> MonthResults:
     """Return the results of a month, written as 2026-11; of the newest one with data where none is given.
 
     A month that isn't over ends on the last day known. Raises UsageError for a month without data.
     """
-    figures, own = read_figures(project), list(stores) or list(project.stores)
-    app = measured_app(project)
-    last_metric = date.fromordinal(int(figures.metrics["date"].max())) if len(figures.metrics) else None
-    last_rank = newest_day(project, Selection(stores, storefronts, apps=(app,)))
-    known = [day for day in (last_metric, last_rank) if day]
-    if not known:
+    project = figures.project
+    newest = figures.newest_day(replace(scope, storefronts=()))
+    if newest is None:
         raise UsageError("there are neither metrics nor ranks of ours", NO_RANKS)
-    period = _period(month, max(known))
-    has_metrics = not rows_in(of_places(figures.metrics, storefronts=storefronts), period).empty
-    has_ranks = newest_day(project, Selection(stores, storefronts, apps=(app,), period=period)) is not None
+    period = _period(month, newest)
+    scope = scope.within(period)
+    has_metrics = not rows_in(of_places(figures.metrics, storefronts=scope.storefronts), period).empty
+    has_ranks = newest_day(project, RankQuery.of(scope, apps=(figures.app,), period=period)) is not None
     if not (has_metrics or has_ranks):
         raise UsageError(f"there are neither metrics nor ranks of {period}", "Choose another month, or storefront.")
     say = progress or (lambda _done, _total: None)
     say(0, 5)
-    moved = what_moved(project, stores, storefronts, first=period.first, last=period.last)
+    moved = what_moved(figures, scope)
     say(1, 5)
-    question = Question(storefronts=storefronts)
-    reach = Period(period.first - timedelta(days=question.after + question.settle), period.last)
-    changes = [one for one in figures.changes if one.store in own and reach.holds(one.day)]
-    effects = [effect_of(figures, one, question) for one in changes]
-    funnel = funnel_report(project, stores, storefronts, first=period.first, last=period.last) if has_metrics else None
+    effects = _effects(figures, scope, period)
+    funnel = funnel_report(figures, scope) if has_metrics else None
     say(2, 5)
-    first_share = period.last - timedelta(days=_SHARE_DAYS)
-    shares = search_shares(project, stores, storefronts, (), Period(first_share, period.last)) if has_ranks else []
+    share_scope = scope.within(Period(period.last - timedelta(days=_SHARE_DAYS), period.last))
+    shares = search_shares(figures, share_scope) if has_ranks else []
     say(3, 5)
-    beside = rivals(project, stores, storefronts, first=period.first, last=period.last) if has_ranks else None
+    beside = rivals(figures, scope) if has_ranks else None
     say(4, 5)
-    wins = next_wins(project, own, list(storefronts), most=_MOST_WINS) if has_ranks else None
+    wins = next_wins(figures, scope, most=_MOST_WINS) if has_ranks else None
     say(5, 5)
     return MonthResults(period, moved, effects, funnel, shares, beside, wins)
+
+
+def _effects(figures: Figures, scope: Scope, period: Period) -> list[ChangeEffect]:
+    """Return the effects of the changes whose days, or the windows after them, are in a period."""
+    question, stores = Question(storefronts=scope.storefronts), scope.stores_of(figures.project)
+    reach = Period(period.first - timedelta(days=question.after + question.settle), period.last)
+    changes = [change for change in figures.changes if change.store in stores and reach.holds(change.day)]
+    return [effect_of(figures, change, question) for change in changes]
 
 
 def _period(month: str, newest: date) -> Period:

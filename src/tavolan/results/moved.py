@@ -1,22 +1,22 @@
 """The digest of a period: which phrases moved, which aren't found at all, what installs did, what changed meanwhile."""
 
 import math
-from collections.abc import Iterable
 from dataclasses import dataclass, field
-from datetime import date
 
 import pandas as pd
 
 from tavolan.errors import UsageError
 from tavolan.project.datafile import LISTINGS
 from tavolan.project.model import Project
+from tavolan.results.figures import Figures
 from tavolan.results.funnel import Funnel, store_funnels
-from tavolan.results.metrics import counts_around, of_places, read_metrics, rows_in
-from tavolan.results.periods import Campaign, Change, Period, changes_of, period_of, read_campaigns
-from tavolan.results.ranks import Selection, last_of, lists_by_phrase, newest_day, read_ranks
+from tavolan.results.metrics import counts_around, of_places, rows_in
+from tavolan.results.periods import Campaign, Change, Period
+from tavolan.results.ranks import RankQuery, last_of, lists_by_phrase, read_ranks
 from tavolan.results.rate_effect import RateEffect, rate_effect
+from tavolan.results.scope import Scope
 from tavolan.words.coverage import cover
-from tavolan.words.known_ranks import NO_RANKS, OURS, measured_app
+from tavolan.words.known_ranks import NO_RANKS, OURS
 from tavolan.words.other_listing import with_listing_of
 from tavolan.words.split import fold
 
@@ -98,38 +98,28 @@ class Moved:
         return sorted(moved, key=lambda one: (-one.size, one.now, one.phrase))[:most]
 
 
-def what_moved(
-    project: Project,
-    stores: Iterable[str] = (),
-    storefronts: Iterable[str] = (),
-    days: int = 28,
-    first: date | None = None,
-    last: date | None = None,
-) -> Moved:
+def what_moved(figures: Figures, scope: Scope) -> Moved:
     """Return the digest of a period. Raises ProjectError for faults in the files, UsageError where there's no data."""
-    chosen, fronts, app = tuple(stores), tuple(storefronts), measured_app(project)
-    metrics = of_places(read_metrics(project), storefronts=fronts)
-    days_known = [date.fromordinal(int(metrics["date"].max()))] if len(metrics) else []
-    newest = last or max(
-        filter(None, [*days_known, newest_day(project, Selection(chosen, fronts, apps=(app,)))]), default=None
-    )
+    project, app = figures.project, figures.app
+    newest = scope.last or figures.newest_day(scope)
     if newest is None:
         raise UsageError("there are neither metrics nor ranks of ours", NO_RANKS)
-    period = period_of(newest, days, first, last)
+    metrics = of_places(figures.metrics, storefronts=scope.storefronts)
+    period = scope.period_up_to(newest)
     both = Period(period.before().first, period.last)
-    ranks = read_ranks(project, Selection(chosen, fronts, apps=(app,), period=both))
-    own = [store for store in project.stores if not chosen or store in chosen]
+    ranks = read_ranks(project, RankQuery.of(scope, apps=(app,), period=both))
+    own = scope.stores_of(project)
     moves = _moves(project, ranks, period)
     return Moved(
         period,
         app,
-        [one for one in moves if one.is_target],
+        [move for move in moves if move.is_target],
         _unfound(_listed(project, app), ranks, period, own),
-        [one for one in moves if not one.is_target and one.now < math.inf],
-        [one for store in own if (one := _installs(metrics, store, period))],
+        [move for move in moves if not move.is_target and move.now < math.inf],
+        [installs for store in own if (installs := _installs(metrics, store, period))],
         store_funnels(project, metrics, own, period),
-        [one for one in changes_of(project) if period.holds(one.day) and one.store in own],
-        [one for one in read_campaigns(project) if one.period.meets(period) and one.store in ("", *own)],
+        [change for change in figures.changes if period.holds(change.day) and change.store in own],
+        [one for one in figures.campaigns if one.period.meets(period) and one.store in ("", *own)],
     )
 
 

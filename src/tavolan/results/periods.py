@@ -6,7 +6,6 @@ from datetime import date, timedelta
 from typing import NamedTuple
 
 from tavolan.consoles.forecast import REFUSED
-from tavolan.errors import UsageError
 from tavolan.project.datafile import CAMPAIGNS
 from tavolan.project.journal import Line
 from tavolan.project.model import Project
@@ -42,18 +41,6 @@ class Period(NamedTuple):
 
     def __str__(self) -> str:
         return f"{self.first} to {self.last}"
-
-
-def period_of(last_day: date, days: int = 28, first: date | None = None, last: date | None = None) -> Period:
-    """Return the period that's asked for: from `first` to `last`, else of `days` up to the last day that there is.
-
-    Raises UsageError when it ends before it begins.
-    """
-    end = last or last_day
-    begin = first or end - timedelta(days=days - 1)
-    if begin > end:
-        raise UsageError(f"the period ends on {end}, before it begins on {begin}", "Turn --from and --to around.")
-    return Period(begin, end)
 
 
 @dataclass(frozen=True)

@@ -13,18 +13,26 @@ from tavolan.project.model import Project
 from tavolan.project.table_reading import Wanted
 from tavolan.results.metrics import rows_in
 from tavolan.results.periods import Period
+from tavolan.results.scope import Scope
 from tavolan.words.split import fold
 
 
 @dataclass(frozen=True)
-class Selection:
-    """Which ranks; empty means all. `apps` are other apps' names, and "" for ours."""
+class RankQuery:
+    """Which ranks are asked for; empty means all. `apps` are other apps' names, and "" for ours."""
 
     stores: tuple[str, ...] = ()
     storefronts: tuple[str, ...] = ()
     phrases: tuple[str, ...] = ()
     apps: tuple[str, ...] = ()
     period: Period | None = None
+
+    @classmethod
+    def of(
+        cls, scope: Scope, phrases: tuple[str, ...] = (), apps: tuple[str, ...] = (), period: Period | None = None
+    ) -> "RankQuery":
+        """Return the ranks of a scope's stores and storefronts, in a period where one is given."""
+        return cls(scope.stores, scope.storefronts, phrases, apps, period)
 
     def conditions(self) -> Wanted:
         """Return it as conditions on columns. A store that isn't named in the file is any store."""
@@ -39,12 +47,12 @@ class Selection:
         return found
 
 
-def read_ranks(project: Project, selection: Selection | None = None) -> pd.DataFrame:
+def read_ranks(project: Project, selection: RankQuery | None = None) -> pd.DataFrame:
     """Return ranks: `date` as an ordinal, store, app, storefront, phrase, `rank` infinite where the app wasn't found.
 
     Raises ProjectError for faults in `data/ranks.csv` or its Parquet.
     """
-    frame = project.tables.frame(RANKS, (selection or Selection()).conditions())
+    frame = project.tables.frame(RANKS, (selection or RankQuery()).conditions())
     return frame.assign(rank=frame["rank"].fillna(math.inf))
 
 
@@ -55,7 +63,7 @@ def last_of(frame: pd.DataFrame, period: Period) -> dict[tuple[str, str, str, st
     return {tuple(key): float(rank) for *key, rank in zip(*columns, last["rank"], strict=True)}
 
 
-def newest_day(project: Project, selection: Selection) -> date | None:
+def newest_day(project: Project, selection: RankQuery) -> date | None:
     """Return the last day with a rank that's selected; None without one."""
     return project.tables.last_day(RANKS, selection.conditions())
 

@@ -5,7 +5,7 @@ A listing of `data/listings.csv` holds from its date until the next one of the s
 
 import math
 from collections.abc import Iterable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
 from itertools import pairwise
 
@@ -15,15 +15,19 @@ from tavolan.errors import UsageError
 from tavolan.project.datafile import LISTINGS
 from tavolan.project.model import Project
 from tavolan.project.tables import Row
-from tavolan.results.periods import Period, period_of
+from tavolan.results.figures import Figures
+from tavolan.results.periods import Period
 from tavolan.results.rank_effect import RankShift, rank_shifts
-from tavolan.results.ranks import Selection, check_names, last_of, newest_day, phrases_of, read_ranks, written_phrases
+from tavolan.results.ranks import RankQuery, check_names, last_of, newest_day, phrases_of, read_ranks, written_phrases
+from tavolan.results.scope import Scope
 from tavolan.words.changed_words import ChangedWords, changed_words, forms_of, holds_any
-from tavolan.words.known_ranks import KnownRank, measured_app
+from tavolan.words.known_ranks import KnownRank
 from tavolan.words.split import fold, language_matching
 
 # Ranks are compared in so many days before a change and after it, without the first ones after it.
 WINDOW, SETTLE = 42, 3
+# Others' changes are rare: the usual period is half a year.
+RIVAL_DAYS = 182
 # Where another app is among the first so many and ours isn't.
 WITHIN = 20
 _FIELDS = ("title", "subtitle", "description")
@@ -70,35 +74,26 @@ class Rivals:
     changes: list[ListingChange]
 
 
-def rivals(
-    project: Project,
-    stores: tuple[str, ...] = (),
-    storefronts: tuple[str, ...] = (),
-    lists: tuple[str, ...] = (),
-    apps: Iterable[str] = (),
-    days: int = 182,
-    first: date | None = None,
-    last: date | None = None,
-) -> Rivals:
+def rivals(figures: Figures, scope: Scope, lists: tuple[str, ...] = (), apps: tuple[str, ...] = ()) -> Rivals:
     """Return the ranks of our app and others, phrase by phrase, and what the others changed in the period.
 
-    Raises UsageError where there are no ranks, and for lists and apps that aren't there; ProjectError for faults in the
-    files.
+    Without one it's half a year up to the newest rank. Raises UsageError where there are no ranks, and for lists and
+    apps that aren't there; ProjectError for faults in the files.
     """
-    ours, chosen = measured_app(project), tuple(apps)
-    check_names(project, lists, chosen)
+    project, ours = figures.project, figures.app
+    check_names(project, lists, apps)
     phrases = written_phrases(project, {fold(phrase) for phrase in phrases_of(project, lists)}) if lists else ()
-    wanted = Selection(stores, storefronts, phrases, (ours, *chosen) if chosen else ())
+    wanted = RankQuery.of(scope, phrases, (ours, *apps) if apps else ())
     newest = newest_day(project, wanted)
     if newest is None or (lists and not phrases):
         raise UsageError("there are no such ranks", "Add them: tavolan results import FILE --app NAME.")
-    period = period_of(newest, days, first, last)
+    period = scope.period_up_to(newest, RIVAL_DAYS)
     # Windows of changes at its beginning reach before it.
     around = Period(min(period.before().first, period.first - timedelta(days=WINDOW)), period.last)
-    frame = read_ranks(project, Selection(stores, storefronts, phrases, wanted.apps, around))
+    frame = read_ranks(project, replace(wanted, period=around))
     names = sorted({str(app) for app in frame["app"].unique()} - {ours})
-    own_listings = [row for row in project.tables.rows(LISTINGS) if not chosen or row.text("app") in chosen]
-    changes = [_with_shifts(project, frame, ours, change) for change in listing_changes(own_listings, period)]
+    listings = [row for row in project.tables.rows(LISTINGS) if not apps or row.text("app") in apps]
+    changes = [_with_shifts(project, frame, ours, change) for change in listing_changes(listings, period)]
     return Rivals(period, ours, names, _rows(frame, period, ours), changes)
 
 

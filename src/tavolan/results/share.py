@@ -15,9 +15,10 @@ import pandas as pd
 from numpy.typing import NDArray
 
 from tavolan.errors import UsageError
-from tavolan.project.model import Project, Term
-from tavolan.results.periods import Period, period_of
-from tavolan.results.ranks import Selection, newest_day, read_ranks
+from tavolan.project.model import Term
+from tavolan.results.figures import Figures
+from tavolan.results.ranks import RankQuery, newest_day, read_ranks
+from tavolan.results.scope import Scope
 from tavolan.words.coverage import storefronts_of, targets
 from tavolan.words.known_ranks import OURS
 from tavolan.words.split import fold
@@ -72,26 +73,21 @@ class Curve:
         return np.where(counted, self._catches[places], 0.0)
 
 
-def search_shares(
-    project: Project,
-    stores: tuple[str, ...] = (),
-    storefronts: tuple[str, ...] = (),
-    lists: tuple[str, ...] = (),
-    period: Period | None = None,
-) -> list[ShareLine]:
+def search_shares(figures: Figures, scope: Scope, lists: tuple[str, ...] = ()) -> list[ShareLine]:
     """Return the search share of our app and all others, per store, storefront and list that's asked for.
 
     Without a period it's that of the last year. Phrases that nobody looked up count as demand that nobody caught.
     Raises UsageError where there are no ranks.
     """
-    newest = newest_day(project, Selection(stores, storefronts))
-    span = period or (period_of(newest, _DAYS) if newest else None)
-    frame = read_ranks(project, Selection(stores, storefronts, period=span))
+    project = figures.project
+    newest = newest_day(project, RankQuery.of(scope))
+    period = scope.given_period or (scope.period_up_to(newest, _DAYS) if newest else None)
+    frame = read_ranks(project, RankQuery.of(scope, period=period))
     if frame.empty:
         raise UsageError("there are no ranks", "Fill data/ranks.csv: tavolan results import FILE.")
     curve, valuer = Curve(project.results.steepness, project.results.depth), Valuer(project)
     lines = []
-    for store in [project.stores[name] for name in project.stores if not stores or name in stores]:
+    for store in map(project.stores.__getitem__, scope.stores_of(project)):
         own = frame[frame["store"].isin(["", store.id])]
         looked = {str(front) for front in own["storefront"].unique()}
         for front in (front for front in storefronts_of(store) if front in looked):

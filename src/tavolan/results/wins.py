@@ -11,6 +11,8 @@ from dataclasses import dataclass
 
 from tavolan.errors import UsageError
 from tavolan.project.model import Project
+from tavolan.results.figures import Figures
+from tavolan.results.scope import Scope
 from tavolan.results.word_moves import Mover, WordMove
 from tavolan.words.coverage import Answer, aimed_at, cover
 from tavolan.words.known_ranks import NO_RANKS
@@ -40,21 +42,23 @@ class Wins:
 
 
 def next_wins(
-    project: Project,
-    stores: list[str],
-    storefronts: list[str] | None = None,
-    lists: list[str] | None = None,
+    figures: Figures,
+    scope: Scope,
+    lists: tuple[str, ...] = (),
     most: int = 12,
     progress: Callable[[int, int | None], None] | None = None,
 ) -> Wins:
-    """Return the phrases that rank 11 to 30, the best score first, with the best move for each of the first `most`.
+    """Return the phrases that rank 11 to 30 in a scope, the best score first, the first `most` with their best moves.
 
     Raises UsageError where no rank is known.
     """
+    project = figures.project
     valuer = Valuer(project)
     if not valuer.known_ranks:
         raise UsageError("there are no ranks of ours", NO_RANKS)
-    answers = aimed_at(project, cover(project, stores, storefronts, valuer), [], lists or [])
+    answers = aimed_at(
+        project, cover(project, scope.stores_of(project), list(scope.storefronts), valuer), [], list(lists)
+    )
     near = [answer for answer in answers if answer.rank and FIRST <= answer.rank.rank <= LAST]
     reach = _reaches(project, valuer, {answer.terms_locale for answer in near})
     scored = [(answer, reach.get((answer.terms_locale, answer.phrase), "unknown")) for answer in near]

@@ -9,23 +9,22 @@ bounds are added as squares, since chance moves them independently.
 """
 
 import math
-from collections.abc import Iterable
+from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import date, timedelta
 
 import pandas as pd
 
 from tavolan.errors import UsageError
-from tavolan.project.model import Project
-from tavolan.results.effect import ChangeEffect, Figures, Question, effect_of, read_figures
+from tavolan.results.effect import ChangeEffect, Question, effect_of
+from tavolan.results.figures import Figures
 from tavolan.results.intervals import Interval
 from tavolan.results.metrics import of_places, rows_in
-from tavolan.results.periods import Campaign, Period
+from tavolan.results.periods import Campaign
+from tavolan.results.scope import Scope, days_up_to
 
 DAYS_OF_A_MONTH = 30.44
 _DAYS_OF_A_YEAR = 365
-# How many paid installs come without a campaign is counted over so many days before it.
-_USUAL_DAYS = 28
 
 
 @dataclass(frozen=True)
@@ -87,12 +86,11 @@ class ListingWorth:
 
 
 def listing_worth(
-    project: Project,
+    figures: Figures,
+    scope: Scope,
     cost: float,
     install_value: float | None = None,
-    days: Iterable[date] = (),
-    stores: Iterable[str] = (),
-    question: Question | None = None,
+    days: Collection[date] = (),
 ) -> ListingWorth:
     """Return what changes of the listing are worth a month: those of some days, else all that weren't made by hand.
 
@@ -101,15 +99,15 @@ def listing_worth(
     """
     if cost < 0 or (install_value is not None and install_value < 0):
         raise UsageError("a cost or a value can't be negative", "Write 0 or more.")
-    figures, chosen, own = read_figures(project), set(days), list(stores) or list(project.stores)
+    own = scope.stores_of(figures.project)
     changes = [
         one
         for one in figures.changes
-        if one.store in own and (one.day in chosen if chosen else any(line.who != "hand" for line in one.lines))
+        if one.store in own and (one.day in days if days else any(line.who != "hand" for line in one.lines))
     ]
     if not changes:
         raise UsageError("the journal has no such change", "tavolan console journal shows its days.")
-    effects = [effect_of(figures, one, question or Question()) for one in changes]
+    effects = [effect_of(figures, one, Question(storefronts=scope.storefronts)) for one in changes]
     found = [WonInstalls(one, _won(one)) for one in effects]
     value, source = _install_value(figures.metrics, install_value)
     won = _sum([one.won for one in found if one.won])
@@ -141,7 +139,7 @@ def _install_value(metrics: pd.DataFrame, given: float | None) -> tuple[float, s
     if metrics.empty:
         return math.nan, "not known: there are no metrics"
     last = date.fromordinal(int(metrics["date"].max()))
-    period = Period(last - timedelta(days=_DAYS_OF_A_YEAR - 1), last)
+    period = days_up_to(last, _DAYS_OF_A_YEAR)
     # An install whose revenue was withheld says nothing of what installs are worth.
     rows = rows_in(metrics, period).dropna(subset=["installs", "revenue"])
     installs, revenue = float(rows["installs"].sum()), float(rows["revenue"].sum())
@@ -159,7 +157,8 @@ def _paid(figures: Figures, stores: list[str]) -> PaidInstalls | None:
     extra = 0.0
     for one in campaigns:
         rows = of_places(paid, one.store, [one.storefront] if one.storefront else [])
-        usual = Period(one.period.first - timedelta(days=_USUAL_DAYS), one.period.first - timedelta(days=1))
+        # How many come without a campaign.
+        usual = days_up_to(one.period.first - timedelta(days=1))
         before = rows_in(rows, usual)
         known = before["date"].nunique()
         per_day = float(before["installs"].sum()) / known if known else 0.0

@@ -21,10 +21,10 @@ from tavolan.project.model import Project
 from tavolan.results.intervals import Interval, wilson
 from tavolan.reviews.table import read_reviews, version_key
 from tavolan.words import split
-from tavolan.words.corpus import corpus_of
+from tavolan.words.corpus import Corpus, corpus_of
 from tavolan.words.mine import function_words, log_likelihoods, word_rules
 from tavolan.words.mined import spelled_phrases
-from tavolan.words.ngrams import LONGEST, Counter, Longs, distinct, without_parts
+from tavolan.words.ngrams import LONGEST, Counter, Longs, Phrases, distinct, without_parts
 from tavolan.words.phrases import phrase_of, words_of
 
 Kind = Literal["praise", "complaint"]
@@ -75,6 +75,10 @@ class Themes:
         return [theme for theme in self.themes if theme.kind == kind]
 
 
+# Score, length and forms of a phrase.
+_Ranked = tuple[float, int, tuple[int, ...]]
+
+
 def themes_of(
     project: Project,
     locale: str,
@@ -100,34 +104,47 @@ def themes_of(
     low = stars <= LOW
     counter = Counter(corpus, rules, low, least)
     found = {size: counter.count(size) for size in range(1, LONGEST + 1)}
+    ranked = _ranked(found, int(low.sum()), int((~low).sum()))
+    version = max({str(name) for name in frame["version"].unique()} - {""}, key=version_key, default="")
+    describe = _Describer(project, locale, frame, version, match)
+    best = [each for sign in (1, -1) for each in [each for each in ranked if each[0] * sign > 0][: _SPARE * most]]
+    held = _held(corpus, counter, best)
+    themes = []
+    for sign in (1, -1):
+        for score, names_alike, texts in _apart([each for each in held if each[0] * sign > 0])[:most]:
+            themes.append(replace(describe.theme(names_alike[0], score, texts), also=tuple(names_alike[1:])))
+    return Themes(locale, len(frame), version, themes)
+
+
+def _ranked(found: dict[int, Phrases], low: int, high: int) -> list[_Ranked]:
+    """Return score, length and forms of the phrases that chance doesn't explain, the clearest first.
+
+    `low` and `high` are how many reviews have few stars and many.
+    """
     kept = without_parts(found)
     sure = float(special.chdtri(1, _CHANCE / max(1, sum(int(flags.sum()) for flags in kept.values()))))
-    ranked: list[tuple[float, int, tuple[int, ...]]] = []
+    ranked: list[_Ranked] = []
     for size, phrases in found.items():
         own = kept[size]
         marked, texts = phrases.marked[own], phrases.texts[own]
-        scores = log_likelihoods(marked, texts - marked, int(low.sum()), int((~low).sum()))
+        scores = log_likelihoods(marked, texts - marked, low, high)
         clear = np.flatnonzero(np.abs(scores) >= sure)
         rows = zip(scores[clear].tolist(), map(tuple, phrases.forms[own][clear].tolist()), strict=True)
         ranked += [(score, size, forms) for score, forms in rows]
-    ranked.sort(key=lambda one: (-abs(one[0]), -one[1], one[2]))
-    version = max({str(name) for name in frame["version"].unique()} - {""}, key=version_key, default="")
-    describe = _Describer(project, locale, frame, version, match)
-    chosen = [one for sign in (1, -1) for one in [each for each in ranked if each[0] * sign > 0][: _SPARE * most]]
+    return sorted(ranked, key=lambda each: (-abs(each[0]), -each[1], each[2]))
+
+
+def _held(corpus: Corpus, counter: Counter, best: list[_Ranked]) -> list[tuple[float, str, Longs]]:
+    """Return score, spelling and texts of phrases, the clearest first, of equals the longest."""
     held: list[tuple[float, str, Longs]] = []
-    for size in found:
-        own_ranked = [one for one in chosen if one[1] == size]
-        numbers, places = counter.occurrences(size, [one[2] for one in own_ranked])
-        names = spelled_phrases(corpus, len(own_ranked), numbers, places, size)
+    for size in range(1, LONGEST + 1):
+        own = [each for each in best if each[1] == size]
+        numbers, places = counter.occurrences(size, [each[2] for each in own])
+        names = spelled_phrases(corpus, len(own), numbers, places, size)
         both = distinct(numbers * corpus.count + corpus.texts[places]) if len(numbers) else numbers
-        for number, (score, _, _) in enumerate(own_ranked):
+        for number, (score, _, _) in enumerate(own):
             held.append((score, names[number], both[both // corpus.count == number] % corpus.count))
-    held.sort(key=lambda one: (-abs(one[0]), -len(one[1]), one[1]))
-    themes = []
-    for sign in (1, -1):
-        for score, names_alike, texts in _apart([one for one in held if one[0] * sign > 0])[:most]:
-            themes.append(replace(describe.theme(names_alike[0], score, texts), also=tuple(names_alike[1:])))
-    return Themes(locale, len(frame), version, themes)
+    return sorted(held, key=lambda each: (-abs(each[0]), -len(each[1]), each[1]))
 
 
 def _apart(held: list[tuple[float, str, Longs]]) -> list[tuple[float, list[str], Longs]]:

@@ -64,24 +64,14 @@ def console_app(state: State, manners: Manners, client_id: str, secret: str) -> 
         docs_url=None,
         redoc_url=None,
     )
-    basic, bearer = HTTPBasic(auto_error=False), HTTPBearer(auto_error=False)
+    _add_sign_in(app, desk)
+    bearer = HTTPBearer(auto_error=False)
 
     def signed_in(given: Annotated[Any, Depends(bearer)]) -> Desk:
         if given is None:
             raise RefusedError(401, "token", "there's no bearer token")
         desk.check(given.credentials)
         return desk
-
-    @app.post("/token", tags=["sign-in"])
-    def token(
-        grant_type: Annotated[str, Form()], given: Annotated[HTTPBasicCredentials | None, Depends(basic)]
-    ) -> protocol.Token:
-        """Give a bearer token to a client that proves who it is (RFC 6749, section 4.4)."""
-        if given is None:
-            raise RefusedError(401, "sign-in", "send client id and secret as Basic authorization")
-        if grant_type != "client_credentials":
-            raise RefusedError(400, "grant", "grant_type must be client_credentials")
-        return desk.token(given)
 
     router = APIRouter(dependencies=[Depends(signed_in)])
 
@@ -106,6 +96,21 @@ def console_app(state: State, manners: Manners, client_id: str, secret: str) -> 
     _add_handlers(app)
     app.add_middleware(Misbehaviour, manners=manners)
     return app
+
+
+def _add_sign_in(app: FastAPI, desk: Desk) -> None:
+    basic = HTTPBasic(auto_error=False)
+
+    @app.post("/token", tags=["sign-in"])
+    def token(
+        grant_type: Annotated[str, Form()], given: Annotated[HTTPBasicCredentials | None, Depends(basic)]
+    ) -> protocol.Token:
+        """Give a bearer token to a client that proves who it is (RFC 6749, section 4.4)."""
+        if given is None:
+            raise RefusedError(401, "sign-in", "send client id and secret as Basic authorization")
+        if grant_type != "client_credentials":
+            raise RefusedError(400, "grant", "grant_type must be client_credentials")
+        return desk.token(given)
 
 
 def _add_page(app: FastAPI, desk: Desk) -> None:

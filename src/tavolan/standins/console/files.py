@@ -27,7 +27,7 @@ from tavolan.standins.console.desk import (
     paged,
     precondition,
 )
-from tavolan.standins.console.state import Kept
+from tavolan.standins.console.state import Kept, State
 from tavolan.support.image_headers import ImageFacts, image_facts
 
 _MOST_PART = 8_000_000
@@ -167,21 +167,26 @@ def _add_sets(router: APIRouter, desk: Desk) -> None:
                 raise RefusedError(422, "not-valid", f"{place} takes {most} pictures, not {len(wanted.pictures)}")
             if book.console.needs_version:
                 require_editable(state, app, "a set of pictures")
-            faults = {}
-            for number, sha256 in enumerate(wanted.pictures, 1):
-                data = state.file(sha256)
-                if data is None:
-                    raise RefusedError(409, "no-file", f"picture {number} of {locale} {place} wasn't uploaded")
-                if wanted.kind == "video" and number == 1:
-                    fault = _video_fault(state, sha256, data, book, place.removeprefix(VIDEO))
-                else:
-                    fault = picture_fault(book, place, wanted.kind, _facts(state, sha256, data), len(data))
-                if fault:
-                    faults[f"{locale} {place} {number}"] = fault
-            if faults:
+            if faults := _set_faults(state, book, f"{locale} {place}", wanted):
                 raise RefusedError(422, "not-valid", "; ".join(f"{at} {what}" for at, what in faults.items()), faults)
             value = {"kind": wanted.kind, "pictures": wanted.pictures, "ready_at": time.time() + desk.manners.picture}
             return _set(desk, state.put("set", app, f"{locale} {place}", value))
+
+
+def _set_faults(state: State, book: Rulebook, at: str, wanted: SetOrder) -> dict[str, str]:
+    """Return what's wrong with the pictures of a set, by its locale and place, and number. Raises RefusedError."""
+    place, faults = at.partition(" ")[2], {}
+    for number, sha256 in enumerate(wanted.pictures, 1):
+        data = state.file(sha256)
+        if data is None:
+            raise RefusedError(409, "no-file", f"picture {number} of {at} wasn't uploaded")
+        if wanted.kind == "video" and number == 1:
+            fault = _video_fault(state, sha256, data, book, place.removeprefix(VIDEO))
+        else:
+            fault = picture_fault(book, place, wanted.kind, _facts(state, sha256, data), len(data))
+        if fault:
+            faults[f"{at} {number}"] = fault
+    return faults
 
 
 def _facts(state: Any, sha256: str, data: bytes) -> ImageFacts | None:
