@@ -4,18 +4,24 @@ import csv
 import shlex
 import shutil
 from datetime import date, timedelta
+from typing import get_args
 
 import pytest
 
 import tavolan
 from conftest import replace, run_tavolan, standings, write_screen
-from tavolan.advice.action import Action, Gain, estimates
+from tavolan.advice.action import Action, Gain
+from tavolan.advice.from_findings import from_findings
 from tavolan.advice.from_results import from_experiments, from_metrics, from_reviews
-from tavolan.advice.next_actions import what_next
+from tavolan.advice.kinds import Kind, kinds, minutes_of, season_days
+from tavolan.advice.next_actions import SOURCES, what_next
 from tavolan.advice.reach import Reach
 from tavolan.advice.situation import Situation
+from tavolan.checking import run_checks
+from tavolan.checking.registry import all_checks
 from tavolan.experiments.files import experiment_of
 from tavolan.pictures.making.counts import count_pictures
+from tavolan.project.schema import NextTable
 from tavolan.results.worth import DAYS_OF_A_MONTH
 from tavolan.sample.write import write_screens
 from tavolan.standins.translator import translate
@@ -135,15 +141,35 @@ def test_worth_is_installs_where_there_are_metrics_and_points_else(year, project
     assert gain.value == pytest.approx(8 * rate) and gain.low == pytest.approx(max(0.0, 8 * rate - width))
     assert gain.high == pytest.approx(8 * rate + width) and gain.measured and "value points" in gain.factors
     share = reach.of_share("pictures", [("ios", "US")])
-    assumed = estimates()["share"]["pictures"]
+    assumed = kinds()["pictures"].share
     base = reach.installs(("ios", "US"))
-    assert share.value == pytest.approx(base * assumed["mid"]) and share.high == pytest.approx(base * assumed["high"])
-    assert not share.measured and assumed["why"] in share.factors["assumed share"]
+    assert share.value == pytest.approx(base * assumed.mid) and share.high == pytest.approx(base * assumed.high)
+    assert not share.measured and assumed.why in share.factors["assumed share"]
     small = Reach(tavolan.open_project(project))
     assert small.unit == "points" and small.of_points({("ios", "US"): [3.0]}) == Gain(
         3.0, 3.0, 3.0, "points", True, {"value points": "+3.0 by coverage, as it would be"}
     )
     assert not small.of_ratio([("ios", "US")], 0.1, 0.0, 0.2, "x", measured=True).is_known
+
+
+def test_each_kind_of_work_is_known_and_its_rules_are_the_checks():
+    assert set(kinds()) == set(get_args(Kind))
+    rules = [rule for facts in kinds().values() for rule in facts.rules]
+    assert len(set(rules)) == len(rules) and set(rules) <= set(all_checks())
+    works = {*get_args(Kind), "screens"}
+    assert all(minutes_of(work) > 0 for work in works) and season_days("lead") > 0 < season_days("back")
+    # A project may give minutes for each.
+    assert set(get_args(get_args(NextTable.model_fields["minutes"].annotation)[0])) == works
+
+
+def test_sources_change_nothing_so_their_order_makes_no_difference(sample):
+    opened = tavolan.open_project(sample)
+    now = Situation(opened, TODAY, run_checks(opened, TODAY))
+    before = list(now.findings)
+    there, back = ([action for source in order for action in source(now)] for order in (SOURCES, SOURCES[::-1]))
+    assert sorted(map(repr, there)) == sorted(map(repr, back)) and now.findings == before
+    covered = {finding for action in there for finding in action.covers}
+    assert covered and not covered & {one for action in from_findings(now, covered) for one in action.about}
 
 
 def test_minutes_are_the_projects_own(project):
@@ -282,6 +308,8 @@ def test_the_program_says_why(sample):
 
 
 def test_an_action_without_a_known_worth_comes_last():
-    known = Action("texts", "a", "b", "c", Gain(1.0, 0.0, 2.0, "points"), 10, "d")
-    unknown = Action("texts", "a", "b", "c", Gain(), 10, "d")
+    known = Action(
+        kind="texts", what="a", why="b", command="c", gain=Gain(1.0, 0.0, 2.0, "points"), minutes=10, promise="d"
+    )
+    unknown = Action(kind="texts", what="a", why="b", command="c", gain=Gain(), minutes=10, promise="d")
     assert unknown.rate < 0 < known.rate

@@ -3,25 +3,10 @@
 import math
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from functools import cache
-from pathlib import Path
-from typing import Any, Literal
+from typing import Literal
 
-from tavolan.support.shipped import shipped_toml
+from tavolan.advice.kinds import Kind
 
-Kind = Literal[
-    "texts",
-    "facts",
-    "words",
-    "pictures",
-    "video",
-    "languages",
-    "hand-over",
-    "experiments",
-    "reviews",
-    "results",
-    "seasons",
-]
 Unit = Literal["installs", "points", ""]
 UNIT_WORDS: dict[Unit, str] = {"installs": "installs a month", "points": "value points", "": ""}
 
@@ -46,11 +31,12 @@ class Gain:
         return not math.isnan(self.value)
 
 
-@dataclass(frozen=True)
+@dataclass(frozen=True, kw_only=True)
 class Action:
     """One thing to do. `blocks` says that a hand-over waits for it; `promise` is which figure changes by it.
 
-    `stage` orders the way to a first hand-over. `where` is a file and line, empty where there's none.
+    `stage` orders the way to a first hand-over. `where` is a file and line, empty where there's none. `covers` are ids
+    of findings that are mended by it, and need no action of their own.
     """
 
     kind: Kind
@@ -64,14 +50,9 @@ class Action:
     where: str = ""
     stage: int = 0
     about: tuple[str, ...] = ()
+    covers: tuple[str, ...] = ()
 
     @property
     def rate(self) -> float:
         """What it brings a minute; below zero where that isn't known."""
         return self.gain.value / max(self.minutes, 0.1) if self.gain.is_known else -1.0
-
-
-@cache
-def estimates() -> dict[str, Any]:
-    """Return the shipped estimates: minutes by kind, assumed shares, and what rules are about."""
-    return shipped_toml(Path(__file__).parent / "estimates.toml")

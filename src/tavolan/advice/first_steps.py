@@ -13,22 +13,22 @@ def first_steps(now: Situation) -> Iterator[Action]:
         return
     if not read_records(now.project.root):
         yield Action(
-            "pictures",
-            "Make the store pictures",
-            "Screen, device, words and background, at each store's sizes.",
-            "tavolan shots render",
-            Gain(),
-            now.minutes("pictures"),
-            "pictures: some where there are none",
+            kind="pictures",
+            what="Make the store pictures",
+            why="Screen, device, words and background, at each store's sizes.",
+            command="tavolan shots render",
+            gain=Gain(),
+            minutes=now.minutes("pictures"),
+            promise="pictures: some where there are none",
             stage=5,
         )
     yield Action(
-        "hand-over",
-        "Look at all of it as visitors will",
-        "Pictures, texts and gauges, all languages side by side.",
-        "tavolan preview",
-        Gain(),
-        now.minutes("hand-over"),
-        "out/preview.html",
+        kind="hand-over",
+        what="Look at all of it as visitors will",
+        why="Pictures, texts and gauges, all languages side by side.",
+        command="tavolan preview",
+        gain=Gain(),
+        minutes=now.minutes("hand-over"),
+        promise="out/preview.html",
         stage=7,
     )

@@ -1,9 +1,10 @@
 """Actions for what the check found: errors first, since a hand-over waits for them."""
 
-from collections.abc import Iterator
+from collections.abc import Collection, Iterator
 from itertools import groupby
 
-from tavolan.advice.action import Action, Gain, Kind, estimates
+from tavolan.advice.action import Action, Gain
+from tavolan.advice.kinds import Kind, Work, command_of_rule, kind_of_rule, kinds
 from tavolan.advice.situation import Situation
 from tavolan.checking.findings import Finding
 from tavolan.checking.status import MISSING
@@ -12,15 +13,17 @@ from tavolan.support.number_words import counted, some_of
 
 # From so many locales on what's the same in them is one action.
 MANY_LOCALES = 3
-_STAGES: dict[Kind, int] = {"texts": 1, "facts": 2, "words": 3, "pictures": 4, "video": 7, "languages": 6, "reviews": 9}
 
 
-def from_findings(now: Situation) -> Iterator[Action]:
-    """Yield an action for each rule and locale with errors, warnings or texts that are still to write."""
+def from_findings(now: Situation, covered: Collection[str]) -> Iterator[Action]:
+    """Yield an action for each rule and locale with errors, warnings or texts that are still to write.
+
+    `covered` are ids of findings that other actions mend.
+    """
     open_ones = [
         one
         for one in now.findings
-        if not one.waived and one.id not in now.settled and (one.level != "note" or one.rule in MISSING)
+        if not one.waived and one.id not in covered and (one.level != "note" or one.rule in MISSING)
     ]
     locales = {rule: {one.locale for one in open_ones if one.rule == rule} for rule in {one.rule for one in open_ones}}
     # What's the same in many locales is one thing to do.
@@ -44,22 +47,22 @@ def _action(now: Situation, group: list[Finding]) -> Action:
     gain = Gain()
     # A text of a reply is no text of the page.
     if not blocks and kind != "reviews":
-        gain = now.reach.of_share(kind if kind in estimates()["share"] else "texts", places)
-    work = "screens" if first.rule in ("screen-missing", "shot-count") else kind
+        gain = now.reach.of_share(kind if kinds()[kind].share else "texts", places)
+    work: Work = "screens" if first.rule in ("screen-missing", "shot-count") else kind
     levels = {level: len([one for one in group if one.level == level]) for level in ("error", "warning", "note")}
     promise = ", ".join(f"{counted(number, level)} fewer" for level, number in levels.items() if number)
     return Action(
-        kind,
-        _what(group, locales, count),
-        first.remedy,
-        _command(now, group, locales),
-        gain,
-        now.minutes(work, count),
-        promise,
-        blocks,
-        f"{first.path}:{first.line}" if first.line else first.path,
-        _stage(now, first, kind),
-        tuple(one.id for one in group),
+        kind=kind,
+        what=_what(group, locales, count),
+        why=first.remedy,
+        command=_command(now, group, locales),
+        gain=gain,
+        minutes=now.minutes(work, count),
+        promise=promise,
+        blocks=blocks,
+        where=f"{first.path}:{first.line}" if first.line else first.path,
+        stage=_stage(now, first, kind),
+        about=tuple(one.id for one in group),
     )
 
 
@@ -76,15 +79,13 @@ def _what(group: list[Finding], locales: list[str], count: int) -> str:
 
 def _stage(now: Situation, finding: Finding, kind: Kind) -> int:
     if finding.locale and finding.locale != now.project.source_locale and kind in ("texts", "words"):
-        return _STAGES["languages"]
-    return _STAGES[kind]
+        return kinds()["languages"].stage
+    return kinds()[kind].stage
 
 
 def _kind(finding: Finding) -> Kind:
-    kinds: dict[Kind, str] = estimates()["kind"]
-    for kind, rules in kinds.items():
-        if finding.rule in rules.split():
-            return kind
+    if kind := kind_of_rule(finding.rule):
+        return kind
     if not finding.locale and finding.field and not finding.field.startswith(("shot.", "class.", "graphic.")):
         return "facts"
     return "pictures" if finding.field.startswith(("shot.", "class.", "graphic.", "screens")) else "texts"
@@ -92,9 +93,8 @@ def _kind(finding: Finding) -> Kind:
 
 def _command(now: Situation, group: list[Finding], locales: list[str]) -> str:
     first = group[0]
-    commands: dict[str, str] = estimates()["command"]
-    if first.rule in commands:
-        return commands[first.rule]
+    if command := command_of_rule(first.rule):
+        return command
     if len(locales) > 1:
         fields = {one.field for one in group}
         return f"tavolan copy table {first.field}" if len(fields) == 1 and _is_text(now, first) else "tavolan check"

@@ -43,13 +43,13 @@ def from_experiments(now: Situation) -> Iterator[Action]:
             yield from _judge(now, one) if one.table.metric in SPLIT_METRICS else ()
         elif entry.state == "finished":
             yield Action(
-                "experiments",
-                f"Write down why {one.id} came out as it did",
-                "What isn't written down isn't learned.",
-                f"tavolan experiment show {one.id}",
-                Gain(),
-                now.minutes("experiments"),
-                "experiments without a why: 1 less",
+                kind="experiments",
+                what=f"Write down why {one.id} came out as it did",
+                why="What isn't written down isn't learned.",
+                command=f"tavolan experiment show {one.id}",
+                gain=Gain(),
+                minutes=now.minutes("experiments"),
+                promise="experiments without a why: 1 less",
                 where=one.address,
                 stage=9,
                 about=(one.id,),
@@ -79,13 +79,13 @@ def _start(now: Situation, entry: Entry) -> Action:
     words = f"{expected:+.0%} expected × {sure:.0%} sure; nothing to {expected:+.0%}"
     gain = now.reach.of_ratio(_places(now, one), expected * sure, 0.0, expected, words, measured=False)
     return Action(
-        "experiments",
-        f"Start the experiment {one.id}" if ready else f"Write a variant for the experiment {one.id}",
-        one.table.hypothesis,
-        f"tavolan experiment {'start' if ready else 'show'} {one.id}",
-        gain,
-        now.minutes("experiments") if ready else 60 * one.table.effort,
-        "experiments running: 1 more" if ready else f"{one.id}: ready to start",
+        kind="experiments",
+        what=f"Start the experiment {one.id}" if ready else f"Write a variant for the experiment {one.id}",
+        why=one.table.hypothesis,
+        command=f"tavolan experiment {'start' if ready else 'show'} {one.id}",
+        gain=gain,
+        minutes=now.minutes("experiments") if ready else 60 * one.table.effort,
+        promise="experiments running: 1 more" if ready else f"{one.id}: ready to start",
         where=one.address,
         stage=9,
         about=(one.id,),
@@ -100,13 +100,13 @@ def _judge(now: Situation, one: Experiment) -> Iterator[Action]:
     better = next((each for each in decided if each.outcome == "better"), None)
     words = f"{better.variant} is better" if better else decided[0].outcome if decided else "nothing to be seen"
     yield Action(
-        "experiments",
-        f"End the experiment {one.id}",
-        f"The verdict is there: {words}.",
-        f"tavolan experiment judge {one.id} --write",
-        _measured(now, one, better.ratio if better else None),
-        now.minutes("experiments"),
-        f"{one.id}: an outcome in its file",
+        kind="experiments",
+        what=f"End the experiment {one.id}",
+        why=f"The verdict is there: {words}.",
+        command=f"tavolan experiment judge {one.id} --write",
+        gain=_measured(now, one, better.ratio if better else None),
+        minutes=now.minutes("experiments"),
+        promise=f"{one.id}: an outcome in its file",
         where=one.address,
         stage=9,
         about=(one.id,),
@@ -129,13 +129,13 @@ def _apply(now: Situation, one: Experiment) -> Iterator[Action]:
         judgements = judge_experiment(now.project, one, now.today).verdict.judgements
         won = next((each for each in judgements if each.variant == one.table.winner), None)
     yield Action(
-        "experiments",
-        f"Make {one.table.winner} the page: it has won {one.id}",
-        one.table.hypothesis,
-        f"tavolan experiment apply {one.id}",
-        _measured(now, one, won.ratio if won else None),
-        now.minutes("experiments"),
-        f"journal: {one.table.winner} is the page now",
+        kind="experiments",
+        what=f"Make {one.table.winner} the page: it has won {one.id}",
+        why=one.table.hypothesis,
+        command=f"tavolan experiment apply {one.id}",
+        gain=_measured(now, one, won.ratio if won else None),
+        minutes=now.minutes("experiments"),
+        promise=f"journal: {one.table.winner} is the page now",
         where=one.address,
         stage=9,
         about=(one.id,),
@@ -161,14 +161,14 @@ def _new_idea(now: Situation, experiments: list[Experiment]) -> Iterator[Action]
     words = f"{step.share.value:.1%} → {step.goal:.1%} at most; half of it for the order"
     name = f"better-{step.name}-{funnel.storefront.lower()}"
     yield Action(
-        "experiments",
-        f"Try to mend “{step.name}” in {funnel.store} {funnel.storefront}",
-        f"{step.share.value:.1%} of visitors take the step, {step.goal:.1%} elsewhere.",
-        f"tavolan experiment new {name} --metric {step.name} --store {funnel.store} --storefront {funnel.storefront} "
-        f'--expected {min(expected, 0.5):.2f} --hypothesis "…"',
-        now.reach.of_ratio(at, expected / 2, 0.0, expected, words, measured=False),
-        now.minutes("experiments", 12),
-        "ideas in the backlog: 1 more",
+        kind="experiments",
+        what=f"Try to mend “{step.name}” in {funnel.store} {funnel.storefront}",
+        why=f"{step.share.value:.1%} of visitors take the step, {step.goal:.1%} elsewhere.",
+        command=f"tavolan experiment new {name} --metric {step.name} --store {funnel.store} "
+        f'--storefront {funnel.storefront} --expected {min(expected, 0.5):.2f} --hypothesis "…"',
+        gain=now.reach.of_ratio(at, expected / 2, 0.0, expected, words, measured=False),
+        minutes=now.minutes("experiments", 12),
+        promise="ideas in the backlog: 1 more",
         stage=9,
         about=(name,),
     )
@@ -197,13 +197,13 @@ def from_reviews(now: Situation) -> Iterator[Action]:
     places = now.reach.places(stores={one.store for one in urgent if one.store})
     several = counted(len(without) or len(drafts), "reader")
     yield Action(
-        "reviews",
-        f"Answer {several}",
-        f"{part}.",
-        command,
-        now.reach.of_share("reviews", places, max(1, len(urgent)) / _REPLIES),
-        now.minutes("reviews", len(without) or len(drafts)),
-        promise,
+        kind="reviews",
+        what=f"Answer {several}",
+        why=f"{part}.",
+        command=command,
+        gain=now.reach.of_share("reviews", places, max(1, len(urgent)) / _REPLIES),
+        minutes=now.minutes("reviews", len(without) or len(drafts)),
+        promise=promise,
         stage=9,
     )
 
@@ -219,12 +219,12 @@ def from_metrics(now: Situation) -> Iterator[Action]:
     how = "--from-console" if now.project.consoles else "FILE"
     why = f"The newest day is {last}, {age} days ago." if last else "Without them nobody learns what a change did."
     yield Action(
-        "results",
-        "Take the figures of the last weeks in",
-        why,
-        f"tavolan results import {how}",
-        Gain(),
-        now.minutes("results"),
-        "the newest day of data/metrics.csv",
+        kind="results",
+        what="Take the figures of the last weeks in",
+        why=why,
+        command=f"tavolan results import {how}",
+        gain=Gain(),
+        minutes=now.minutes("results"),
+        promise="the newest day of data/metrics.csv",
         stage=9,
     )

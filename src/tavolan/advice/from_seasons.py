@@ -3,7 +3,8 @@
 from collections.abc import Iterator
 from datetime import date, timedelta
 
-from tavolan.advice.action import Action, estimates
+from tavolan.advice.action import Action
+from tavolan.advice.kinds import season_days
 from tavolan.advice.situation import Situation
 from tavolan.checking import run_checks
 from tavolan.project.schema import SeasonTable
@@ -13,7 +14,7 @@ from tavolan.support.number_words import counted
 
 def hand_over_day(now: Situation) -> date:
     """Return the day whose page is to be handed over: a season's first, from some days before it on; else today."""
-    lead = timedelta(days=_days("lead"))
+    lead = timedelta(days=season_days("lead"))
     coming = [
         span.first
         for season in now.project.seasons
@@ -29,17 +30,13 @@ def from_seasons(now: Situation) -> Iterator[Action]:
     for season in now.project.seasons:
         for span in spans_around(season, now.today):
             begun, ended = span.first - now.today, now.today - span.last
-            if timedelta(0) < ended <= timedelta(days=_days("back")):
+            if timedelta(0) < ended <= timedelta(days=season_days("back")):
                 if notes.get(_note(season, "gone back"), "") < str(span.last):
                     yield _action(now, season, span, "gone back", span.last + timedelta(days=1))
-            elif begun <= timedelta(days=_days("lead")) and now.today <= span.last:
-                earliest = span.first - timedelta(days=2 * _days("lead"))
+            elif begun <= timedelta(days=season_days("lead")) and now.today <= span.last:
+                earliest = span.first - timedelta(days=2 * season_days("lead"))
                 if notes.get(_note(season, "handed over"), "") < str(earliest):
                     yield _action(now, season, span, "handed over", span.first)
-
-
-def _days(name: str) -> int:
-    return int(estimates()["season"][name])
 
 
 def _note(season: SeasonTable, what: str) -> str:
@@ -62,13 +59,13 @@ def _action(now: Situation, season: SeasonTable, span: Span, what: str, day: dat
     if season.storefronts:
         places = [at for at in places if at[1] in season.storefronts]
     return Action(
-        "seasons",
-        f"Go back from the season {season.name}" if back else f"Hand over the season {season.name}",
-        f"{when}, in {', '.join(locales[:4])}{fault}.",
-        " && ".join(steps),
-        now.reach.of_share("seasons", places),
-        now.minutes("seasons"),
-        f"journal: {_note(season, what)}",
+        kind="seasons",
+        what=f"Go back from the season {season.name}" if back else f"Hand over the season {season.name}",
+        why=f"{when}, in {', '.join(locales[:4])}{fault}.",
+        command=" && ".join(steps),
+        gain=now.reach.of_share("seasons", places),
+        minutes=now.minutes("seasons"),
+        promise=f"journal: {_note(season, what)}",
         where="tavolan.toml",
         stage=8,
         about=(season.name,),

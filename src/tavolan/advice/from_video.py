@@ -19,7 +19,6 @@ def from_video(now: Situation) -> Iterator[Action]:
     if project.video is None:
         yield _begin(now, stores)
     elif lacking := _clips_to_record(project):
-        now.settled |= {finding.id for finding in now.findings if finding.rule == "clip-missing"}
         yield _record(now, stores, lacking)
     else:
         yield from _render(now, stores)
@@ -32,13 +31,13 @@ def _gain(now: Situation, stores: list[Store]) -> Gain:
 def _begin(now: Situation, stores: list[Store]) -> Action:
     scenes = len(now.project.shots.shot)
     return Action(
-        "video",
-        "Begin a preview video",
-        f"{counted(scenes, 'shot')} with captions make its first scenes.",
-        "tavolan video new",
-        _gain(now, stores),
-        now.minutes("video", scenes),
-        "videos: 0 → one for each locale",
+        kind="video",
+        what="Begin a preview video",
+        why=f"{counted(scenes, 'shot')} with captions make its first scenes.",
+        command="tavolan video new",
+        gain=_gain(now, stores),
+        minutes=now.minutes("video", scenes),
+        promise="videos: 0 → one for each locale",
         stage=9,
     )
 
@@ -51,15 +50,16 @@ def _clips_to_record(project: Project) -> list[str]:
 
 def _record(now: Situation, stores: list[Store], lacking: list[str]) -> Action:
     return Action(
-        "video",
-        f"Record {counted(len(lacking), 'clip')}",
-        f"video.toml shows {some_of(lacking, 4)}.",
-        "tavolan video take FILES",
-        _gain(now, stores),
-        now.minutes("video", len(lacking)),
-        f"clips to record: {len(lacking)} → 0",
+        kind="video",
+        what=f"Record {counted(len(lacking), 'clip')}",
+        why=f"video.toml shows {some_of(lacking, 4)}.",
+        command="tavolan video take FILES",
+        gain=_gain(now, stores),
+        minutes=now.minutes("video", len(lacking)),
+        promise=f"clips to record: {len(lacking)} → 0",
         where="video.toml",
         stage=9,
+        covers=now.ids_of("clip-missing"),
     )
 
 
@@ -77,17 +77,17 @@ def _render(now: Situation, stores: list[Store]) -> Iterator[Action]:
     todo = [each for each in files if each[2] in old or each[2] not in made or not (project.root / each[2]).is_file()]
     if not todo:
         return
-    now.settled |= {finding.id for finding in now.findings if finding.rule == "video-to-make"}
     locales = list(dict.fromkeys(tag for _, tag, _ in todo))
     reached = now.reach.places(locales, {store for store, _, _ in todo})
     yield Action(
-        "video",
-        f"Render {counted(len(todo), 'video')} in {counted(len(locales), 'locale')}",
-        f"{len(files) - len(todo)} of {len(files)} are up to date.",
-        "tavolan video render",
-        now.reach.of_share("video", reached, len(todo) / len(files)),
-        now.minutes("video"),
-        f"videos to render: {len(todo)} → 0",
+        kind="video",
+        what=f"Render {counted(len(todo), 'video')} in {counted(len(locales), 'locale')}",
+        why=f"{len(files) - len(todo)} of {len(files)} are up to date.",
+        command="tavolan video render",
+        gain=now.reach.of_share("video", reached, len(todo) / len(files)),
+        minutes=now.minutes("video"),
+        promise=f"videos to render: {len(todo)} → 0",
         stage=7,
         about=tuple(locales),
+        covers=now.ids_of("video-to-make"),
     )

@@ -23,13 +23,13 @@ def from_words(now: Situation) -> Iterator[Action]:
     source = project.source_locale
     if not project.terms.get(source):
         yield Action(
-            "words",
-            f"Write down what people search for in {source}",
-            "A listing is found by words: none are known.",
-            f"tavolan terms import FILE --locale {source}",
-            Gain(),
-            now.minutes("words", 3),
-            f"phrases in terms/{source}.csv",
+            kind="words",
+            what=f"Write down what people search for in {source}",
+            why="A listing is found by words: none are known.",
+            command=f"tavolan terms import FILE --locale {source}",
+            gain=Gain(),
+            minutes=now.minutes("words", 3),
+            promise=f"phrases in terms/{source}.csv",
             blocks=now.is_new,
             where=f"terms/{source}.csv",
             stage=3,
@@ -59,18 +59,19 @@ def _plan_of(now: Situation, store: str, locale: str) -> Iterator[Action]:
         gains[new.store, new.storefront].append(new.value - old.value)
     (own,) = made.locales
     mended = [one for one in now.findings if one.locale == locale and one.rule in _WORD_RULES and one.level != "error"]
-    now.settled |= {one.id for one in mended}
     also = f", and {len(mended)} findings of the list" if len(mended) > 1 else ", and a finding of it" if mended else ""
     proof = "proven optimal" if made.proven else f"at most {made.gap:.1%} below the best"
+    added, dropped = ", ".join(own.added[:3]) or "fewer words", ", ".join(own.dropped[:3]) or "free room"
     yield Action(
-        "words",
-        f"Take better keywords in {locale}",
-        f"{', '.join(own.added[:3]) or 'fewer words'} for {', '.join(own.dropped[:3]) or 'free room'}{also}; {proof}.",
-        f"tavolan terms plan --store {store} --locale {locale} --keywords-only --apply",
-        now.reach.of_points(gains),
-        now.minutes("words"),
-        f"value answered in {store}: {made.before:.1f} → {made.value:.1f}",
+        kind="words",
+        what=f"Take better keywords in {locale}",
+        why=f"{added} for {dropped}{also}; {proof}.",
+        command=f"tavolan terms plan --store {store} --locale {locale} --keywords-only --apply",
+        gain=now.reach.of_points(gains),
+        minutes=now.minutes("words"),
+        promise=f"value answered in {store}: {made.before:.1f} → {made.value:.1f}",
         stage=3,
         where=f"copy/{locale}.toml",
         about=(store, locale),
+        covers=tuple(finding.id for finding in mended),
     )

@@ -29,13 +29,13 @@ def from_pictures(now: Situation) -> Iterator[Action]:
     part = number / max(1, sum(counts[key].possible for key in todo))
     again = f"{old} were made from something that changed; " if old else ""
     yield Action(
-        "pictures",
-        f"Make {counted(number, 'picture')} in {counted(len(locales), 'locale')}",
-        f"{again}{current} of {possible} are up to date.",
-        "tavolan shots render",
-        now.reach.of_share("pictures", places, part),
-        now.minutes("pictures"),
-        f"pictures to make: {number} → 0",
+        kind="pictures",
+        what=f"Make {counted(number, 'picture')} in {counted(len(locales), 'locale')}",
+        why=f"{again}{current} of {possible} are up to date.",
+        command="tavolan shots render",
+        gain=now.reach.of_share("pictures", places, part),
+        minutes=now.minutes("pictures"),
+        promise=f"pictures to make: {number} → 0",
         stage=5,
         about=tuple(locales),
     )
@@ -64,13 +64,14 @@ def from_languages(now: Situation) -> Iterator[Action]:
     best = next((one for one in suggest(project) if one.serves), None)
     if best and not now.is_new:
         yield Action(
-            "languages",
-            f"Add {best.locale}",
-            f"{best.people / 1e6:,.0f} million people in {', '.join(best.serves[:4])} read none of your locales first.",
-            f"tavolan locale add {best.locale}",
-            Gain(),
-            now.minutes("languages", 10),
-            f"storefronts of {best.store} without a locale: {len(best.serves)} fewer",
+            kind="languages",
+            what=f"Add {best.locale}",
+            why=f"{best.people / 1e6:,.0f} million people in {', '.join(best.serves[:4])} "
+            "read none of your locales first.",
+            command=f"tavolan locale add {best.locale}",
+            gain=Gain(),
+            minutes=now.minutes("languages", 10),
+            promise=f"storefronts of {best.store} without a locale: {len(best.serves)} fewer",
             stage=9,
             about=(best.locale,),
         )
@@ -83,24 +84,24 @@ def _translate(now: Situation, units: dict[str, list[Translation]]) -> Action:
         for one in now.findings
         if (one.locale, one.field) in keys and (one.rule in MISSING or one.rule == "outdated") and not one.waived
     ]
-    now.settled |= {one.id for one in found}
     addresses = sorted({address for _, address in keys})
     outdated = sum(one.standing == "outdated" for several in units.values() for one in several)
     where = next(iter(units)) if len(units) == 1 else f"{len(units)} locales"
     option = f" --locale {where}" if len(units) == 1 else ""
     count = len(keys)
     return Action(
-        "languages",
-        f"Translate {counted(count, 'text')} into {where}",
-        f"{count - outdated} missing, {outdated} outdated: {', '.join(addresses[:3])}.",
-        f"tavolan locale {'draft' if now.project.providers else 'send'}{option}",
-        now.reach.of_share("languages", now.reach.places(units), min(count / len(units), 5) / 5),
-        now.minutes("languages", count),
-        f"texts to translate into {where}: {count} → 0",
+        kind="languages",
+        what=f"Translate {counted(count, 'text')} into {where}",
+        why=f"{count - outdated} missing, {outdated} outdated: {', '.join(addresses[:3])}.",
+        command=f"tavolan locale {'draft' if now.project.providers else 'send'}{option}",
+        gain=now.reach.of_share("languages", now.reach.places(units), min(count / len(units), 5) / 5),
+        minutes=now.minutes("languages", count),
+        promise=f"texts to translate into {where}: {count} → 0",
         blocks=any(one.level == "error" for one in found),
         where=f"copy/{where}.toml" if option else "copy",
         stage=6,
         about=(*units, *addresses),
+        covers=tuple(finding.id for finding in found),
     )
 
 
@@ -110,13 +111,13 @@ def from_hand_over(now: Situation) -> Iterator[Action]:
     if not project.consoles:
         texts = len(project.app.locales)
         yield Action(
-            "hand-over",
-            "Connect the stores' consoles",
-            f"Else {texts} locales are copied into them by hand.",
-            "tavolan console connect URL",
-            Gain(),
-            now.minutes("hand-over"),
-            "stores with a console: 0 → 1 or more",
+            kind="hand-over",
+            what="Connect the stores' consoles",
+            why=f"Else {texts} locales are copied into them by hand.",
+            command="tavolan console connect URL",
+            gain=Gain(),
+            minutes=now.minutes("hand-over"),
+            promise="stores with a console: 0 → 1 or more",
             stage=8,
         )
         return
@@ -133,13 +134,13 @@ def from_hand_over(now: Situation) -> Iterator[Action]:
         stops = sum(one.level == "error" and not one.waived and one.concerns(store.id) for one in now.findings)
         why = f"{counted(stops, 'error')} in it would stop it." if stops else "Nothing in it is an error."
         yield Action(
-            "hand-over",
-            f"Hand over {counted(len(differs), 'change')} to {store.id}",
-            why,
-            f"tavolan console push --store {store.id}{option}",
-            now.reach.of_share("hand-over", places),
-            now.minutes("hand-over"),
-            f"changes to hand over: {len(differs)} → 0",
+            kind="hand-over",
+            what=f"Hand over {counted(len(differs), 'change')} to {store.id}",
+            why=why,
+            command=f"tavolan console push --store {store.id}{option}",
+            gain=now.reach.of_share("hand-over", places),
+            minutes=now.minutes("hand-over"),
+            promise=f"changes to hand over: {len(differs)} → 0",
             stage=8,
             about=(store.id,),
         )

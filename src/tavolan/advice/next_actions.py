@@ -6,11 +6,11 @@ to a first hand-over: texts, facts, words, screens, pictures, languages, console
 """
 
 from collections import Counter
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from datetime import date
 
-from tavolan.advice.action import Action, Kind
+from tavolan.advice.action import Action
 from tavolan.advice.first_steps import first_steps
 from tavolan.advice.from_findings import from_findings
 from tavolan.advice.from_results import from_experiments, from_metrics, from_reviews
@@ -18,14 +18,15 @@ from tavolan.advice.from_seasons import from_seasons
 from tavolan.advice.from_video import from_video
 from tavolan.advice.from_words import from_words
 from tavolan.advice.from_work import from_hand_over, from_languages, from_pictures
+from tavolan.advice.kinds import Kind
 from tavolan.advice.situation import Situation
 from tavolan.checking import run_checks
 from tavolan.checking.findings import Finding
 from tavolan.project.model import Project
 
 MOST, _OF_A_KIND = 10, 2
-# Findings come last: others have spoken of some of them by then.
-_SOURCES = (
+# Each asks the situation and changes nothing, so that their order makes no difference.
+SOURCES: tuple[Callable[[Situation], Iterable[Action]], ...] = (
     from_words,
     from_seasons,
     from_pictures,
@@ -36,7 +37,6 @@ _SOURCES = (
     from_experiments,
     from_reviews,
     from_metrics,
-    from_findings,
 )
 
 
@@ -62,10 +62,13 @@ def what_next(
     """
     now = Situation(project, today, run_checks(project, today) if findings is None else findings)
     found: list[Action] = []
-    for number, source in enumerate(_SOURCES, 1):
+    for number, source in enumerate(SOURCES, 1):
         found += source(now)
         if progress:
-            progress(number, len(_SOURCES))
+            progress(number, len(SOURCES) + 1)
+    found += from_findings(now, {finding for action in found for finding in action.covers})
+    if progress:
+        progress(len(SOURCES) + 1, len(SOURCES) + 1)
     if now.is_new:
         found.sort(key=lambda one: (one.stage, not one.blocks, -one.rate, one.minutes, one.what))
     else:

@@ -16,7 +16,8 @@ from datetime import date
 from functools import cached_property
 from typing import NamedTuple
 
-from tavolan.advice.action import Gain, Kind, Unit, estimates
+from tavolan.advice.action import Gain, Unit
+from tavolan.advice.kinds import Kind, kinds
 from tavolan.project.model import Project, Store
 from tavolan.results.metrics import of_places, read_metrics, rows_in
 from tavolan.results.scope import days_up_to
@@ -131,19 +132,24 @@ class Reach:
         return Gain(mean, max(0.0, mean - width), mean + width, "installs", True, shown)
 
     def of_share(self, kind: Kind, places: list[Place], times: float = 1.0) -> Gain:
-        """Return what a share brings that's assumed for a kind of work, in some places; `times` scales it."""
-        assumed = estimates()["share"][kind]
+        """Return what a share brings that's assumed for a kind of work, in some places; `times` scales it.
+
+        Nothing is known of a kind without such a share.
+        """
+        assumed = kinds()[kind].share
+        if assumed is None:
+            return Gain()
         if self.unit == "points":
             base, words = sum(self.points.get(at, 0.0) for at in places), "answered value"
         else:
             base, words = sum(map(self.installs, places)), "installs a month"
         shown = {
             words: f"{base:,.0f} in {_named(places)}",
-            "assumed share": f"{assumed['mid']:.1%} ({assumed['low']:.0%} to {assumed['high']:.0%}): {assumed['why']}",
+            "assumed share": f"{assumed.mid:.1%} ({assumed.low:.0%} to {assumed.high:.0%}): {assumed.why}",
         }
         if times != 1:
             shown["part of it"] = f"{times:.2f}"
-        low, mid, high = (base * assumed[name] * times for name in ("low", "mid", "high"))
+        low, mid, high = (base * share * times for share in (assumed.low, assumed.mid, assumed.high))
         return Gain(mid, low, high, self.unit, False, shown)
 
     def of_ratio(

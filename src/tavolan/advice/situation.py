@@ -1,11 +1,11 @@
 """What all sources of actions ask: the project, its findings, its reach, and the minutes that work takes."""
 
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import date
 from functools import cached_property
 
-from tavolan.advice.action import estimates
+from tavolan.advice.kinds import Work, minutes_of
 from tavolan.advice.reach import Reach
 from tavolan.checking.findings import Finding
 from tavolan.consoles.base import read_base
@@ -16,14 +16,13 @@ from tavolan.project.texts import Texts
 from tavolan.words.value import Valuer
 
 
-@dataclass
+@dataclass(frozen=True)
 class Situation:
-    """A project on a day. `settled` are ids of findings that an action speaks of already."""
+    """A project on a day, and its findings. Sources of actions read it, and change nothing."""
 
     project: Project
     today: date
     findings: list[Finding]
-    settled: set[str] = field(default_factory=set)
 
     @cached_property
     def page(self) -> Project:
@@ -56,7 +55,11 @@ class Situation:
         handed = any(read_base(self.project.root, store) for store in self.project.stores)
         return not handed and not self.journal and self.reach.unit == "points"
 
-    def minutes(self, work: str, times: float = 1.0) -> float:
+    def ids_of(self, rule: str) -> tuple[str, ...]:
+        """Return the ids of the findings of a rule."""
+        return tuple(finding.id for finding in self.findings if finding.rule == rule)
+
+    def minutes(self, work: Work, times: float = 1.0) -> float:
         """Return the minutes of a kind of work: the project's own, else the shipped ones."""
         own: Mapping[str, float] = dict(self.project.next.minutes.items())
-        return float(own.get(work, estimates()["minutes"][work])) * times
+        return float(own.get(work, minutes_of(work))) * times

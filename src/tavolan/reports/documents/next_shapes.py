@@ -1,6 +1,7 @@
 """The shape of the document about what to do next."""
 
-from tavolan.advice.action import Kind, Unit
+from tavolan.advice.action import Unit
+from tavolan.advice.kinds import Kind
 from tavolan.reports.documents.document_part import DocumentPart
 
 
