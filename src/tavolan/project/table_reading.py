@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator, Sequence
 from datetime import date
+from functools import reduce
 from pathlib import Path
 from typing import Any
 
@@ -97,11 +98,23 @@ def _faults(table: pa.Table, file: DataFile, read: set[str]) -> Iterator[Problem
                     yield Problem(file.parquet_name, None, f"row {row + 1} {name}", *fault)
                     break
     names = [*file.either, *(name for pair in file.at_most for name in pair)]
-    if names and read.issuperset(names):
+    if names and read.issuperset(names) and _may_have_row_faults(table, file):
         for row, values in enumerate(table.select(names).to_pylist()):
             if found := row_fault(file, values):
                 yield Problem(file.parquet_name, None, f"row {row + 1} {found[0]}", *found[1])
                 break
+
+
+def _may_have_row_faults(table: pa.Table, file: DataFile) -> bool:
+    """Whether some row lacks all cells of which one is needed, or has more of what's less: found by columns."""
+    masks = [pc.greater(table[low], table[high]) for low, high in file.at_most]
+    if file.either:
+        masks.append(reduce(pc.and_, (_is_empty(table[name]) for name in file.either)))
+    return any(pc.any(mask).as_py() for mask in masks)
+
+
+def _is_empty(column: pa.ChunkedArray) -> pa.ChunkedArray:
+    return pc.is_null(column) if pa.types.is_floating(column.type) else pc.equal(column.cast(pa.string()), "")
 
 
 def _samples(column: pa.ChunkedArray) -> list[Value]:
@@ -147,6 +160,14 @@ def joined(first: pa.Table, second: pa.Table, file: DataFile) -> pa.Table:
 def _count_keys(table: pa.Table, file: DataFile) -> int:
     count: int = table.select(list(file.key)).combine_chunks().group_by(list(file.key)).aggregate([]).num_rows
     return count
+
+
+def newest_rows(frame: pd.DataFrame, columns: Sequence[str], days: int) -> pd.DataFrame:
+    """Return the last row for each combination of some columns, after the last one that's so many days older."""
+    frame, names = frame.sort_values("date", kind="stable"), list(columns)
+    newest = frame.groupby(names, observed=True)["date"].transform("max")
+    older = frame[frame["date"] <= newest - days].drop_duplicates(names, keep="last")
+    return pd.concat([older, frame.drop_duplicates(names, keep="last")])
 
 
 def as_frame(table: pa.Table, file: DataFile) -> pd.DataFrame:

@@ -133,7 +133,9 @@ class Tables:
         try:
             self.columns(file)
             if self.is_large(file):
-                self.table(file)
+                from tavolan.project.table_reading import read_parquet
+
+                read_parquet(self._root, file)
         except ProjectError as error:
             return error.problems
         return []

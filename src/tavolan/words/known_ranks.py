@@ -55,7 +55,7 @@ def _known_ranks(tables: Tables, app: str) -> Known:
     for store, front, phrase, day, rank in _looks(tables, app):
         if phrase not in folded:
             folded[phrase] = fold(phrase)
-        look = (day.toordinal() if day else 0, math.inf if rank is None else rank)
+        look = (day, math.inf if rank is None or math.isnan(rank) else rank)
         looks.setdefault((folded[phrase], front, store), []).append(look)
     found = {}
     for key, own in looks.items():
@@ -67,17 +67,22 @@ def _known_ranks(tables: Tables, app: str) -> Known:
 
 
 def _looks(tables: Tables, app: str) -> Iterator[Sequence[Any]]:
-    """Yield store, storefront, phrase, day and rank of each look for an app; None for what isn't known."""
+    """Yield store, storefront, phrase, day (an ordinal, 0 where it isn't known) and rank of each look for an app."""
     columns = (*_PLACE, "date", "rank")
     if not tables.is_large(RANKS):
         own = tables.columns(RANKS)
-        rows = zip(*map(own.of, ("app", *columns)), strict=True)
+        days = [day.toordinal() if isinstance(day, date) else 0 for day in own.of("date")]
+        rows = zip(own.of("app"), *map(own.of, _PLACE), days, own.of("rank"), strict=True)
         yield from (look for name, *look in rows if name == app)
         return
+    # Loaded where there are so many rows that it takes less time than they do.
+    from tavolan.project.table_reading import newest_rows
+
     wanted: list[tuple[str, str, Any]] = [("app", "in", [app])]
     newest = tables.last_day(RANKS, wanted) or date.max
-    table = tables.table(RANKS, [*wanted, ("date", ">=", newest - timedelta(days=_LOOK_BACK))], columns)
-    yield from zip(*(table[name].to_pylist() for name in columns), strict=True)
+    recent = tables.frame(RANKS, [*wanted, ("date", ">=", newest - timedelta(days=_LOOK_BACK))], columns)
+    frame = newest_rows(recent, _PLACE, CHANGE_DAYS)
+    yield from zip(*(frame[name].tolist() for name in _PLACE), frame["date"].tolist(), frame["rank"], strict=True)
 
 
 def rank_in(ranks: Known, phrase: str, storefront: str, store: str) -> KnownRank | None:
