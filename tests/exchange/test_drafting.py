@@ -1,5 +1,6 @@
 """Machine drafts: providers, their manners, and what's done with what they answer."""
 
+import os
 import signal
 import subprocess
 import threading
@@ -59,7 +60,7 @@ def test_the_program_drafts_what_is_missing(missing):
     )
 
 
-def test_a_program_can_be_the_provider(missing):
+def test_a_program_can_be_the_provider(missing, monkeypatch):
     with (missing / "tavolan.toml").open("a") as file:
         file.write(f'\n[provider.local]\ncommand = ["{PROGRAM}", "standin", "translator", "--filter"]\nbatch = 3\n')
     untrusted = run_tavolan("locale", "draft", "--locale", "de-DE", cwd=missing)
@@ -70,8 +71,16 @@ def test_a_program_can_be_the_provider(missing):
     broken = provider_for("bad", ProviderTable(command=["false"]))
     with pytest.raises(OutsideError, match="provider bad: ended with 1"):
         broken.ask(b"")
+    nowhere = ProgramProvider("none", ProviderTable(command=["no-such-program-here"]))
     with pytest.raises(OutsideError, match="there's no program"):
-        ProgramProvider("none", ProviderTable(command=["no-such-program-here"])).ask(b"")
+        nowhere.ask(b"")
+    # As where the path names a folder of somebody else, or no folder at all.
+    monkeypatch.setenv("PATH", f"{missing / 'tavolan.toml'}{os.pathsep}{os.environ['PATH']}")
+    with pytest.raises(OutsideError, match="there's no program"):
+        nowhere.ask(b"")
+    plain = missing / "tavolan.toml"
+    with pytest.raises(OutsideError, match="can't be run"):
+        ProgramProvider("plain", ProviderTable(command=[str(plain)])).ask(b"")
 
 
 def test_a_busy_or_broken_provider_is_asked_again_and_later(missing):

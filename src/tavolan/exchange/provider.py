@@ -5,6 +5,7 @@ or silent; what it asks for in `Retry-After` is kept. A token is in no file and 
 """
 
 import os
+import shutil
 import threading
 import time
 import zlib
@@ -47,12 +48,15 @@ class ProgramProvider:
         try:
             around = {name: value for name, value in os.environ.items() if not name.startswith("TAVOLAN_CONSOLE")}
             done = run_program(self.table.command, document, self.table.timeout, _MOST_BYTES, around)
-        except FileNotFoundError as error:
-            raise ProviderError(self.name, f"there's no program {self.table.command[0]}") from error
         except TimeoutError as error:
             raise ProviderError(self.name, f"no answer within {self.table.timeout:g} s") from error
         except (OSError, ValueError) as error:
-            raise ProviderError(self.name, f"{self.table.command[0]} can't be run ({error})") from error
+            program = self.table.command[0]
+            # A folder of the path that nobody may look into hides that it's in none.
+            is_nowhere = os.sep not in program and shutil.which(program) is None
+            if is_nowhere or isinstance(error, FileNotFoundError):
+                raise ProviderError(self.name, f"there's no program {program}") from error
+            raise ProviderError(self.name, f"{program} can't be run ({error})") from error
         if len(done.out) > _MOST_BYTES:
             raise ProviderError(self.name, _TOO_LARGE)
         if done.code:
