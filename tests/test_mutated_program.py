@@ -20,11 +20,13 @@ from pathlib import Path
 
 import httpx
 import pytest
+from typer.main import get_command
 
-from conftest import SEARCH
+from conftest import SEARCH, thorough
 from inside import run_inside
 from spoiled_project import ANY, FIGURES, FILMED, PAINTED, Base
 from spoiling import CELLS, mutated, spoiled
+from tavolan.cli.main import commands as build
 from tavolan.project.datafile import DATA_FILES, METRICS, RANKS, REVIEWS
 from tavolan.standins.console.seeds import add_app, add_reports
 from tavolan.standins.console.server import ConsoleServer
@@ -149,6 +151,43 @@ def test_odd_options_are_taken_or_said(base, line):
         dice = random.Random(f"{SEED}{line} {number}")
         cell = dice.choice([cell for cell in CELLS if cell and " " not in cell and not cell.startswith("-")])
         attempt(base.root, line.format(cell, cell), cell)
+
+
+NUMBERS = ("99999999999999999999", "999999999", "1e308", "nan", "inf", "-1", "0")
+# A line for each command that takes numbers; the others serve or wait until somebody stops them.
+NUMBERED = tuple(
+    dict.fromkeys(
+        (*ANY, *FIGURES, *FILMED, "experiment size x", "experiment start x", "experiment stop x", "locale suggest", "terms title en-US",
+         "experiment new y --metric page --store ios --expected 0.1 --hypothesis h", "locale draft --locale de-DE", "console wait --store ios",
+         "copy choose de-DE title", "terms fit en-US", "reviews send", "results import ../e.csv --store ios --dry-run", "reviews import ../e.csv --store ios --dry-run",
+         "terms import ../t.csv --locale en-US --dry-run")
+    )
+)  # fmt: skip
+SERVING = ("standin console", "standin translator", "shots watch", "shots take", "video take", "console submit")
+
+
+def commands_of(command, path=()):
+    """Yield each command with its words."""
+    if not getattr(command, "commands", None):
+        yield path, command
+    for name, below in getattr(command, "commands", {}).items():
+        yield from commands_of(below, (*path, name))
+
+
+@thorough
+def test_odd_numbers_are_taken_or_said(base):
+    """Every option of every command that takes a number."""
+    tried = 0
+    for path, command in commands_of(get_command(build())):
+        numbers = [option for option in command.params if option.type_descriptor.annotation in (int, float)]
+        line = next((line for line in NUMBERED if line.split()[: len(path)] == list(path)), "")
+        assert line or not numbers or " ".join(path) in SERVING, path
+        for option in numbers if line else ():
+            for number in NUMBERS:
+                name = f"{option.opts[0]} " if option.opts[0].startswith("-") else ""
+                attempt(base.root, f"{line} {name}{number}", number)
+                tried += 1
+    assert tried > 150
 
 
 @cache

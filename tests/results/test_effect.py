@@ -120,9 +120,10 @@ def test_an_unknown_column_is_a_clear_error(project):
         effect_at(opened, TITLE_CHANGE)
 
 
-def test_windows_without_a_day_are_refused(kilnary):
-    with pytest.raises(UsageError, match="a day at least"):
-        effect_at(kilnary, TITLE_CHANGE, before=0)
+@pytest.mark.parametrize("window", [{"before": 0}, {"after": 10**12}, {"settle": -1}, {"before": 36_501}])
+def test_windows_without_a_day_and_those_beyond_the_calendar_are_refused(kilnary, window):
+    with pytest.raises(UsageError, match="Write a number of days"):
+        effect_at(kilnary, TITLE_CHANGE, **window)
 
 
 def test_changes_by_hand_count_for_the_stores_that_they_name(project):

@@ -7,13 +7,13 @@ from datetime import date, timedelta
 import numpy as np
 import pandas as pd
 
-from tavolan.errors import UsageError
 from tavolan.results.change_ranks import ranks_after_change
 from tavolan.results.figures import Figures
 from tavolan.results.metrics import counts_around, known_storefronts, of_places
 from tavolan.results.periods import Change, Period
 from tavolan.results.rank_effect import RankEffect
 from tavolan.results.rate_effect import DailyCounts, RateEffect, rate_effect
+from tavolan.results.scope import require_days
 
 # What an effect can be on.
 METRICS = ("installs", "page_views", "impressions")
@@ -67,8 +67,9 @@ def effect_of(figures: Figures, change: Change, question: Question) -> ChangeEff
 
     Raises UsageError for a window without days.
     """
-    if min(question.before, question.after) < 1 or question.settle < 0:
-        raise UsageError("a window needs a day at least", "Give --before and --after of 1 or more.")
+    require_days("--before", question.before)
+    require_days("--after", question.after)
+    require_days("--settle", question.settle, least=0)
     project, metrics = figures.project, of_places(figures.metrics, change.store)
     before = Period(change.day - timedelta(days=question.before), change.day - timedelta(days=1))
     begin = change.day + timedelta(days=question.settle)

@@ -9,11 +9,19 @@ from tavolan.results.periods import Period
 
 # How long a period is where nobody says it: four whole weeks, so that each weekday counts the same.
 USUAL_DAYS = 28
+# The longest period and the longest window around a change: longer ones reach beyond the calendar.
+MOST_DAYS = 36_500
 
 
 def days_up_to(last: date, days: int = USUAL_DAYS) -> Period:
     """Return the period of so many days that ends on a day."""
     return Period(last - timedelta(days=days - 1), last)
+
+
+def require_days(option: str, days: int, least: int = 1) -> None:
+    """Raise UsageError for a length in days that's too short, or that no calendar holds."""
+    if not least <= days <= MOST_DAYS:
+        raise UsageError(f"{option} can't be {days}", f"Write a number of days, {least} to {MOST_DAYS:,}.")
 
 
 @dataclass(frozen=True)
@@ -37,6 +45,7 @@ class Scope:
 
     def period_up_to(self, newest: date, usual: int = USUAL_DAYS) -> Period:
         """Return the period that's asked for. Raises UsageError when it ends before it begins."""
+        require_days("--days", self.days or usual)
         end = self.last or newest
         begin = self.first or days_up_to(end, self.days or usual).first
         if begin > end:
