@@ -28,7 +28,7 @@ FigureOption = Annotated[
 ]
 DaysOption = Annotated[
     int | None,
-    typer.Option("--days", min=1, help="Length of the period, up to the last day known.", show_default="28"),
+    typer.Option("--days", min=1, help="Length of the period, up to the last day known; else 28."),
 ]
 FromOption = Annotated[str, typer.Option("--from", help="First day, as 2026-11-01.", metavar="DAY")]
 ToOption = Annotated[str, typer.Option("--to", help="Last day.", metavar="DAY")]

@@ -37,7 +37,7 @@ def rivals(
     ] = 20,
     days: Annotated[
         int | None,
-        typer.Option("--days", min=1, help="Length of the period, up to the last rank.", show_default="182"),
+        typer.Option("--days", min=1, help="Length of the period, up to the last rank; else 182."),
     ] = None,
     first: FromOption = "",
     last: ToOption = "",
