@@ -68,6 +68,7 @@ BREACHES = {
     "one-door-to-drawing": ("pictures/text/typeset.py", "import skia"),
     "solvers": ("words/plan.py", "import scipy"),
     "tables": ("words/value.py", "import pandas"),
+    "makers": ("results/moved.py", "import tavolan.video.render"),
     "network": ("notes/gitlog.py", "import httpx"),
     "media": ("reports/page.py", "import av"),
     "plotting": ("reports/page.py", "import matplotlib"),
@@ -102,6 +103,22 @@ def test_the_core_prints_nothing():
     for path in MODULES:
         if path.relative_to(ROOT / "src/tavolan").parts[0] not in ("cli", "reports", "standins"):
             assert not re.search(r"(?<![.\w])print\(", path.read_text("utf-8")), path
+
+
+# What opens connections, and which modules may: the library for services asks Python for the machine's proxies.
+CONNECTING = {"urllib.request", "http.client", "socket", "socketserver", "ftplib", "smtplib", "xmlrpc.client"}
+MAY_CONNECT = {"support/http_client.py", "standins/console/server.py", "pictures/making/cluster.py"}
+
+
+def test_nothing_but_the_client_for_services_opens_connections():
+    for path in MODULES:
+        nodes = list(ast.walk(ast.parse(path.read_text("utf-8"))))
+        names = {alias.name for node in nodes if isinstance(node, ast.Import) for alias in node.names}
+        for node in nodes:
+            if isinstance(node, ast.ImportFrom) and node.module:
+                names |= {node.module, *(f"{node.module}.{alias.name}" for alias in node.names)}
+        file = path.relative_to(ROOT / "src/tavolan").as_posix()
+        assert not names & CONNECTING or file in MAY_CONNECT, file
 
 
 def test_the_formatter_is_in_charge_of_all_code():
