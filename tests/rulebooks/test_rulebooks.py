@@ -103,3 +103,29 @@ def test_a_bad_override_is_named_with_its_line(project, text, message):
     assert str(problems[0]).startswith(message)
     with pytest.raises(ProjectError):
         load_project(project)
+
+
+WRONG_TYPES = [
+    ('[class."phone-6.9"]\nsizes = [[100]]', "sizes.1.2: is missing"),
+    ('[class."phone-6.9"]\nsizes = [[100, 200, 300]]', "holds 2 entries at most, not 3"),
+    ('[class."phone-6.9"]\nsizes = [["a", 200]]', 'must be a whole number, not "a"'),
+    ('[class."phone-6.9"]\nsizes = 5', "must be a list"),
+    ("[field.title]\nmax = -1", "can't be -1. Write 1 or more."),
+    ('[field.title]\nmax = "x"', "must be a whole number"),
+    ('[field.title]\nrequired = "sometimes"', "Write never, always, update, items"),
+    ('[field.title]\nkind = "zz"', "Write one of: 'text'"),
+    ("as_of = 5", "must be text in quotes"),
+    ("[video]\nmax_seconds = -3", "max_seconds: can't be -3. Write more than 0."),
+    ("[video]\nmax_seconds = nan", "Write a number that has an end"),
+]
+
+
+@pytest.mark.parametrize(("text", "words"), WRONG_TYPES)
+def test_a_wrong_type_is_said_in_plain_words(project, text, words):
+    (project / "rules").mkdir()
+    (project / "rules/ios.toml").write_text(text + "\n", "utf-8")
+    with pytest.raises(ProjectError) as caught:
+        load_project(project)
+    said = str(caught.value)
+    # Not in the words of the library that validates.
+    assert words in said and not any(word in said for word in ("Input should", "should have", "Tuple", "String")), said

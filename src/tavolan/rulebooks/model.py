@@ -140,10 +140,10 @@ class PictureRule(RulebookPart):
     alpha: bool = False
     min_count: int = Field(0, ge=0)
     max_count: int = Field(10, ge=1)
-    min_side: int | None = None
-    max_side: int | None = None
-    max_ratio: float | None = None
-    max_megabytes: float | None = None
+    min_side: int | None = Field(None, ge=1)
+    max_side: int | None = Field(None, ge=1)
+    max_ratio: float | None = Field(None, gt=0)
+    max_megabytes: float | None = Field(None, gt=0)
     accepts: tuple[Size, ...] = ()
     confidence: Confidence | None = None
 
@@ -160,10 +160,10 @@ class SizeClass(RulebookPart):
     falls_back: str | None = None
     min_count: int | None = Field(None, ge=0)
     max_count: int | None = Field(None, ge=1)
-    better_count: int | None = None
-    better_short_side: int | None = None
-    min_short_side: int | None = None
-    max_short_side: int | None = None
+    better_count: int | None = Field(None, ge=1)
+    better_short_side: int | None = Field(None, ge=1)
+    min_short_side: int | None = Field(None, ge=1)
+    max_short_side: int | None = Field(None, ge=1)
     confidence: Confidence | None = None
 
     @property
@@ -179,7 +179,7 @@ class Graphic(RulebookPart):
     sizes: tuple[Size, ...] = Field(min_length=1)
     formats: tuple[Literal["png", "jpeg"], ...] = ("png",)
     alpha: bool | None = None
-    max_megabytes: float | None = None
+    max_megabytes: float | None = Field(None, gt=0)
     required: Annotated[str, Field(pattern=r"^(never|always|form:[a-z]+)$")] = "never"
     # Where it ships inside the app: the keys of the app's property list that lead to the names, and to a name's files.
     declared_under: tuple[str, ...] = ()
@@ -195,15 +195,15 @@ class Video(RulebookPart):
     FFmpeg gives them.
     """
 
-    max_count: int | None = None
-    min_seconds: float | None = None
-    max_seconds: float | None = None
-    max_megabytes: float | None = None
-    frames_per_second: int | None = None
-    min_lines: int | None = None
+    max_count: int | None = Field(None, ge=1)
+    min_seconds: float | None = Field(None, gt=0)
+    max_seconds: float | None = Field(None, gt=0)
+    max_megabytes: float | None = Field(None, gt=0)
+    frames_per_second: int | None = Field(None, ge=1)
+    min_lines: int | None = Field(None, ge=1)
     codecs: tuple[str, ...] = ()
     sound_codecs: tuple[str, ...] = ()
-    sound_channels: int | None = None
+    sound_channels: int | None = Field(None, ge=1)
     sound_required: bool = False
     poster: bool = False
     hosted_by: str = ""

@@ -24,6 +24,32 @@ _TYPES = {
     "missing": "is missing",
 }
 
+# What to do about a value of the right type, filled in with what pydantic says of its limits.
+_REMEDIES = {
+    "greater_than": "Write more than {gt:g}.",
+    "greater_than_equal": "Write {ge:g} or more.",
+    "less_than": "Write less than {lt:g}.",
+    "less_than_equal": "Write {le:g} or less.",
+    "finite_number": "Write a number that has an end.",
+    "int_parsing_size": "Write a smaller number.",
+    "too_short": "It needs {min_length} entries at least, and has {actual_length}.",
+    "too_long": "It holds {max_length} entries at most, not {actual_length}.",
+    "string_too_short": "Write at least {min_length} letters.",
+    "string_too_long": "Write at most {max_length} letters.",
+    "date_type": "Write a day as 2026-11-30.",
+    "date_parsing": "Write a day as 2026-11-30.",
+    "date_from_datetime_parsing": "Write a day as 2026-11-30.",
+}
+# What texts of a pattern look like.
+_PATTERNS = {
+    r"^[A-Z]{2}$": "Write two capital letters, as US.",
+    r"^[a-z][a-z0-9_]*$": "Use small letters, digits and _, beginning with a letter.",
+    r"^[a-z0-9][a-z0-9_-]*$|^$": "Use small letters, digits, - and _, beginning with a letter or a digit.",
+    r"^[A-Za-z0-9][A-Za-z0-9._-]*$": "Use letters, digits, dots, - and _, beginning with a letter or a digit.",
+    r"^https?://": "Write an address that begins with https://.",
+    r"^(never|always|update|items|form:[a-z]+)$": "Write never, always, update, items, or a form of device as form:phone.",
+}
+
 
 def problems_of(error: ValidationError, shown: str, text: str, model: type[BaseModel]) -> list[Problem]:
     """Turn every error of a validation into a `Problem` with its line in the TOML text."""
@@ -55,6 +81,10 @@ def _in_words(item: dict[str, Any], model: type[BaseModel], path: KeyPath) -> tu
         if kind == "missing":
             return _TYPES[kind], "Add it."
         return f"{_TYPES[kind]}, not {_shown(given)}", ""
+    if kind == "string_pattern_mismatch" and context["pattern"] in _PATTERNS:
+        return f"can't be {_shown(given)}", _PATTERNS[context["pattern"]]
+    if kind in _REMEDIES:
+        return f"can't be {_shown(given)}", _REMEDIES[kind].format(**context)
     return f"can't be {_shown(given)}", f"{item['msg']}."
 
 
