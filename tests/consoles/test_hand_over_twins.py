@@ -1,5 +1,6 @@
 """A push by the command and one by a script do the same: in the console, in the project, and in the journal."""
 
+import threading
 from dataclasses import replace
 
 import pytest
@@ -78,10 +79,12 @@ def test_a_script_leaves_the_project_to_others_while_it_pushes(tmp_path, monkeyp
     """The lock is taken to note what was sent, not while the console is asked."""
     for name, value in server().variables.items():
         monkeypatch.setenv(name, value)
-    change, written = Client.change_listing, []
+    change, written, one_at_a_time = Client.change_listing, [], threading.Lock()
 
     def somebody_writes_meanwhile(*args):
-        said = run_tavolan("copy", "set", "de-DE", "promo", "Neu", "--project", tmp_path / "a")
+        # Requests go side by side, and the tests' program takes one line after the other.
+        with one_at_a_time:
+            said = run_tavolan("copy", "set", "de-DE", "promo", "Neu", "--project", tmp_path / "a")
         written.append((said.code, said.out))
         return change(*args)
 
