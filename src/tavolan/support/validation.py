@@ -47,7 +47,7 @@ _PATTERNS = {
     r"^[a-z0-9][a-z0-9_-]*$|^$": "Use small letters, digits, - and _, beginning with a letter or a digit.",
     r"^[A-Za-z0-9][A-Za-z0-9._-]*$": "Use letters, digits, dots, - and _, beginning with a letter or a digit.",
     r"^https?://": "Write an address that begins with https://.",
-    r"^(never|always|update|items|form:[a-z]+)$": "Write never, always, update, items, or a form of device as form:phone.",
+    r"^(never|always|update|items|form:[a-z]+)$": "Write never, always, update, items, or as form:phone.",
 }
 
 
@@ -75,17 +75,18 @@ def _in_words(item: dict[str, Any], model: type[BaseModel], path: KeyPath) -> tu
     if kind == "value_error":
         refused = context["error"]
         return refused.fault if isinstance(refused, FaultError) else (str(refused), "")
-    if kind == "literal_error":
-        return f"can't be {_shown(given)}", f"Write one of: {context['expected']}."
     if kind in _TYPES:
-        if kind == "missing":
-            return _TYPES[kind], "Add it."
-        return f"{_TYPES[kind]}, not {_shown(given)}", ""
-    if kind == "string_pattern_mismatch" and context["pattern"] in _PATTERNS:
-        return f"can't be {_shown(given)}", _PATTERNS[context["pattern"]]
-    if kind in _REMEDIES:
-        return f"can't be {_shown(given)}", _REMEDIES[kind].format(**context)
-    return f"can't be {_shown(given)}", f"{item['msg']}."
+        return (_TYPES[kind], "Add it.") if kind == "missing" else (f"{_TYPES[kind]}, not {_shown(given)}", "")
+    return f"can't be {_shown(given)}", _remedy(kind, context) or f"{item['msg']}."
+
+
+def _remedy(kind: str, context: dict[str, Any]) -> str:
+    """Return what to write in the place of a value that's beyond its limits; nothing where only pydantic knows."""
+    if kind == "literal_error":
+        return f"Write one of: {context['expected']}."
+    if kind == "string_pattern_mismatch":
+        return _PATTERNS.get(context["pattern"], "")
+    return _REMEDIES[kind].format(**context) if kind in _REMEDIES else ""
 
 
 def _shown(value: Any) -> str:
