@@ -112,7 +112,7 @@ def test_nothing_is_written_in_a_dry_run(answered):
 @pytest.mark.parametrize(("old", "new", "message"), [
     ("[template.thanks]", "[template.thank]", "copy/en-US.toml lacks thank"),
     ("stars = [4, 5]", 'stores = ["iso"]', "iso"),
-    ("stars = [4, 5]", "stars = [6]", "less than or equal to 5"),
+    ("stars = [4, 5]", "stars = [6]", "Write 5 or less"),
     ("{ en =", "{ fr =", "no language of this project"),
     ("[values]\nsupport", "[values]\nsupports", "{support} of crash is no variable"),
     ("since", "sinse", "sinse"),
