@@ -65,10 +65,8 @@ class Tables:
 
     def rows(self, file: DataFile) -> list[Row]:
         """Return the rows of a table, one by one: for a small one."""
-        found = [_as_row(file, values) for values in _by_row(self.columns(file))]
-        if self.is_large(file):
-            found = [_as_row(file, values) for values in self.table(file).to_pylist()]
-        return found
+        found = self.table(file).to_pylist() if self.is_large(file) else _by_row(self.columns(file))
+        return [_as_row(file, values) for values in found]
 
     def lines(self, file: DataFile) -> list[int]:
         """Return the line of each row of the CSV; a row that has several ends there."""

@@ -118,7 +118,7 @@ def _run(
                 thumbs[ledger.records[job.target.file].path] = thumbs[twin.path]
         if progress:
             progress(number, len(todo) + len(later))
-    keep_thumbs(project.root, thumbs)
+    keep_thumbs(project.root, thumbs, {row.path: row.facts.digest for row in ledger.records.values()})
     if problems:
         raise ProjectError(list(dict.fromkeys(problems)))
     done.files = [

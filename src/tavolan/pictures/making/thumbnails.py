@@ -4,7 +4,7 @@ import os
 import sqlite3
 import sys
 import threading
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Mapping
 from concurrent.futures import ProcessPoolExecutor, ThreadPoolExecutor
 from contextlib import closing, suppress
 from multiprocessing import get_context
@@ -36,31 +36,33 @@ def thumbs(root: Path, paths: Iterable[Path]) -> dict[Path, bytes]:
     base = _opened(root / KEPT)
     with closing(base):
         copied: dict[str, bytes] = {}
+        digests: dict[str, str] = {}
         for file, size, changed, digest, data in base.execute(f"select {_COLUMNS} from thumbs"):
             state = states.get(file)
             if state and state.st_size == size:
                 if state.st_mtime_ns == changed:
                     found[file] = data
                 elif digest_of_file(wanted[file], file) == digest:
-                    copied[file] = data
+                    copied[file], digests[file] = data, digest
         left = [file for file in wanted if file not in found and file not in copied]
         made = dict(zip(left, _all_made([wanted[file] for file in left]), strict=True))
-        _keep(base, root, made | copied)
+        _keep(base, root, made | copied, digests)
     return {path: (found | copied | made)[file] for file, path in wanted.items()}
 
 
-def keep_thumbs(root: Path, made: dict[str, bytes]) -> None:
-    """Keep the small copies of pictures that were just made, by their files in the project."""
+def keep_thumbs(root: Path, made: dict[str, bytes], digests: Mapping[str, str]) -> None:
+    """Keep the small copies of pictures that were just made, by their files in the project, with their digests."""
     if made:
         with closing(_opened(root / KEPT)) as base:
-            _keep(base, root, made)
+            _keep(base, root, made, digests)
 
 
-def _keep(base: sqlite3.Connection, root: Path, made: dict[str, bytes]) -> None:
+def _keep(base: sqlite3.Connection, root: Path, made: dict[str, bytes], digests: Mapping[str, str]) -> None:
+    """Keep small copies. `digests` are those of the pictures that are known; others are read for theirs."""
     rows = []
     for file, data in made.items():
-        state = (root / file).stat()
-        rows.append((file, state.st_size, state.st_mtime_ns, digest_of_file(root / file, file), data))
+        state, digest = (root / file).stat(), digests.get(file) or digest_of_file(root / file, file)
+        rows.append((file, state.st_size, state.st_mtime_ns, digest, data))
     try:
         base.executemany("insert or replace into thumbs values (?, ?, ?, ?, ?)", rows)
         base.commit()
