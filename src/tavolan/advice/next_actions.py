@@ -42,8 +42,9 @@ SOURCES: tuple[Callable[[Situation], Iterable[Action]], ...] = (
 
 @dataclass(frozen=True)
 class NextActions:
-    """The first actions, how many more there are of each kind, and whether it's the way to a first hand-over."""
+    """A day's first actions, how many more of each kind there are, and whether it's the way to a first hand-over."""
 
+    day: date
     first: list[Action]
     more: dict[Kind, int]
     is_new: bool
@@ -82,4 +83,4 @@ def what_next(
             first.append(one)
             of_kind[one.kind] += 1
     more = Counter(one.kind for one in found) - Counter(one.kind for one in first)
-    return NextActions(first, dict(more), now.is_new)
+    return NextActions(today, first, dict(more), now.is_new)

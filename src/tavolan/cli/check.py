@@ -15,7 +15,7 @@ from tavolan.cli.common import (
     StoreOption,
     console,
     open_on_day,
-    print_json,
+    print_document,
     print_text,
     say,
 )
@@ -73,9 +73,9 @@ def check(
     shown = [f for f in findings if f.id not in known]
     hidden = len(findings) - len(shown)
     if chosen == "json":
-        from tavolan.reports.documents.build import check_document
+        from tavolan.reports.documents.checks import Check
 
-        print_json(check_document(shown, len(locales), len(stores), hidden))
+        print_document(Check.on(shown, len(locales), len(stores), hidden))
     elif chosen == "table":
         from tavolan.reports.tables import print_findings
 

@@ -21,6 +21,7 @@ if TYPE_CHECKING:
 
     from tavolan.pictures.making.render import Rendered
     from tavolan.project.model import Project
+    from tavolan.reports.documents.part import Document
     from tavolan.reports.styled import SafeText
 
 ProjectOption = Annotated[
@@ -112,6 +113,11 @@ def day_of(option: str, text: str) -> date | None:
     if (day := read_day(text)) is None:
         raise UsageError(f'{option} can\'t be "{text}"', DAY_REMEDY)
     return day
+
+
+def print_document(document: Document) -> None:
+    """Print a JSON document on stdout, as `print_json` does."""
+    print_json(document.data())
 
 
 def print_json(document: dict[str, Any]) -> None:

@@ -17,7 +17,7 @@ from tavolan.cli.common import (
     console,
     open_on_day,
     open_project,
-    print_json,
+    print_document,
     progress_bar,
     say,
     styled,
@@ -113,12 +113,12 @@ def compare(
     """Show what changed here, there and on both sides since project and console last agreed."""
     from tavolan.consoles.hand_over import compared
     from tavolan.reports.consoletables import print_cells, print_comparison, print_sections
-    from tavolan.reports.documents.build import compare_document
+    from tavolan.reports.documents.hand_over import Compare
 
     opened = open_on_day(project, on)
     with compared(opened, store or [], _selection(opened, locale, field, no_pictures)) as comparisons:
         if json:
-            print_json(compare_document(comparisons))
+            print_document(Compare(stores=comparisons))
             return
         for found in comparisons:
             print_comparison(console(), found, every)
@@ -208,8 +208,8 @@ def push(
 
     from tavolan.checking import run_checks
     from tavolan.consoles.gate import require_reason
-    from tavolan.consoles.hand_over import compared, planned_hand_over
-    from tavolan.reports.documents.build import push_document
+    from tavolan.consoles.hand_over import Sent, compared, planned_hand_over
+    from tavolan.reports.documents.hand_over import Push
 
     require_reason(despite or [], reason)
     opened = open_on_day(project, on)
@@ -222,13 +222,13 @@ def push(
             for each in planned if not json else ():
                 _show_plan(each)
             stopped = any(each.is_stopped for each in planned)
-            done: list[tuple[HandOver, Pushed | None]] = []
+            done: list[Sent] = []
             for each in planned:
                 ready = not (dry_run or stopped) and (yes or (not (json or each.plan.is_empty) and _asked(each)))
-                done.append((each, _sent(each) if ready else None))
+                done.append(Sent(each, _sent(each) if ready else None))
     refused = [_show_outcome(*outcome, json) for outcome in done]
     if json:
-        print_json(push_document([(each.found, each.plan, pushed) for each, pushed in done]))
+        print_document(Push(stores=done))
     if stopped or any(refused):
         raise typer.Exit(1)
 

@@ -13,7 +13,7 @@ from tavolan.cli.common import (
     StoreOption,
     console,
     open_project,
-    print_json,
+    print_document,
 )
 from tavolan.cli.console_options import FieldOption
 
@@ -34,7 +34,7 @@ def journal(
     """Show what changed in the listing when, from what to what, and who did it."""
     from tavolan.project.journal import read_journal
     from tavolan.reports.consoletables import print_journal
-    from tavolan.reports.documents.build import journal_document
+    from tavolan.reports.documents.hand_over import Journal
 
     opened = open_project(project, write=from_git or bool(add))
     if add:
@@ -55,7 +55,7 @@ def journal(
         and (not field or line.field in field)
     ]
     if json:
-        print_json(journal_document(lines))
+        print_document(Journal(changes=lines))
     elif lines:
         print_journal(console(), lines, len(lines) if every else 40)
     else:

@@ -16,7 +16,7 @@ from tavolan.cli.common import (
     YesOption,
     console,
     open_project,
-    print_json,
+    print_document,
     say,
     styled,
 )
@@ -154,14 +154,15 @@ def forecast(
     from tavolan.consoles.forecast import forecast as risks_of
     from tavolan.consoles.forecast import write_notes as write
     from tavolan.reports.consoletables import print_risks
-    from tavolan.reports.documents.build import forecast_document
+    from tavolan.reports.documents.hand_over import Forecast
 
     opened = open_project(project, write=write_notes)
     stores = opened.pick("--store", store or [], list(opened.stores))
     findings = run_checks(opened)
     found = {name: (risks_of(opened, name, date.today(), findings), draft_notes(opened, name)) for name in stores}
     if json:
-        print_json(forecast_document(found))
+        rows = [{"store": name, "risks": risks, "notes_draft": notes} for name, (risks, notes) in found.items()]
+        print_document(Forecast(stores=rows))
         return
     out = console()
     for name, (risks, notes) in found.items():

@@ -16,7 +16,7 @@ from tavolan.cli.common import (
     console,
     open_project,
     print_data,
-    print_json,
+    print_document,
     styled,
 )
 
@@ -57,19 +57,21 @@ def show(
     json: JsonOption = False,
 ) -> None:
     """Print the text of one locale with its lengths, or one field exactly as it ships."""
-    from tavolan.reports.documents.build import copy_document, text_document
+
+    from tavolan.reports.documents.copy import Copy, Text
 
     texts = _texts(project)
     tag = _locale(texts, locale)
     if field:
         texts.key(field)
         if json:
-            print_json(text_document(texts, tag, field))
+            text, lent_by = texts.shown(tag, field)
+            print_document(Text(locale=tag, field=field, text=text, like=lent_by))
         else:
             print_data(texts.shown(tag, field)[0])
         return
     if json:
-        print_json(copy_document(texts, tag))
+        print_document(Copy(locale=tag, texts=texts.written(tag)))
         return
     from tavolan.reports.copytables import print_locale
 
@@ -84,14 +86,14 @@ def table(
 ) -> None:
     """Print one field in all locales: text, length, room left, and the phrases that its words serve."""
     from tavolan.reports.copytables import print_field
-    from tavolan.reports.documents.build import field_document
+    from tavolan.reports.documents.copy import Field
     from tavolan.words.coverage import cover
 
     texts = _texts(project)
     texts.key(field)
     answers = cover(texts.project, list(texts.project.stores))
     if json:
-        print_json(field_document(texts, field, answers))
+        print_document(Field.of_texts(texts, field, answers))
     else:
         print_field(console(), texts, field, answers)
 

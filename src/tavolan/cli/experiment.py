@@ -15,7 +15,7 @@ from tavolan.cli.common import (
     console,
     day_of,
     open_project,
-    print_json,
+    print_document,
     progress_bar,
     styled,
 )
@@ -60,13 +60,13 @@ def list_(project: ProjectOption = None, json: JsonOption = False) -> None:
     """Show the backlog as a board: running, finished, ready, ideas by gain × confidence ÷ effort, learned."""
     from tavolan.experiments.backlog import backlog
     from tavolan.experiments.files import read_experiments
-    from tavolan.reports.documents.experiments import backlog_document
+    from tavolan.reports.documents.experiments import Experiments
     from tavolan.reports.experimenttables import print_board
 
     opened = open_project(project)
     entries = backlog(opened, read_experiments(opened), date.today())
     if json:
-        print_json(backlog_document(entries))
+        print_document(Experiments(experiments=entries))
     else:
         print_board(console(), entries)
 
@@ -76,13 +76,13 @@ def show(name: NameArgument, project: ProjectOption = None, json: JsonOption = F
     """Show one experiment: what's expected, its variants, where it is."""
     from tavolan.experiments.backlog import backlog
     from tavolan.experiments.files import experiment_of
-    from tavolan.reports.documents.experiments import backlog_document
+    from tavolan.reports.documents.experiments import Experiments
     from tavolan.reports.experimenttables import print_experiment
 
     opened = open_project(project)
     (entry,) = backlog(opened, [experiment_of(opened, name)], date.today())
     if json:
-        print_json(backlog_document([entry]))
+        print_document(Experiments(experiments=[entry]))
     else:
         print_experiment(console(), entry)
 
@@ -94,7 +94,7 @@ def size(name: NameArgument, project: ProjectOption = None, json: JsonOption = F
     from tavolan.experiments.files import experiment_of
     from tavolan.experiments.running import no_end_remedy, own_rates, size_of
     from tavolan.experiments.sizes import MOST_DAYS
-    from tavolan.reports.documents.experiments import size_document
+    from tavolan.reports.documents.experiments import ExperimentSize
     from tavolan.reports.experimenttables import print_size
 
     opened = open_project(project)
@@ -102,7 +102,7 @@ def size(name: NameArgument, project: ProjectOption = None, json: JsonOption = F
     rates = own_rates(opened, one.table)
     found = size_of(opened, one.table, rates)
     if json:
-        print_json(size_document(one, found, rates))
+        print_document(ExperimentSize.of(found, experiment=one.id, rates_of=rates.period))
     else:
         print_size(console(), one, found, rates)
     if found.days is None:
@@ -205,7 +205,7 @@ def judge(
     """Say what's known: better, worse, no difference worth having, can't tell yet. You may look every day."""
     from tavolan.experiments.files import experiment_of
     from tavolan.experiments.running import judge_experiment, write_outcome
-    from tavolan.reports.documents.experiments import verdict_document
+    from tavolan.reports.documents.experiments import ExperimentVerdict
     from tavolan.reports.experimenttables import print_verdict
 
     opened = open_project(project, write=write)
@@ -216,7 +216,7 @@ def judge(
 
         write_figure(figure, lambda kind: experiment_chart(found, kind))
     if json:
-        print_json(verdict_document(found))
+        print_document(ExperimentVerdict.of(found))
     else:
         print_verdict(console(), found, why)
     if write:
@@ -254,12 +254,12 @@ def learned(project: ProjectOption = None, json: JsonOption = False) -> None:
     """Show what was expected, what came out and why, over all experiments, and how well expectations predict."""
     from tavolan.experiments.backlog import learned as gather
     from tavolan.experiments.files import read_experiments
-    from tavolan.reports.documents.experiments import learned_document
+    from tavolan.reports.documents.experiments import LearnedDocument
     from tavolan.reports.experimenttables import print_learned
 
     opened = open_project(project)
     found = gather(opened, read_experiments(opened), date.today())
     if json:
-        print_json(learned_document(found))
+        print_document(LearnedDocument.of(found))
     else:
         print_learned(console(), found)

@@ -13,7 +13,7 @@ from tavolan.cli.common import (
     ProjectOption,
     console,
     open_project,
-    print_json,
+    print_document,
     progress_bar,
     styled,
 )
@@ -47,7 +47,7 @@ def status(
     from tavolan.project.origins import unknown_origins
     from tavolan.project.texts import Texts
     from tavolan.project.translation_progress import translations_of as units_of
-    from tavolan.reports.documents.build import locales_document
+    from tavolan.reports.documents.copy import Locales
     from tavolan.reports.localetables import print_progress, print_units
     from tavolan.support.number_words import counted
 
@@ -55,7 +55,7 @@ def status(
     texts = Texts(opened)
     found = {tag: units_of(texts, tag) for tag in _targets(opened, locale)}
     if json:
-        print_json(locales_document(found))
+        print_document(Locales.standing(found))
     elif units:
         print_units(console(), texts, found)
     else:
@@ -121,7 +121,7 @@ def suggest(
 ) -> None:
     """Suggest locales: for storefronts that read none of yours, and for a second keyword budget in those that do."""
     from tavolan.project.locale_suggestions import suggest as suggest_locales
-    from tavolan.reports.documents.build import suggestions_document
+    from tavolan.reports.documents.copy import Suggestions
     from tavolan.reports.localetables import print_suggestions
 
     opened = open_project(project)
@@ -129,7 +129,7 @@ def suggest(
         opened.pick("--store", [store], list(opened.stores))
     found = [item for item in suggest_locales(opened) if store in (None, item.store)]
     if json:
-        print_json(suggestions_document(found))
+        print_document(Suggestions(suggestions=found))
     else:
         print_suggestions(console(), found)
 

@@ -5,7 +5,15 @@ from typing import Annotated
 
 import typer
 
-from tavolan.cli.common import JsonOption, ProjectOption, console, day_of, open_project, print_json, progress_bar
+from tavolan.cli.common import (
+    JsonOption,
+    ProjectOption,
+    console,
+    day_of,
+    open_project,
+    print_document,
+    progress_bar,
+)
 
 
 def next_(
@@ -20,13 +28,13 @@ def next_(
     What a hand-over waits for comes first. In a new project it's the way to a first hand-over, in order.
     """
     from tavolan.advice.next_actions import what_next
-    from tavolan.reports.documents.next import next_document
+    from tavolan.reports.documents.next import NextDocument
     from tavolan.reports.nexttable import print_next
 
     opened, day = open_project(project), day_of("--on", on) or date.today()
     with progress_bar("Weighing") as move:
         found = what_next(opened, day, most=top, progress=move)
     if json:
-        print_json(next_document(found, day))
+        print_document(NextDocument.of(found))
     else:
         print_next(console(), found, why)

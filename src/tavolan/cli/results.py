@@ -14,7 +14,7 @@ from tavolan.cli.common import (
     WhyOption,
     console,
     day_of,
-    print_json,
+    print_document,
     write_figure,
 )
 from tavolan.cli.results_import import import_results
@@ -59,7 +59,7 @@ def funnel(
     json: JsonOption = False,
 ) -> None:
     """Show which share of people goes from seeing the app to its page to an install, and which step to repair."""
-    from tavolan.reports.documents.results import funnel_document
+    from tavolan.reports.documents.results import FunnelDocument
     from tavolan.reports.resultstables import print_funnel
     from tavolan.results.funnel import funnel_report
 
@@ -69,7 +69,7 @@ def funnel(
 
         write_figure(figure, lambda kind: funnel_chart(report, kind))
     if json:
-        print_json(funnel_document(report))
+        print_document(FunnelDocument.of(report))
     else:
         print_funnel(console(), report, why)
 
@@ -91,7 +91,7 @@ def effect(
 ) -> None:
     """Show what a change did, with an interval that says how sure that is, and what else could be the cause."""
     from tavolan.errors import UsageError
-    from tavolan.reports.documents.results import effect_document
+    from tavolan.reports.documents.results import Effects
     from tavolan.reports.resultstables import print_effect, print_effects
     from tavolan.results.effect import METRICS, Question
 
@@ -109,7 +109,7 @@ def effect(
         series = found[0].series
         write_figure(figure, lambda kind: effect_chart(found[0], series, kind))
     if json:
-        print_json(effect_document(found))
+        print_document(Effects(effects=found))
     elif change:
         for one in found:
             print_effect(console(), one, why)
@@ -141,7 +141,7 @@ def moved(
     json: JsonOption = False,
 ) -> None:
     """Show the digest of a period: phrases that moved or aren't found, installs, and what changed meanwhile."""
-    from tavolan.reports.documents.results import moved_document
+    from tavolan.reports.documents.results import MovedDocument
     from tavolan.reports.movedtable import print_moved
     from tavolan.results.moved import what_moved
 
@@ -151,7 +151,7 @@ def moved(
 
         write_figure(figure, lambda kind: moved_chart(digest, kind))
     if json:
-        print_json(moved_document(digest))
+        print_document(MovedDocument.of(digest))
     else:
         print_moved(console(), digest, why)
 
@@ -171,7 +171,7 @@ def ranks(
     json: JsonOption = False,
 ) -> None:
     """Show where we were found over time, per phrase and storefront, beside other apps."""
-    from tavolan.reports.documents.results import ranks_document
+    from tavolan.reports.documents.ranks import Ranks
     from tavolan.reports.ranktables import print_history
     from tavolan.results.history import rank_history
 
@@ -183,7 +183,7 @@ def ranks(
 
         write_figure(figure, lambda kind: rank_chart(name, history, kind))
     if json:
-        print_json(ranks_document(history))
+        print_document(Ranks.of(history))
     else:
         print_history(console(), name, history, why)
 
@@ -201,7 +201,7 @@ def share(
     json: JsonOption = False,
 ) -> None:
     """Show the search share: of the demand of all target phrases, what our ranks and those of others catch."""
-    from tavolan.reports.documents.results import share_document
+    from tavolan.reports.documents.ranks import Shares
     from tavolan.reports.ranktables import print_shares
     from tavolan.results.share import search_shares
 
@@ -212,6 +212,6 @@ def share(
 
         write_figure(figure, lambda kind: share_chart(figures.project.app.name, lines, kind))
     if json:
-        print_json(share_document(lines))
+        print_document(Shares(lines=lines))
     else:
         print_shares(console(), figures.project, lines, why)

@@ -8,7 +8,7 @@ from typing import Annotated
 
 import typer
 
-from tavolan.cli.common import JsonOption, ProjectOption, StoreOption, console, print_json, progress_bar
+from tavolan.cli.common import JsonOption, ProjectOption, StoreOption, console, print_document, progress_bar
 from tavolan.cli.results_options import StorefrontOption, open_scope
 
 
@@ -29,10 +29,9 @@ def report(
     from tavolan.advice.next_actions import what_next
     from tavolan.experiments.backlog import backlog
     from tavolan.experiments.files import read_experiments
-    from tavolan.reports.documents.results import report_document
+    from tavolan.reports.documents.results import Report
     from tavolan.reports.month_page import month_page
     from tavolan.results.month import month_results
-    from tavolan.results.rivals import WITHIN
     from tavolan.support.files import write_text
 
     figures, scope = open_scope(project, store, storefront)
@@ -40,7 +39,7 @@ def report(
     with progress_bar("Measuring") as move:
         found = month_results(figures, scope, month, move)
     if json:
-        print_json(report_document(found, WITHIN))
+        print_document(Report.on(found))
         return
     with progress_bar("Weighing") as move:
         actions = what_next(opened, date.today(), progress=move).first

@@ -12,7 +12,7 @@ from tavolan.cli.common import (
     StoreOption,
     WhyOption,
     console,
-    print_json,
+    print_document,
     write_figure,
 )
 from tavolan.cli.results_options import (
@@ -46,18 +46,18 @@ def rivals(
     json: JsonOption = False,
 ) -> None:
     """Show where others rank and you don't, and what they changed in their listings, word by word."""
-    from tavolan.reports.documents.results import rivals_document
+    from tavolan.reports.documents.ranks import RivalsDocument
     from tavolan.reports.rivaltables import print_rivals
     from tavolan.results.rivals import rivals as find
 
     figures, scope = open_scope(project, store, storefront, None, days, first, last)
-    found = find(figures, scope, tuple(list_name or ()), tuple(other or ()))
+    found = find(figures, scope, tuple(list_name or ()), tuple(other or ()), within)
     name = figures.project.app.name
     if figure:
         from tavolan.reports.figures.rival_chart import rival_chart
 
-        write_figure(figure, lambda kind: rival_chart(name, found, within, kind))
+        write_figure(figure, lambda kind: rival_chart(name, found, kind))
     if json:
-        print_json(rivals_document(found, within))
+        print_document(RivalsDocument.of(found))
     else:
-        print_rivals(console(), name, found, within, why)
+        print_rivals(console(), name, found, why)

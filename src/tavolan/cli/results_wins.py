@@ -12,7 +12,7 @@ from tavolan.cli.common import (
     StoreOption,
     WhyOption,
     console,
-    print_json,
+    print_document,
     progress_bar,
     write_figure,
 )
@@ -30,7 +30,7 @@ def wins(
     json: JsonOption = False,
 ) -> None:
     """Show the phrases of rank 11 to 30 that are worth most, and which word to move where for each."""
-    from tavolan.reports.documents.results import wins_document
+    from tavolan.reports.documents.ranks import WinsDocument
     from tavolan.reports.wintables import print_wins
     from tavolan.results.wins import next_wins
 
@@ -42,6 +42,6 @@ def wins(
 
         write_figure(figure, lambda kind: win_chart(found, kind))
     if json:
-        print_json(wins_document(found))
+        print_document(WinsDocument.of(found))
     else:
         print_wins(console(), found, why)

@@ -13,7 +13,7 @@ from tavolan.cli.common import (
     WhyOption,
     console,
     day_of,
-    print_json,
+    print_document,
     write_figure,
 )
 from tavolan.cli.results_options import FigureOption, open_scope
@@ -43,7 +43,7 @@ def worth(
 
     Amounts are in the currency of your revenue.
     """
-    from tavolan.reports.documents.results import worth_document
+    from tavolan.reports.documents.results import WorthDocument
     from tavolan.reports.worthtable import print_worth
     from tavolan.results.worth import listing_worth
 
@@ -55,6 +55,6 @@ def worth(
 
         write_figure(figure, lambda kind: worth_chart(found, kind))
     if json:
-        print_json(worth_document(found))
+        print_document(WorthDocument.of(found))
     else:
         print_worth(console(), found, why)

@@ -17,7 +17,7 @@ from tavolan.cli.common import (
     YesOption,
     console,
     open_project,
-    print_json,
+    print_document,
     progress_bar,
     say,
     write_figure,
@@ -94,7 +94,7 @@ def queue(
     json: JsonOption = False,
 ) -> None:
     """Show what to answer first: featured ones, those changed since your reply, low stars, praise last."""
-    from tavolan.reports.documents.reviews import queue_document
+    from tavolan.reports.documents.reviews import QueueDocument
     from tavolan.reports.reviewtables import print_queue
     from tavolan.reviews.queue import review_queue
 
@@ -102,7 +102,7 @@ def queue(
     with progress_bar("Reading"):
         found = review_queue(opened, date.today(), stores, storefront or (), locale or (), top)
     if json:
-        print_json(queue_document(found))
+        print_document(QueueDocument.of(found))
     else:
         print_queue(console(), found)
 
@@ -120,7 +120,7 @@ def themes(
     json: JsonOption = False,
 ) -> None:
     """Show what people praise and complain about, what the newest version did to it, and what no picture shows yet."""
-    from tavolan.reports.documents.reviews import themes_document
+    from tavolan.reports.documents.reviews import ThemesDocument
     from tavolan.reports.reviewtables import print_themes
     from tavolan.reviews.themes import themes_of
 
@@ -133,7 +133,7 @@ def themes(
 
         write_figure(figure, lambda kind: theme_chart(found, kind))
     if json:
-        print_json(themes_document(found))
+        print_document(ThemesDocument.of(found))
     else:
         print_themes(console(), found, why)
 
@@ -152,7 +152,7 @@ def reply(
 ) -> None:
     """Draft replies from replies.toml for the first reviews of the queue, or write one by hand. Nothing is sent."""
     from tavolan.errors import UsageError
-    from tavolan.reports.documents.reviews import replies_document
+    from tavolan.reports.documents.reviews import RepliesDocument
     from tavolan.reports.replytables import print_drafts
     from tavolan.reviews.replying import Drafts, draft_replies, write_by_hand
 
@@ -166,7 +166,7 @@ def reply(
         else:
             done = draft_replies(opened, today, stores, storefront or (), locale or (), top, write=not dry_run)
     if json:
-        print_json(replies_document(done))
+        print_document(RepliesDocument.of(done))
     else:
         print_drafts(console(), done, dry_run)
 
@@ -184,7 +184,7 @@ def send(
     json: JsonOption = False,
 ) -> None:
     """Send the drafts through the stores' consoles. What has findings stays; what somebody replied there stays too."""
-    from tavolan.reports.documents.reviews import sent_document
+    from tavolan.reports.documents.reviews import SentDocument
     from tavolan.reports.replytables import print_sent
     from tavolan.reviews.sending import send_replies
 
@@ -200,7 +200,7 @@ def send(
     with progress_bar("Sending") as move:
         done = send_replies(opened, today, stores, reviews or (), despite or (), move, write=not dry_run)
     if json:
-        print_json(sent_document(done))
+        print_document(SentDocument.of(done))
     else:
         print_sent(out, done, dry_run)
     if done.refused or done.conflicts:

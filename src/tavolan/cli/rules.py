@@ -7,7 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from tavolan.cli.common import JsonOption, ProjectOption, console, print_json
+from tavolan.cli.common import JsonOption, ProjectOption, console, print_document, print_json
 
 if TYPE_CHECKING:
     from tavolan.rulebooks.model import Rulebook
@@ -40,9 +40,9 @@ def rules(context: typer.Context, project: ProjectOption = None, json: JsonOptio
         return
     books, own = known_books(project)
     if json:
-        from tavolan.reports.documents.build import rulebooks_document
+        from tavolan.reports.documents.checks import Rules
 
-        print_json(rulebooks_document(books.values()))
+        print_document(Rules(rulebooks=books.values()))
         return
     from tavolan.reports.rulebook_tables import print_list
 

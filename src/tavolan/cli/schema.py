@@ -27,7 +27,7 @@ def schema(
     """Print the JSON Schema of a kind of TOML file, for editors, or of a JSON document, for programs that read it."""
     from tavolan.errors import UnknownNameError, UsageError
     from tavolan.project.json_schemas import NAMES
-    from tavolan.reports.documents.schemas import SHAPES
+    from tavolan.reports.documents.schemas import DOCUMENTS
     from tavolan.support.files import write_text
 
     if write:
@@ -36,7 +36,7 @@ def schema(
             write_text(path, text)
             console().print(str(path), soft_wrap=True)
         return
-    names = [*NAMES, *SHAPES]
+    names = [*NAMES, *DOCUMENTS]
     if not name:
         raise UsageError(f"which schema? Name one of {', '.join(names)}, or write all with: --write DIR")
     if name not in names:
@@ -53,9 +53,9 @@ def schema_files(project: Path | None = None) -> dict[str, str]:
 
 def document_files() -> dict[str, str]:
     """Return the texts of the schemas of all JSON documents by their name."""
-    from tavolan.reports.documents.schemas import SHAPES
+    from tavolan.reports.documents.schemas import DOCUMENTS
 
-    return {name: _text(_schema(name, None)) for name in SHAPES}
+    return {name: _text(_schema(name, None)) for name in DOCUMENTS}
 
 
 def _text(schema: dict[str, Any]) -> str:
@@ -64,9 +64,9 @@ def _text(schema: dict[str, Any]) -> str:
 
 def _schema(name: str, project: Path | None) -> dict[str, Any]:
     from tavolan.cli.rules import known_books
-    from tavolan.reports.documents.schemas import SHAPES, document_schema
+    from tavolan.reports.documents.schemas import DOCUMENTS, document_schema
 
-    if name in SHAPES:
+    if name in DOCUMENTS:
         return document_schema(name)
     if name == "look":
         from tavolan.pictures.design.look import look_schema

@@ -24,7 +24,7 @@ from tavolan.cli.common import (
     open_on_day,
     open_project,
     other_outcomes,
-    print_json,
+    print_document,
     print_text,
     progress_bar,
     styled,
@@ -170,9 +170,9 @@ def render(
     with progress_bar("Rendering") as move:
         done = render_shots(opened, wanted, move, again=again, cluster=cluster)
     if json:
-        from tavolan.reports.documents.build import render_document
+        from tavolan.reports.documents.pictures import Render
 
-        print_json(render_document(opened, done))
+        print_document(Render.in_project(opened, done))
         return
     if why:
         out = console()
@@ -190,12 +190,12 @@ def _summary(root: Path, done: Rendered) -> str:
 
 def _dry_run(opened: Project, wanted: Selection, again: bool, why: bool, json: bool) -> None:
     from tavolan.pictures.making.render import would_render
-    from tavolan.reports.documents.build import render_document
+    from tavolan.reports.documents.pictures import Render
     from tavolan.support.number_words import counted
 
     todo, planned = would_render(opened, wanted, again=again)
     if json:
-        print_json(render_document(opened, planned))
+        print_document(Render.in_project(opened, planned))
         return
     out = console()
     for job in todo:

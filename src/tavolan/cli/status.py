@@ -4,7 +4,7 @@ from typing import Annotated
 
 import typer
 
-from tavolan.cli.common import JsonOption, ProjectOption, console, open_on_day, print_json
+from tavolan.cli.common import JsonOption, ProjectOption, console, open_on_day, print_document
 
 
 def status(
@@ -27,8 +27,8 @@ def status(
         return
     found = status_of(opened, findings, count_pictures(opened))
     if json:
-        from tavolan.reports.documents.build import status_document
+        from tavolan.reports.documents.checks import StatusDocument
 
-        print_json(status_document(found))
+        print_document(StatusDocument.on(found))
         return
     copytables.print_status(console(), found)

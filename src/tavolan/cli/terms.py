@@ -15,7 +15,7 @@ from tavolan.cli.common import (
     StoreOption,
     console,
     open_project,
-    print_json,
+    print_document,
     styled,
 )
 from tavolan.cli.terms_swap import swap
@@ -75,7 +75,7 @@ def cover(
 
     A line per storefront; --storefront, --list, --uncovered, --why and --all print every phrase, with its rank.
     """
-    from tavolan.reports.documents.build import coverage_document
+    from tavolan.reports.documents.words import Cover
     from tavolan.words.coverage import aimed_at, storefronts_of
     from tavolan.words.coverage import cover as cover_phrases
     from tavolan.words.other_listing import with_listing_of
@@ -90,7 +90,7 @@ def cover(
         valuer, opened = Valuer(opened, app=other), with_listing_of(opened, other)
     answers = aimed_at(opened, cover_phrases(opened, stores, fronts, valuer), locale or [], list_ or [])
     if json:
-        print_json(coverage_document([a for a in answers if not (uncovered and a.covered)]))
+        print_document(Cover.of_answers([a for a in answers if not (uncovered and a.covered)]))
         return
     if matrix or budgets:
         _print_apart(opened, stores, answers, matrix, budgets)
@@ -170,7 +170,7 @@ def plan(
     json: JsonOption = False,
 ) -> None:
     """Find the title, subtitle and keywords that answer the most value, with proof that nothing is better."""
-    from tavolan.reports.documents.build import plan_document
+    from tavolan.reports.documents.words import PlanDocument
     from tavolan.reports.plantable import print_factors, print_plan
     from tavolan.words.coverage import factors, storefronts_of
     from tavolan.words.plan import plan as make_plan
@@ -188,7 +188,7 @@ def plan(
     made = make_plan(opened, options)
     prices = word_prices(opened, options, made) if why else []
     if json:
-        print_json(plan_document(made, prices if why else None))
+        print_document(PlanDocument.of(made, prices=prices if why else None))
     else:
         if why:
             print_factors(console(), factors(opened, chosen, locales))
@@ -239,7 +239,7 @@ def title(
 ) -> None:
     """Show for each word of the title which phrases it serves, and the app's rank for them."""
     from tavolan.reports.covertables import print_title_words
-    from tavolan.reports.documents.build import title_document
+    from tavolan.reports.documents.words import Title
     from tavolan.words.coverage import cover as cover_phrases
     from tavolan.words.coverage import title_words
 
@@ -248,6 +248,6 @@ def title(
     tag = opened.pick("--locale", [locale], list(opened.stores[chosen].locales))[0]
     served = title_words(opened, opened.stores[chosen], tag, cover_phrases(opened, [chosen]))
     if json:
-        print_json(title_document(tag, served))
+        print_document(Title.serving(tag, served))
         return
     print_title_words(console(), served)

@@ -13,7 +13,7 @@ from tavolan.cli.common import (
     StoreOption,
     console,
     open_project,
-    print_json,
+    print_document,
     say,
 )
 
@@ -37,7 +37,7 @@ def swap(
     from tavolan.errors import UsageError
     from tavolan.project.text_writing import TextWriter
     from tavolan.project.texts import Texts
-    from tavolan.reports.documents.build import swap_document
+    from tavolan.reports.documents.words import SwapDocument
     from tavolan.reports.swaptable import print_swap
     from tavolan.words.swap import swap_words
 
@@ -46,7 +46,7 @@ def swap(
     stores = opened.pick("--store", store or [], list(opened.stores))
     found = swap_words(opened, out, into, locales, field or (), stores)
     if json:
-        print_json(swap_document(found))
+        print_document(SwapDocument.of(found))
     else:
         print_swap(console(), found)
     if apply:

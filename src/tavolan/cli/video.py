@@ -21,7 +21,7 @@ from tavolan.cli.common import (
     open_on_day,
     open_project,
     other_outcomes,
-    print_json,
+    print_document,
     print_text,
     progress_bar,
     styled,
@@ -125,9 +125,9 @@ def render(
     with progress_bar("Rendering") as move:
         done = render_videos(opened, wanted, move, again=again)
     if json:
-        from tavolan.reports.documents.video import videos_document
+        from tavolan.reports.documents.pictures import RenderedVideosDocument
 
-        print_json(videos_document(opened, done))
+        print_document(RenderedVideosDocument.in_project(opened, done))
         return
     out = console()
     for file, reason in done.why.items() if why else ():
@@ -145,13 +145,13 @@ def _summary(root: Path, done: RenderedVideos) -> str:
 
 
 def _dry_run(opened: Project, wanted: Selection, again: bool, why: bool, json: bool) -> None:
-    from tavolan.reports.documents.video import videos_document
+    from tavolan.reports.documents.pictures import RenderedVideosDocument
     from tavolan.support.number_words import counted
     from tavolan.video.render import would_render_videos
 
     todo, planned = would_render_videos(opened, wanted, again=again)
     if json:
-        print_json(videos_document(opened, planned))
+        print_document(RenderedVideosDocument.in_project(opened, planned))
         return
     out = console()
     for job in todo:
@@ -174,7 +174,7 @@ def check(
     """Check videos: size, length, rate, codecs, sound, black, frozen or flashing parts. Exit code 1 on errors."""
     if not files:
         from tavolan.checking.project_videos import check_project_videos
-        from tavolan.reports.documents.build import check_document
+        from tavolan.reports.documents.checks import Check
         from tavolan.reports.tables import print_findings
 
         opened = open_on_day(project)
@@ -182,17 +182,17 @@ def check(
         findings = [finding for finding in check_project_videos(opened) if any(map(finding.concerns, stores))]
         scope = (len(opened.app.locales), len(stores))
         if json:
-            print_json(check_document(findings, *scope))
+            print_document(Check.on(findings, *scope))
         else:
             print_findings(console(), opened, findings, True, scope=scope)
         raise typer.Exit(1 if any(finding.level == "error" and not finding.waived for finding in findings) else 0)
     from tavolan.checking.video_files import check_video_files
-    from tavolan.reports.documents.video import checked_videos_document
+    from tavolan.reports.documents.pictures import CheckedVideosDocument
     from tavolan.reports.videotables import print_checked_videos
 
     checked = check_video_files(files, _books(project, store), device)
     if json:
-        print_json(checked_videos_document(checked))
+        print_document(CheckedVideosDocument.of(checked))
     else:
         print_checked_videos(console(), checked)
     raise typer.Exit(1 if any(finding.level == "error" for finding in checked.findings) else 0)

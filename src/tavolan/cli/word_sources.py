@@ -15,7 +15,7 @@ from tavolan.cli.common import (
     ProjectOption,
     console,
     open_project,
-    print_json,
+    print_document,
     progress_bar,
     styled,
 )
@@ -45,7 +45,7 @@ def mine(
     json: JsonOption = False,
 ) -> None:
     """Find candidate words in reviews, other listings, suggestions and your description, each with its sources."""
-    from tavolan.reports.documents.build import mine_document
+    from tavolan.reports.documents.words import Mine
     from tavolan.reports.researchtables import print_mined
     from tavolan.words.mine import mine as find
 
@@ -55,7 +55,7 @@ def mine(
         mined = find(opened, tag, least=least, progress=lambda texts: move(texts, None))
     found = [one for one in mined.found if not (fresh and one.target)]
     if json:
-        print_json(mine_document(tag, found[:top]))
+        print_document(Mine(locale=tag, candidates=found[:top]))
         return
     print_mined(console(), found[:top], len(found) if fresh else mined.total)
 
@@ -117,21 +117,21 @@ def score(
     json: JsonOption = False,
 ) -> None:
     """Tell difficulty and demand of the target phrases, from saved search pages, volumes and suggestions."""
-    from tavolan.reports.documents.build import score_document
+    from tavolan.reports.documents.words import Scores
     from tavolan.reports.researchtables import print_scores
     from tavolan.words.score import score as score_phrases
 
     opened = open_project(project)
     found = score_phrases(opened, _with_terms(opened, locale), date.today())
     if json:
-        print_json(score_document(found))
+        print_document(Scores(scores=found))
         return
     print_scores(console(), found, parts)
 
 
 def fit(locale: OneLocale, project: ProjectOption = None, json: JsonOption = False) -> None:
     """Show which phrases are within reach, from those where the app already is in the first ten."""
-    from tavolan.reports.documents.build import fit_document
+    from tavolan.reports.documents.words import FitDocument
     from tavolan.reports.researchtables import print_fit
     from tavolan.words.score import fit as fit_phrases
     from tavolan.words.score import score as score_phrases
@@ -140,14 +140,14 @@ def fit(locale: OneLocale, project: ProjectOption = None, json: JsonOption = Fal
     tag = _one(opened, locale)
     found = fit_phrases(opened, tag, score_phrases(opened, [tag], date.today()))
     if json:
-        print_json(fit_document(tag, found))
+        print_document(FitDocument.of(found, locale=tag))
         return
     print_fit(console(), tag, found)
 
 
 def lists(project: ProjectOption = None, locale: LocaleOption = None, json: JsonOption = False) -> None:
     """Count phrases, coverage and value per list and storefront: own names, phrases to win, seasonal, …"""
-    from tavolan.reports.documents.build import lists_document
+    from tavolan.reports.documents.words import Lists
     from tavolan.reports.researchtables import print_lists
     from tavolan.words.coverage import cover, list_rows
 
@@ -155,6 +155,6 @@ def lists(project: ProjectOption = None, locale: LocaleOption = None, json: Json
     tags = _with_terms(opened, locale)
     rows = list_rows([answer for answer in cover(opened, list(opened.stores)) if answer.terms_locale in tags])
     if json:
-        print_json(lists_document(rows))
+        print_document(Lists(lists=rows))
         return
     print_lists(console(), rows)

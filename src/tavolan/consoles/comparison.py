@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from tavolan.consoles.base import read_base
 from tavolan.consoles.client import Client
 from tavolan.consoles.content import Content, Holding, Place, holding_of, text_fields
-from tavolan.consoles.merge import Cell, compare
+from tavolan.consoles.merge import Cell, Side, compare, counted_by_side
 from tavolan.consoles.remote import Remote, read_console
 from tavolan.project.model import Project, Store
 
@@ -45,6 +45,16 @@ class Comparison:
     def version(self) -> str:
         """The version that a change goes into."""
         return self.remote.editable.version if self.remote.editable else self.project.app.version
+
+    @property
+    def counts(self) -> dict[Side, int]:
+        """How many places are the same, and changed here, there and on both sides."""
+        return counted_by_side(self.cells)
+
+    @property
+    def differing(self) -> list[Cell]:
+        """All places that aren't the same."""
+        return [cell for cell in self.cells if cell.side != "same"]
 
     def again(self) -> None:
         """Work out the cells once more, after some side was read again."""

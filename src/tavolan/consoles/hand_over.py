@@ -4,6 +4,7 @@ from collections.abc import Callable, Collection, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from dataclasses import dataclass
+from typing import NamedTuple
 
 from tavolan.checking.findings import Finding
 from tavolan.consoles.comparison import Comparison, Selection, comparison_of
@@ -30,6 +31,13 @@ class HandOver:
     def is_stopped(self) -> bool:
         """Whether errors or conflicts keep it from being sent."""
         return bool(self.errors or self.plan.conflicts)
+
+
+class Sent(NamedTuple):
+    """A hand-over that was planned, and what was sent; None where nothing was."""
+
+    planned: HandOver
+    pushed: Pushed | None
 
 
 @contextmanager

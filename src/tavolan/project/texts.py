@@ -87,6 +87,11 @@ class Texts:
         """All addresses, for looking up."""
         return frozenset(self.addresses())
 
+    def written(self, locale: str) -> dict[str, str | list[str]]:
+        """Return what is written in the locale's own file, by address."""
+        values = {address: self.project.copy[locale].at(self.key(address)).content for address in self.addresses()}
+        return {address: value for address, value in values.items() if value is not None}
+
     def key(self, address: str) -> tuple[str, ...]:
         """Return the key path of an address. Raises UsageError when there's no such field."""
         if address not in self._keys:

@@ -41,7 +41,7 @@ def print_comparison(console: Console, found: Comparison, every: bool = False) -
         table.add_row(SafeText(" ".join(locales), "bold"), *numbers, _places(differing))
     if table.row_count:
         console.print(table)
-    counts = counted_by_side(found.cells)
+    counts = found.counts
     words = ", ".join(f"{counts[side]} {SIDE_WORDS[side]}" for side in SIDE_WORDS if counts[side] or side == "same")
     console.print(SafeText(words, "green" if counts["same"] == len(found.cells) else "default"))
 

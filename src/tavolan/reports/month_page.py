@@ -19,7 +19,7 @@ from tavolan.reports.resultstables import METHOD_WORDS, rank_effect_words, ratio
 from tavolan.reports.rivaltables import words_in_short
 from tavolan.results.month import MonthResults
 from tavolan.results.moved import MARKS, Move, Moved
-from tavolan.results.rivals import WITHIN, gaps
+from tavolan.results.rivals import WITHIN
 from tavolan.results.share import ShareLine
 
 _MOST_CHARTS, _MOST_GAPS = 3, 12
@@ -62,7 +62,7 @@ def month_page(
         found=found,
         headlines=_headlines(found),
         crossings=_crossings(found.moved),
-        gaps=gaps(beside)[:_MOST_GAPS] if beside else [],
+        gaps=[row for row in beside.rows if row.gap][:_MOST_GAPS] if beside else [],
         within=WITHIN,
         experiments=experiments,
         state_words=STATE_WORDS,
@@ -72,7 +72,7 @@ def month_page(
         effect_charts=[charts.draw(partial(effect_chart, *pair, "svg")) for pair in drawn],
         funnel_chart=charts.draw(lambda: funnel_chart(funnel, "svg")) if funnel else "",
         share_chart=charts.draw(lambda: share_chart(name, found.shares, "svg")) if found.shares else "",
-        rival_chart=charts.draw(lambda: rival_chart(name, beside, WITHIN, "svg")) if beside else "",
+        rival_chart=charts.draw(lambda: rival_chart(name, beside, "svg")) if beside else "",
         repair=repair_words(*funnel.repair) if funnel and funnel.repair else "",
         settings=project.results,
         rank_words=rank_words,

@@ -157,8 +157,8 @@ def print_funnel(console: Console, report: FunnelReport, why: bool) -> None:
         funnel, step = report.repair
         console.print(styled("[bold]{}[/]", repair_words(funnel, step)), soft_wrap=True)
         if why:
-            origin = step.benchmark_source or "our other storefronts"
-            console.print(styled("Goal {:.1%}, from {}. It depends on {}.", step.goal, origin, STEPS[step.name][2]))
+            words = styled("Goal {:.1%}, from {}. It depends on {}.", step.goal, step.goal_from, STEPS[step.name][2])
+            console.print(words)
             console.print(styled("[dim]More installs = installs × (goal ÷ rate − 1). Formulas: docs/results.md[/]"))
     elif why:
         console.print("No step is below its goal by more than chance explains.")

@@ -15,7 +15,7 @@ from tavolan.words.changed_words import ChangedWords
 _MOST_ROWS, _MOST_APPS, _MOST_WORDS, _MOST_SHIFTS = 30, 6, 12, 6
 
 
-def print_rivals(console: Console, name: str, found: Rivals, within: int, why: bool = False) -> None:
+def print_rivals(console: Console, name: str, found: Rivals, why: bool = False) -> None:
     """Print the matrix of ranks of each store and storefront, then the others' changes; `name` is our app's."""
     console.print(styled("[bold]{}[/]  ranks now, and their change against the period before", found.period))
     groups: dict[tuple[str, str], list[RivalRow]] = {}
@@ -28,7 +28,7 @@ def print_rivals(console: Console, name: str, found: Rivals, within: int, why: b
         table = plain_table("phrase", found.ours or name, *apps[:_MOST_APPS], "", title=f"\n{store} {front}".rstrip())
         for row in rows[:_MOST_ROWS]:
             cells = [rank_cell(row.ranks.get(app)) for app in (found.ours, *apps[:_MOST_APPS])]
-            gap = SafeText(f"others in the first {within}" if row.is_gap(found.ours, within) else "", "yellow")
+            gap = SafeText(f"others in the first {found.within}" if row.gap else "", "yellow")
             table.add_row(SafeText(row.phrase), *cells, gap)
         console.print(table)
         if len(rows) > _MOST_ROWS or len(apps) > _MOST_APPS:

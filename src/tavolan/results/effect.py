@@ -56,6 +56,11 @@ class ChangeEffect:
     series: DailyCounts | None = None
     ranks: RankEffect | None = None
 
+    @property
+    def reasons(self) -> list[str]:
+        """Why it was measured in this way; why there's nothing to compare."""
+        return self.found.reasons if self.found else [self.why_not]
+
 
 def change_at(figures: Figures, day: date, store: str) -> Change:
     """Return the change of a day, without lines where the journal knows none."""

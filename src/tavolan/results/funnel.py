@@ -4,7 +4,7 @@ import math
 from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date
-from typing import Literal
+from typing import Literal, NamedTuple
 
 import pandas as pd
 
@@ -49,6 +49,11 @@ class Step:
         return self.benchmark if not math.isnan(self.benchmark) else self.others
 
     @property
+    def goal_from(self) -> str:
+        """Where the goal is from."""
+        return self.benchmark_source or "our other storefronts"
+
+    @property
     def lags(self) -> bool:
         """Whether the step is below its goal, by more than chance explains."""
         return self.share.high < self.goal
@@ -68,15 +73,27 @@ class Funnel:
         return self.counts["installs"] * (step.goal / step.share.value - 1) if step.lags and step.share.value else 0.0
 
 
+class Repair(NamedTuple):
+    """The step of a funnel whose repair would bring most installs."""
+
+    funnel: Funnel
+    step: Step
+
+    @property
+    def installs(self) -> float:
+        """How many more the period had seen with this step at its goal."""
+        return self.funnel.gain(self.step)
+
+
 @dataclass(frozen=True)
 class FunnelReport:
-    """All funnels of a period; `repair` is the funnel and step whose repair would bring most installs, or None."""
+    """All funnels of a period; `repair` is None where no step lags."""
 
     period: Period
     sources: tuple[str, ...]
     funnels: list[Funnel]
     withheld: int
-    repair: tuple[Funnel, Step] | None = None
+    repair: Repair | None = None
 
 
 def funnel_report(figures: Figures, scope: Scope) -> FunnelReport:
@@ -105,8 +122,8 @@ def funnel_report(figures: Figures, scope: Scope) -> FunnelReport:
                 earlier = of_places(before, store, [front])
                 funnels.append(_funnel(store, front, here, earlier, others, rates))
     funnels.sort(key=lambda funnel: -funnel.counts["installs"])
-    options = [(funnel, step) for funnel in funnels for step in funnel.steps if step.name != "direct" and step.lags]
-    repair = max(options, key=lambda option: option[0].gain(option[1]), default=None)
+    lagging = [Repair(each, step) for each in funnels for step in each.steps if step.name != "direct" and step.lags]
+    repair = max(lagging, key=lambda option: option.installs, default=None)
     withheld = int(rows_in(metrics, period)[["impressions", "page_views", "installs"]].isna().any(axis=1).sum())
     return FunnelReport(period, scope.sources, funnels, withheld, repair)
 

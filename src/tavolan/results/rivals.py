@@ -8,6 +8,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from datetime import date, timedelta
 from itertools import pairwise
+from typing import NamedTuple
 
 import pandas as pd
 
@@ -35,46 +36,54 @@ _FIELDS = ("title", "subtitle", "description")
 
 @dataclass(frozen=True)
 class RivalRow:
-    """The ranks of all apps under a phrase: the last one of the period, and the last one of the period before."""
+    """The ranks of all apps under a phrase: the last one of the period, and the last one of the period before.
+
+    `gap` says that some other app is among the first, and ours isn't.
+    """
 
     store: str
     storefront: str
     phrase: str
     ranks: dict[str, KnownRank]
+    gap: bool
 
-    def is_gap(self, ours: str, within: int = WITHIN) -> bool:
-        """Whether some other app is among the first `within`, and ours isn't."""
-        own = self.ranks.get(ours)
-        best = min((known.rank for app, known in self.ranks.items() if app != ours), default=math.inf)
-        return best <= within and (own is None or own.rank > within)
+
+class ShiftPair(NamedTuple):
+    """What moved under a phrase: another app's ranks, and ours; None where nobody looked for ours in both windows."""
+
+    theirs: RankShift
+    ours: RankShift | None
 
 
 @dataclass(frozen=True)
 class ListingChange:
-    """What an app changed in a locale's listing on a day, and what moved under the phrases with these words.
-
-    `shifts` are (theirs, ours) under each phrase; ours is None where nobody looked for our app in both windows.
-    """
+    """What an app changed in a locale's listing on a day, and what moved under the phrases with these words."""
 
     app: str
     locale: str
     day: date
     words: dict[str, ChangedWords]
-    shifts: list[tuple[RankShift, RankShift | None]] = field(default_factory=list)
+    shifts: list[ShiftPair] = field(default_factory=list)
 
 
 @dataclass(frozen=True)
 class Rivals:
-    """Ranks of `ours` and of the other apps, and the changes of their listings, all in a period."""
+    """Ranks of `ours` and of the other apps, and the changes of their listings, all in a period.
+
+    `within` is how far down an app counts as one of the first.
+    """
 
     period: Period
     ours: str
+    within: int
     apps: list[str]
     rows: list[RivalRow]
     changes: list[ListingChange]
 
 
-def rivals(figures: Figures, scope: Scope, lists: tuple[str, ...] = (), apps: tuple[str, ...] = ()) -> Rivals:
+def rivals(
+    figures: Figures, scope: Scope, lists: tuple[str, ...] = (), apps: tuple[str, ...] = (), within: int = WITHIN
+) -> Rivals:
     """Return the ranks of our app and others, phrase by phrase, and what the others changed in the period.
 
     Without one it's half a year up to the newest rank. Raises UsageError where there are no ranks, and for lists and
@@ -94,17 +103,21 @@ def rivals(figures: Figures, scope: Scope, lists: tuple[str, ...] = (), apps: tu
     names = sorted({str(app) for app in frame["app"].unique()} - {ours})
     listings = [row for row in project.tables.rows(LISTINGS) if not apps or row.text("app") in apps]
     changes = [_with_shifts(project, frame, ours, change) for change in listing_changes(listings, period)]
-    return Rivals(period, ours, names, _rows(frame, period, ours), changes)
+    return Rivals(period, ours, within, names, _rows(frame, period, ours, within), changes)
 
 
-def _rows(frame: pd.DataFrame, period: Period, ours: str) -> list[RivalRow]:
+def _rows(frame: pd.DataFrame, period: Period, ours: str, within: int) -> list[RivalRow]:
     now, before = last_of(frame, period), last_of(frame, period.before())
     rows: dict[tuple[str, str, str], dict[str, KnownRank]] = {}
     for key, rank in now.items():
         store, app, front, phrase = key
         rows.setdefault((store, front, phrase), {})[app] = KnownRank(rank, before.get(key))
-    found = [RivalRow(*place, ranks) for place, ranks in rows.items()]
     nowhere = KnownRank(math.inf, None)
+    found = []
+    for place, ranks in rows.items():
+        best = min((known.rank for app, known in ranks.items() if app != ours), default=math.inf)
+        gap = best <= within < ranks.get(ours, nowhere).rank
+        found.append(RivalRow(*place, ranks, gap))
     return sorted(found, key=lambda row: (row.store, row.storefront, row.ranks.get(ours, nowhere).rank, row.phrase))
 
 
@@ -143,10 +156,5 @@ def _with_shifts(project: Project, frame: pd.DataFrame, ours: str, change: Listi
     own = {(one.storefront, one.phrase): one for one in rank_shifts(here[here["app"] == ours], before, after)}
     touched = [one for one in theirs if holds_any(one.phrase, forms, match)]
     touched.sort(key=lambda one: (-abs(one.gain), one.phrase))
-    pairs = [(one, own.get((one.storefront, one.phrase))) for one in touched]
+    pairs = [ShiftPair(one, own.get((one.storefront, one.phrase))) for one in touched]
     return ListingChange(change.app, change.locale, change.day, change.words, pairs)
-
-
-def gaps(found: Rivals, within: int = WITHIN) -> list[RivalRow]:
-    """Return the phrases under which another app is among the first `within` and ours isn't."""
-    return [row for row in found.rows if row.is_gap(found.ours, within)]

@@ -6,6 +6,7 @@ The difficulty is that of `words.difficulty`, the demand that of `words.demand`,
 import statistics
 from dataclasses import dataclass
 from datetime import date
+from typing import NamedTuple
 
 from tavolan.errors import UsageError
 from tavolan.project.model import Project
@@ -33,18 +34,26 @@ class Score:
     demand_from: DemandOrigin
 
 
+class StoreRank(NamedTuple):
+    """Our app's rank in a storefront and store; no store where the rank is of none in particular."""
+
+    storefront: str
+    store: str
+    rank: KnownRank
+
+
 @dataclass(frozen=True)
 class Fit:
     """What the app can win: mean and spread of the difficulty of phrases where it is in the first ten.
 
-    `ranks` has (storefront, store, rank) of each phrase under which the app was looked for.
+    `ranks` has the latest ones of each phrase under which the app was looked for.
     """
 
     mean: float
     spread: float
     phrases: int
     reach: dict[str, str]
-    ranks: dict[str, list[tuple[str, str, KnownRank]]]
+    ranks: dict[str, list[StoreRank]]
 
 
 def score(project: Project, locales: list[str], today: date) -> list[Score]:
@@ -101,9 +110,9 @@ def fit_of(project: Project, locale: str, scores: list[Score], looks: Known) -> 
         folded = split.fold(term.phrase)
         if folded in known:
             reach[term.phrase] = _reach(known[folded], best.get(folded), mean, spread)
-    places: dict[str, list[tuple[str, str, KnownRank]]] = {}
+    places: dict[str, list[StoreRank]] = {}
     for (phrase, front, store), known_rank in sorted(looks.items()):
-        places.setdefault(phrase, []).append((front, store, known_rank))
+        places.setdefault(phrase, []).append(StoreRank(front, store, known_rank))
     return Fit(mean, spread, len(won), reach, {phrase: places.get(split.fold(phrase), []) for phrase in reach})
 
 

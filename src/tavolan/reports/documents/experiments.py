@@ -1,105 +1,147 @@
-"""Build the JSON documents about experiments."""
+"""The documents about experiments."""
 
-from __future__ import annotations
+from datetime import date
+from operator import not_
+from typing import Annotated, Any, ClassVar, Literal
 
-from collections.abc import Iterable
-from dataclasses import asdict
-from typing import TYPE_CHECKING, Any
+from pydantic import BeforeValidator
 
-from tavolan.reports.documents.results import finite, interval_part
+from tavolan.experiments.files import State
+from tavolan.experiments.verdicts import Outcome
+from tavolan.project.experiment_schema import Metric
+from tavolan.reports.documents.intervals import IntervalPart, PeriodPart
+from tavolan.reports.documents.part import Document, DocumentPart, Names, at, only_if_known
 
-if TYPE_CHECKING:
-    from tavolan.experiments.backlog import Entry, Learned
-    from tavolan.experiments.files import Experiment
-    from tavolan.experiments.running import Judged, OwnRates
-    from tavolan.experiments.sizes import Size
-    from tavolan.reports.documents.build import Document
-
-
-def backlog_document(entries: Iterable[Entry]) -> Document:
-    """Return experiments as `tavolan/experiments@1`."""
-    return {"schema": "tavolan/experiments@1", "experiments": [_entry(one) for one in entries]}
+_Outcome = Literal["", "better", "worse", "none", "unknown"]
 
 
-def _entry(entry: Entry) -> dict[str, Any]:
-    table = entry.experiment.table
-    return {
-        "id": entry.experiment.id,
-        "state": entry.state,
-        "hypothesis": table.hypothesis,
-        "metric": table.metric,
-        "expected": table.expected,
-        "store": table.store,
-        "storefronts": table.storefronts,
-        "locales": table.locales,
-        "variants": list(table.variant),
-        "confidence": table.confidence,
-        "effort": table.effort,
-        "gain": entry.gain,
-        "in_installs": entry.in_installs,
-        "priority": entry.priority,
-        "start": table.start,
-        "end": table.end,
-        "outcome": table.outcome,
-        "winner": table.winner,
-        "why": table.why,
-    }
+def _written(name: str) -> Any:
+    """Say that a value is in the experiment's file."""
+    return at("experiment", "table", name)
 
 
-def size_document(one: Experiment, size: Size, rates: OwnRates) -> Document:
-    """Return the size of an experiment as `tavolan/size@1`."""
-    facts = {**asdict(size), "smallest": finite(size.smallest)}
-    period = {"first": str(rates.period.first), "last": str(rates.period.last)}
-    return {"schema": "tavolan/size@1", "experiment": one.id, **facts, "rates_of": period}
+class ExperimentPart(DocumentPart):
+    id: str = at("experiment", "id")
+    state: State
+    hypothesis: str = _written("hypothesis")
+    metric: Metric = _written("metric")
+    expected: float = _written("expected")
+    """The relative change, as 0.1 for a tenth more."""
+    store: str = _written("store")
+    storefronts: list[str] = _written("storefronts")
+    locales: list[str] = _written("locales")
+    variants: Names = _written("variant")
+    confidence: float = _written("confidence")
+    effort: float = _written("effort")
+    """Hours."""
+    gain: float
+    """A month: in installs, or in percent where `in_installs` is false."""
+    in_installs: bool
+    priority: float
+    """Gain, times confidence, by effort."""
+    start: str = _written("start")
+    """Days as 2026-11-30; empty before it's decided."""
+    end: str = _written("end")
+    outcome: _Outcome = _written("outcome")
+    winner: str = _written("winner")
+    why: str = _written("why")
 
 
-def verdict_document(found: Judged) -> Document:
-    """Return the verdict on an experiment as `tavolan/verdict@1`."""
-    judgements = [
-        {
-            "variant": one.variant,
-            "visitors": one.visitors,
-            "share": finite(one.share),
-            "control": finite(one.control),
-            "ratio": interval_part(one.ratio),
-            "outcome": one.outcome,
-            "decided": one.decided,
-        }
-        for one in found.verdict.judgements
-    ]
-    return {
-        "schema": "tavolan/verdict@1",
-        "experiment": found.experiment.id,
-        "first": found.first and str(found.first),
-        "last": found.last and str(found.last),
-        "judgements": judgements,
-        "progress": found.verdict.progress,
-        "split_chance": found.verdict.split_chance,
-        "split_as_planned": not found.verdict.is_split_wrong,
-        "looks": found.verdict.looks,
-        "left_out": found.left_out,
-        "overlaps": found.overlaps,
-        "days_to_go": found.days_to_go,
-        "winner": found.winner,
-    }
+class Experiments(Document):
+    """Printed by `tavolan experiment list --json`, and by `tavolan experiment show ID --json` for one."""
+
+    kind: ClassVar = "experiments@1"
+    experiments: list[ExperimentPart]
 
 
-def learned_document(found: Learned) -> Document:
-    """Return what was learned as `tavolan/learned@1`."""
-    rows = [
-        {
-            "id": one.id,
-            "expected": one.table.expected,
-            "outcome": one.table.outcome,
-            "winner": one.table.winner,
-            "why": one.table.why,
-        }
-        for one in found.entries
-    ]
-    return {
-        "schema": "tavolan/learned@1",
-        "experiments": rows,
-        "as_expected": found.as_expected,
-        "clear": found.clear,
-        "factor": finite(found.factor),
-    }
+class ExperimentSize(Document):
+    """Printed by `tavolan experiment size --json`."""
+
+    kind: ClassVar = "size@1"
+    experiment: str
+    rate: float
+    a_day: float
+    """Visitors that take part, on all sides together."""
+    sides: int
+    fixed: int
+    """Visitors of each side for one look at the end."""
+    visitors: int
+    """Visitors of each side for daily looks."""
+    days: int | None
+    """Null where it can't end within 90 days."""
+    smallest: float | None
+    """The smallest effect that 90 days can show."""
+    rates_of: PeriodPart
+
+
+class JudgementPart(DocumentPart):
+    variant: str
+    visitors: int
+    share: float | None
+    control: float | None
+    """The share of the control in the same days."""
+    ratio: IntervalPart
+    """Of the shares; the interval holds at all looks together."""
+    outcome: Outcome
+    decided: int
+    """The look that decided it, from 1; 0 where none has."""
+
+
+class ExperimentVerdict(Document):
+    """Printed by `tavolan experiment judge --json`."""
+
+    kind: ClassVar = "verdict@1"
+    experiment: str = at("experiment", "id")
+    first: date | None
+    last: date | None
+    judgements: list[JudgementPart] = at("verdict", "judgements")
+    progress: float = at("verdict", "progress")
+    """The part of the planned visitors that came, 1 at most."""
+    split_chance: float = at("verdict", "split_chance")
+    split_as_planned: Annotated[bool, BeforeValidator(not_)] = at("verdict", "is_split_wrong")
+    looks: int = at("verdict", "looks")
+    left_out: int
+    """Days of campaigns."""
+    overlaps: list[str]
+    days_to_go: int
+    winner: str
+
+
+class LearnedPart(DocumentPart):
+    id: str
+    expected: float = at("table", "expected")
+    outcome: _Outcome = at("table", "outcome")
+    winner: str = at("table", "winner")
+    why: str = at("table", "why")
+
+
+class LearnedDocument(Document):
+    """Printed by `tavolan experiment learned --json`."""
+
+    kind: ClassVar = "learned@1"
+    experiments: list[LearnedPart] = at("entries")
+    as_expected: int
+    clear: int
+    """How many had a clear outcome."""
+    factor: float | None
+    """What came out by what was expected, the median."""
+
+
+class VariantFile(DocumentPart):
+    file: str
+    bytes: int
+    sha256: str
+    key: str | None = only_if_known()
+    """Digest of all that decides what the picture looks like. Icons have none."""
+
+
+class VariantPack(Document):
+    """`manifest.json` of a variant's pack: `tavolan experiment build`."""
+
+    kind: ClassVar = "variant@1"
+    experiment: str
+    variant: str
+    store: str
+    texts: dict[str, dict[str, str]]
+    """What's other than on the present page, by locale and field."""
+    files: list[VariantFile]

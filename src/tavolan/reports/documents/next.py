@@ -1,47 +1,47 @@
-"""Build the JSON document about what to do next."""
+"""The document about what to do next."""
 
-from __future__ import annotations
+from datetime import date
+from typing import ClassVar
 
-from typing import TYPE_CHECKING, Any
-
-from tavolan.reports.documents.results import finite
-
-if TYPE_CHECKING:
-    from datetime import date
-
-    from tavolan.advice.action import Action
-    from tavolan.advice.next_actions import NextActions
-    from tavolan.reports.documents.build import Document
+from tavolan.advice.action import Unit
+from tavolan.advice.kinds import Kind
+from tavolan.reports.documents.part import Document, DocumentPart, at
 
 
-def next_document(found: NextActions, day: date) -> Document:
-    """Return what to do next as `tavolan/next@1`."""
-    return {
-        "schema": "tavolan/next@1",
-        "day": str(day),
-        "first_hand_over": found.is_new,
-        "actions": [_action(one) for one in found.first],
-        "more": dict(found.more),
-    }
+class GainPart(DocumentPart):
+    value: float | None
+    """Null where it brings nothing by itself."""
+    low: float | None
+    high: float | None
+    unit: Unit
+    measured: bool
+    """Else the share is assumed."""
+    factors: dict[str, str]
+    """How it was worked out."""
 
 
-def _action(one: Action) -> dict[str, Any]:
-    gain = {
-        "value": finite(one.gain.value),
-        "low": finite(one.gain.low),
-        "high": finite(one.gain.high),
-        "unit": one.gain.unit,
-        "measured": one.gain.measured,
-        "factors": dict(one.gain.factors),
-    }
-    return {
-        "kind": one.kind,
-        "what": one.what,
-        "why": one.why,
-        "command": one.command,
-        "gain": gain,
-        "minutes": one.minutes,
-        "promise": one.promise,
-        "blocks": one.blocks,
-        "where": one.where,
-    }
+class ActionPart(DocumentPart):
+    kind: Kind
+    what: str
+    why: str
+    command: str
+    gain: GainPart
+    minutes: float
+    promise: str
+    """Which figure changes by it."""
+    blocks: bool
+    """Whether a hand-over waits for it."""
+    where: str
+    """File and line, empty where there's none."""
+
+
+class NextDocument(Document):
+    """Printed by `tavolan next --json`."""
+
+    kind: ClassVar = "next@1"
+    day: date
+    first_hand_over: bool = at("is_new")
+    """Whether it's the way to a first hand-over, in order."""
+    actions: list[ActionPart] = at("first")
+    more: dict[Kind, int]
+    """How many more there are of each kind."""

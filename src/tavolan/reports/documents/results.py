@@ -1,311 +1,200 @@
-"""Build the JSON documents about results."""
+"""The documents about results."""
 
-from __future__ import annotations
-
-import math
-from collections.abc import Iterable
-from dataclasses import asdict
 from datetime import date
-from typing import TYPE_CHECKING, Any
+from typing import ClassVar, Literal
 
-if TYPE_CHECKING:
-    from tavolan.reports.documents.build import Document
-    from tavolan.results.effect import ChangeEffect
-    from tavolan.results.funnel import Funnel, FunnelReport, Step
-    from tavolan.results.history import RankHistory
-    from tavolan.results.intervals import Interval
-    from tavolan.results.month import MonthResults
-    from tavolan.results.moved import Move, Moved
-    from tavolan.results.periods import Period
-    from tavolan.results.rank_effect import RankShift
-    from tavolan.results.rivals import ListingChange, Rivals
-    from tavolan.results.share import ShareLine
-    from tavolan.results.wins import Win, Wins
-    from tavolan.results.worth import ListingWorth
+from tavolan.reports.documents.intervals import IntervalPart, PeriodPart
+from tavolan.reports.documents.part import Document, DocumentPart, at
+from tavolan.reports.documents.ranks import RankEffectPart, RivalsDocument, Shares, WinsDocument
+from tavolan.results.month import MonthResults
+from tavolan.results.moved import Unfound
 
 
-def effect_document(effects: Iterable[ChangeEffect]) -> Document:
-    """Return effects of changes as `tavolan/effect@1`."""
-    return {"schema": "tavolan/effect@1", "effects": [_effect(one) for one in effects]}
+class EffectPart(DocumentPart):
+    day: date = at("change", "day")
+    store: str = at("change", "store")
+    places: list[str] = at("change", "places")
+    """What was changed, as `de-DE title`, or as it was written by hand."""
+    metric: str = at("question", "metric")
+    sources: list[str] = at("question", "sources")
+    """Where people came from; empty for all."""
+    storefronts: list[str]
+    """Those that read what was changed, and have metrics."""
+    before: PeriodPart
+    after: PeriodPart
+    left_out: int
+    """Days of campaigns."""
+    ratio: IntervalPart | None = at("found", "ratio", missing=None)
+    """The rate after by the rate before; null where there was nothing to compare."""
+    rate_before: float | None = at("found", "rate_before", missing=None)
+    """Per day, as `rate_after`."""
+    rate_after: float | None = at("found", "rate_after", missing=None)
+    verdict: Literal["up", "down", "none", "unknown"] = at("found", "verdict", missing="unknown")
+    """`none` for a difference that isn't worth having, `unknown` where nobody can tell."""
+    method: Literal["counts", "regression", "control", ""] = at("found", "method", missing="")
+    reasons: list[str]
+    """Why this method, and what it took into account; why there was nothing to compare."""
+    days_more: int | None = at("found", "days_more", missing=None)
+    """How many days more on each side may tell; 0 where the interval tells already, null where none would."""
+    control: list[str]
+    """Storefronts that the change didn't touch, where they are what it's compared with."""
+    suspects: list[str]
+    """What else could be the cause."""
+    ranks: RankEffectPart | None
+    """What it did to ranks; null where it touched no phrase that was looked for."""
 
 
-def _effect(one: ChangeEffect) -> dict[str, Any]:
-    found = one.found
-    return {
-        "day": str(one.change.day),
-        "store": one.change.store,
-        "places": one.change.places,
-        "metric": one.question.metric,
-        "sources": list(one.question.sources),
-        "storefronts": one.storefronts,
-        "before": _period(one.before),
-        "after": _period(one.after),
-        "left_out": one.left_out,
-        "ratio": interval_part(found.ratio) if found else None,
-        "rate_before": found.rate_before if found else None,
-        "rate_after": found.rate_after if found else None,
-        "verdict": found.verdict if found else "unknown",
-        "method": found.method if found else "",
-        "reasons": found.reasons if found else [one.why_not],
-        "days_more": found.days_more if found else None,
-        "control": one.control,
-        "suspects": one.suspects,
-        "ranks": one.ranks
-        and {
-            "ratio": interval_part(one.ranks.ratio),
-            "verdict": one.ranks.verdict,
-            "touched": [_shift(shift) for shift in one.ranks.touched],
-            "others": [_shift(shift) for shift in one.ranks.others],
-        },
-    }
+class Effects(Document):
+    """Printed by `tavolan results effect --json`."""
+
+    kind: ClassVar = "effect@1"
+    effects: list[EffectPart]
 
 
-def funnel_document(report: FunnelReport) -> Document:
-    """Return funnels as `tavolan/funnel@1`."""
-    repair = None
-    if report.repair:
-        funnel, step = report.repair
-        repair = {
-            "store": funnel.store,
-            "storefront": funnel.storefront,
-            "step": step.name,
-            "installs": funnel.gain(step),
-        }
-    return {
-        "schema": "tavolan/funnel@1",
-        "period": _period(report.period),
-        "sources": list(report.sources),
-        "withheld": report.withheld,
-        "funnels": [_funnel(one) for one in report.funnels],
-        "repair": repair,
-    }
+class StepPart(DocumentPart):
+    step: Literal["page", "install", "direct"] = at("name")
+    """From being seen to the page, from the page to an install, from being seen to an install."""
+    share: IntervalPart
+    before: IntervalPart
+    """The same in the period before."""
+    goal: float | None
+    goal_from: str
+    lags: bool
+    """Whether the share is below its goal by more than chance explains."""
 
 
-def _funnel(one: Funnel) -> dict[str, Any]:
-    return {
-        "store": one.store,
-        "storefront": one.storefront,
-        "counts": one.counts,
-        "steps": [_step(step) for step in one.steps],
-    }
+class FunnelPart(DocumentPart):
+    store: str
+    storefront: str
+    counts: dict[str, float]
+    """Impressions, page views, installs and revenue of the period."""
+    steps: list[StepPart]
 
 
-def _step(step: Step) -> dict[str, Any]:
-    return {
-        "step": step.name,
-        "share": interval_part(step.share),
-        "before": interval_part(step.before),
-        "goal": finite(step.goal),
-        "goal_from": step.benchmark_source or "our other storefronts",
-        "lags": step.lags,
-    }
+class RepairPart(DocumentPart):
+    store: str = at("funnel", "store")
+    storefront: str = at("funnel", "storefront")
+    step: str = at("step", "name")
+    installs: float
+    """How many more the period had seen with this step at its goal."""
 
 
-def moved_document(digest: Moved) -> Document:
-    """Return the digest of a period as `tavolan/moved@1`."""
-    return {
-        "schema": "tavolan/moved@1",
-        "period": _period(digest.period),
-        "installs": [
-            {
-                "store": one.store,
-                "before": one.before,
-                "now": one.now,
-                "ratio": interval_part(one.found.ratio) if one.found else None,
-                "verdict": one.found.verdict if one.found else "unknown",
-            }
-            for one in digest.installs
-        ],
-        "funnels": [_funnel(one) for one in digest.funnels],
-        "moves": [_move(one) for one in digest.moves],
-        "not_targeted": [_move(one) for one in digest.not_targeted],
-        "unfound": [asdict(one) for one in digest.unfound],
-        "changes": [{"day": str(one.day), "store": one.store, "places": one.places} for one in digest.changes],
-        "campaigns": [
-            {**_period(one.period), "store": one.store, "storefront": one.storefront, "what": one.what}
-            for one in digest.campaigns
-        ],
-    }
+class FunnelDocument(Document):
+    """Printed by `tavolan results funnel --json`."""
+
+    kind: ClassVar = "funnel@1"
+    period: PeriodPart
+    sources: list[str]
+    withheld: int
+    """Rows that were left out since a count was withheld."""
+    funnels: list[FunnelPart]
+    repair: RepairPart | None
 
 
-def _move(one: Move) -> dict[str, Any]:
-    return {
-        "store": one.store,
-        "storefront": one.storefront,
-        "phrase": one.phrase,
-        "before": finite(one.before),
-        "now": finite(one.now),
-        "mark": one.mark,
-    }
+class InstallsPart(DocumentPart):
+    store: str
+    before: float
+    now: float
+    ratio: IntervalPart | None = at("found", "ratio", missing=None)
+    """Of the rates per day; null where one of the periods has no day."""
+    verdict: Literal["up", "down", "none", "unknown"] = at("found", "verdict", missing="unknown")
 
 
-def _period(period: Period) -> dict[str, str]:
-    return {"first": str(period.first), "last": str(period.last)}
+class MovePart(DocumentPart):
+    store: str
+    """Empty where the rank is of no store in particular."""
+    storefront: str
+    phrase: str
+    before: float | None
+    """The last rank in the period before; null where the app wasn't found. So is `now`."""
+    now: float | None
+    mark: int
+    """The smallest of 10, 20, 50 and 100 that was crossed; 0 where none was."""
 
 
-def interval_part(interval: Interval) -> dict[str, float | None]:
-    """Return an estimate and its bounds as JSON has them."""
-    return {name: finite(value) for name, value in interval._asdict().items()}
+class ChangePart(DocumentPart):
+    day: date
+    store: str
+    places: list[str]
 
 
-def finite(value: float) -> float | None:
-    """Return a number that JSON knows; null for one that isn't known or has no bound."""
-    return value if math.isfinite(value) else None
+class CampaignPart(DocumentPart):
+    first: date = at("period", "first")
+    last: date = at("period", "last")
+    store: str
+    storefront: str
+    what: str
 
 
-def ranks_document(history: RankHistory) -> Document:
-    """Return ranks over time as `tavolan/ranks@1`."""
-    lines = [
-        {
-            "store": one.store,
-            "app": one.app,
-            "storefront": one.storefront,
-            "phrase": one.phrase,
-            "lists": list(one.lists),
-            "ranks": {_day(day): finite(rank) for day, rank in one.ranks.items()},
-        }
-        for one in history.lines
-    ]
-    return {"schema": "tavolan/ranks@1", "lines": lines}
+class MovedDocument(Document):
+    """Printed by `tavolan results moved --json`."""
+
+    kind: ClassVar = "moved@1"
+    period: PeriodPart
+    installs: list[InstallsPart]
+    funnels: list[FunnelPart]
+    """Of whole stores; their storefront is empty."""
+    moves: list[MovePart]
+    """Of target phrases."""
+    not_targeted: list[MovePart]
+    """Phrases under which the app is found, and that are in no list."""
+    unfound: list[Unfound]
+    """Phrases that the listing holds and under which the app was never found."""
+    changes: list[ChangePart]
+    campaigns: list[CampaignPart]
 
 
-def share_document(lines: Iterable[ShareLine]) -> Document:
-    """Return search shares over time as `tavolan/share@1`."""
-    rows = [
-        {
-            "store": one.store,
-            "storefront": one.storefront,
-            "app": one.app,
-            "list": one.list,
-            "phrases": one.phrases,
-            "shares": {_day(day): share for day, share in one.shares.items()},
-        }
-        for one in lines
-    ]
-    return {"schema": "tavolan/share@1", "lines": rows}
+class WonPart(DocumentPart):
+    day: date = at("effect", "change", "day")
+    store: str = at("effect", "change", "store")
+    places: list[str] = at("effect", "change", "places")
+    ratio: IntervalPart | None = at("effect", "found", "ratio", missing=None)
+    won: IntervalPart | None
+    """Installs a month; null where the effect can't be measured."""
 
 
-def rivals_document(found: Rivals, within: int) -> Document:
-    """Return our ranks beside those of others as `tavolan/rivals@1`."""
-    rows = [
-        {
-            "store": row.store,
-            "storefront": row.storefront,
-            "phrase": row.phrase,
-            "gap": row.is_gap(found.ours, within),
-            "ranks": [
-                {
-                    "app": app,
-                    "rank": finite(known.rank),
-                    "rank_before": None if known.before is None else finite(known.before),
-                }
-                for app, known in row.ranks.items()
-            ],
-        }
-        for row in found.rows
-    ]
-    return {
-        "schema": "tavolan/rivals@1",
-        "period": _period(found.period),
-        "ours": found.ours,
-        "within": within,
-        "rows": rows,
-        "changes": [_listing_change(one) for one in found.changes],
-    }
+class PaidPart(DocumentPart):
+    cost: float
+    installs: float
+    """Beyond what came without the campaigns."""
+    price: float | None
+    """Of one; null where they brought none."""
 
 
-def _listing_change(change: ListingChange) -> dict[str, Any]:
-    return {
-        "app": change.app,
-        "locale": change.locale,
-        "day": str(change.day),
-        "words": {name: {"gone": list(words.gone), "came": list(words.came)} for name, words in change.words.items()},
-        "shifts": [{"theirs": _shift(theirs), "ours": ours and _shift(ours)} for theirs, ours in change.shifts],
-    }
+class WorthDocument(Document):
+    """Printed by `tavolan results worth --json`. Amounts are in the currency of the revenue."""
+
+    kind: ClassVar = "worth@1"
+    changes: list[WonPart]
+    won: IntervalPart
+    """Installs a month, all changes together."""
+    install_value: float | None
+    value_source: str
+    cost: float
+    """A month, as `value` and `gain`, what's left after the cost."""
+    value: IntervalPart
+    gain: IntervalPart
+    profit_share: IntervalPart
+    """The gain as a share of the cost; null without a cost."""
+    break_even: float | None
+    """How many installs won a month pay the cost."""
+    paid: PaidPart | None
+    """What campaigns cost; null without one that has a cost."""
 
 
-def _shift(shift: RankShift) -> dict[str, Any]:
-    return {
-        "storefront": shift.storefront,
-        "phrase": shift.phrase,
-        "before": finite(shift.before),
-        "after": finite(shift.after),
-    }
+class Report(Document):
+    """Printed by `tavolan results report --json`; each part is as its command prints it, null without data."""
 
+    kind: ClassVar = "report@1"
+    period: PeriodPart
+    moved: MovedDocument
+    effect: Effects
+    funnel: FunnelDocument | None
+    share: Shares
+    rivals: RivalsDocument | None
+    wins: WinsDocument | None
 
-def wins_document(found: Wins) -> Document:
-    """Return the next wins as `tavolan/wins@1`."""
-    return {"schema": "tavolan/wins@1", "in_all": found.in_all, "wins": [_win(one) for one in found.best]}
-
-
-def _win(one: Win) -> dict[str, Any]:
-    answer, move = one.answer, one.move
-    return {
-        "store": answer.store,
-        "storefront": answer.storefront,
-        "phrase": answer.phrase,
-        "rank": answer.rank.rank if answer.rank else None,
-        "rank_before": answer.rank and (None if answer.rank.before is None else finite(answer.rank.before)),
-        "value_at_best": answer.worth.value,
-        "reach": one.reach,
-        "score": one.score,
-        "tier": answer.tier,
-        "move": move
-        and {
-            "words": list(move.words),
-            "field": move.field,
-            "locale": move.locale,
-            "instead_of": move.instead_of,
-            "tier": move.tier,
-            "gain": move.gain,
-            "texts": [asdict(change) for change in move.texts],
-        },
-    }
-
-
-def report_document(found: MonthResults, within: int) -> Document:
-    """Return the figures of a month's report as `tavolan/report@1`; each part is as its own document."""
-    parts: dict[str, Document | None] = {
-        "moved": moved_document(found.moved),
-        "effect": effect_document(found.effects),
-        "funnel": funnel_document(found.funnel) if found.funnel else None,
-        "share": share_document(found.shares),
-        "rivals": rivals_document(found.rivals, within) if found.rivals else None,
-        "wins": wins_document(found.wins) if found.wins else None,
-    }
-    own = {
-        name: part and {key: value for key, value in part.items() if key != "schema"} for name, part in parts.items()
-    }
-    return {"schema": "tavolan/report@1", "period": _period(found.period), **own}
-
-
-def worth_document(found: ListingWorth) -> Document:
-    """Return what changes of the listing are worth as `tavolan/worth@1`."""
-    changes = [
-        {
-            "day": str(one.effect.change.day),
-            "store": one.effect.change.store,
-            "places": one.effect.change.places,
-            "ratio": interval_part(one.effect.found.ratio) if one.effect.found else None,
-            "won": interval_part(one.won) if one.won else None,
-        }
-        for one in found.changes
-    ]
-    paid = found.paid
-    return {
-        "schema": "tavolan/worth@1",
-        "changes": changes,
-        "won": interval_part(found.won),
-        "install_value": finite(found.install_value),
-        "value_source": found.value_source,
-        "cost": found.cost,
-        "value": interval_part(found.value),
-        "gain": interval_part(found.gain),
-        "profit_share": interval_part(found.profit_share),
-        "break_even": finite(found.break_even),
-        "paid": paid and {"cost": paid.cost, "installs": paid.installs, "price": finite(paid.price)},
-    }
-
-
-def _day(ordinal: int) -> str:
-    return str(date.fromordinal(ordinal))
+    @classmethod
+    def on(cls, found: MonthResults) -> "Report":
+        """Return the results of a month."""
+        return cls.of(found, effect=Effects(effects=found.effects), share=Shares(lines=found.shares))

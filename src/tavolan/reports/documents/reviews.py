@@ -1,120 +1,129 @@
-"""Build the JSON documents about reviews."""
+"""The documents about reviews."""
 
-from __future__ import annotations
+from datetime import date
+from typing import Any, ClassVar, Literal
 
-from dataclasses import asdict
-from typing import TYPE_CHECKING, Any
+from pydantic import AliasChoices, AliasPath, Field
 
-from tavolan.reports.documents.results import finite, interval_part
-
-if TYPE_CHECKING:
-    from tavolan.checking.findings import Finding
-    from tavolan.reports.documents.build import Document
-    from tavolan.reviews.queue import ReviewQueue, Waiting
-    from tavolan.reviews.reply_table import Reply
-    from tavolan.reviews.replying import Drafts
-    from tavolan.reviews.sending import SentReplies
-    from tavolan.reviews.themes import Theme, Themes
+from tavolan.checking.findings import Level
+from tavolan.reports.documents.intervals import IntervalPart
+from tavolan.reports.documents.part import Document, DocumentPart, at
+from tavolan.reviews.queue import Waiting
+from tavolan.reviews.replying import Standing
+from tavolan.reviews.themes import Kind
 
 
-def queue_document(queue: ReviewQueue) -> Document:
-    """Return what to answer first as `tavolan/queue@1`."""
-    first = [_waiting(one) for one in queue.first]
-    return {
-        "schema": "tavolan/queue@1",
-        "first": first,
-        "waiting": queue.waiting,
-        "reviews": queue.reviews,
-        "answered": interval_part(queue.answered),
-        "wait": finite(queue.wait),
-        "rated_anew": queue.rated_anew,
-        "before": finite(queue.before),
-        "after": finite(queue.after),
-    }
+class QueueDocument(Document):
+    """Printed by `tavolan reviews queue --json`."""
+
+    kind: ClassVar = "queue@1"
+    first: list[Waiting]
+    waiting: int
+    """How many wait in all."""
+    reviews: int
+    answered: IntervalPart
+    wait: float | None
+    """Days until a reply, the median."""
+    rated_anew: int
+    """How many were rated anew after a reply."""
+    before: float | None
+    """Their mean stars before, and `after`."""
+    after: float | None
 
 
-def replies_document(done: Drafts) -> Document:
-    """Return drafts of replies as `tavolan/replies@1`."""
-    return {
-        "schema": "tavolan/replies@1",
-        "drafts": [
-            {
-                "review": _waiting(one.review),
-                "template": one.reply.template,
-                "text": one.reply.text,
-                "standing": one.standing,
-                "findings": [_fault(found) for found in one.findings],
-            }
-            for one in done.drafts
-        ],
-        "without": [{"review": _waiting(review), "why": why} for review, why in done.without],
-    }
+class ReplyFaultPart(DocumentPart):
+    rule: str
+    level: Level
+    message: str
+    remedy: str
+    subject: str
+    """The words that it's about."""
 
 
-def sent_document(done: SentReplies) -> Document:
-    """Return what was sent as `tavolan/sent@1`."""
-    return {
-        "schema": "tavolan/sent@1",
-        "sent": [_reply(one) for one in done.sent],
-        **{
-            kind: [
-                {**_reply(one.reply), "why": one.why, "findings": [_fault(found) for found in one.findings]}
-                for one in several
-            ]
-            for kind, several in (("held", done.held), ("conflicts", done.conflicts), ("refused", done.refused))
-        },
-    }
+class DraftPart(DocumentPart):
+    review: Waiting
+    template: str = at("reply", "template")
+    """Its name in replies.toml; empty where a person wrote it."""
+    text: str = at("reply", "text")
+    standing: Standing
+    findings: list[ReplyFaultPart]
 
 
-def _waiting(one: Waiting) -> dict[str, Any]:
-    return {**asdict(one), "day": one.day and str(one.day)}
+class WithoutDraftPart(DocumentPart):
+    review: Waiting
+    why: str
 
 
-def _reply(one: Reply) -> dict[str, Any]:
-    return {
-        "store": one.store,
-        "id": one.id,
-        "locale": one.locale,
-        "template": one.template,
-        "text": one.text,
-        "sent": one.sent and str(one.sent),
-    }
+class RepliesDocument(Document):
+    """Printed by `tavolan reviews reply --json`."""
+
+    kind: ClassVar = "replies@1"
+    drafts: list[DraftPart]
+    without: list[WithoutDraftPart]
+    """Reviews that get no draft."""
 
 
-def _fault(found: Finding) -> dict[str, Any]:
-    return {
-        "rule": found.rule,
-        "level": found.level,
-        "message": found.message,
-        "remedy": found.remedy,
-        "subject": found.subject,
-    }
+def _of_reply(name: str) -> Any:
+    """Say that a value is at a reply, or at the reply of what's held back."""
+    return Field(validation_alias=AliasChoices(AliasPath("reply", name), name))
 
 
-def themes_document(found: Themes) -> Document:
-    """Return themes as `tavolan/themes@1`."""
-    return {
-        "schema": "tavolan/themes@1",
-        "locale": found.locale,
-        "reviews": found.reviews,
-        "version": found.version,
-        "themes": [_theme(one) for one in found.themes],
-    }
+class SentPart(DocumentPart):
+    store: str = _of_reply("store")
+    id: str = _of_reply("id")
+    """Of the review."""
+    locale: str = _of_reply("locale")
+    template: str = _of_reply("template")
+    text: str = _of_reply("text")
+    sent: date | None = _of_reply("sent")
+    """The day; null where nothing was sent."""
 
 
-def _theme(one: Theme) -> dict[str, Any]:
-    shares = {name: interval_part(getattr(one, name)) for name in ("share", "newest", "earlier")}
-    return {
-        "phrase": one.phrase,
-        "kind": one.kind,
-        "score": one.score,
-        "texts": one.texts,
-        **shares,
-        "stars": one.stars,
-        "example": one.example,
-        "trend": one.trend,
-        "target": one.target,
-        "shown": one.shown,
-        "storefronts": one.storefronts,
-        "also": list(one.also),
-    }
+class HeldPart(SentPart):
+    why: str
+    """What the console says."""
+    findings: list[ReplyFaultPart]
+
+
+class SentDocument(Document):
+    """Printed by `tavolan reviews send --json`."""
+
+    kind: ClassVar = "sent@1"
+    sent: list[SentPart]
+    held: list[HeldPart]
+    """Those with findings."""
+    conflicts: list[HeldPart]
+    """Those where somebody replied there meanwhile."""
+    refused: list[HeldPart]
+
+
+class ThemePart(DocumentPart):
+    phrase: str
+    kind: Kind
+    score: float
+    """Dunning's G²."""
+    texts: int
+    share: IntervalPart
+    newest: IntervalPart
+    """The share in reviews of the newest version, and `earlier` in those of all before it."""
+    earlier: IntervalPart
+    stars: float
+    example: str
+    trend: Literal["more", "less", ""]
+    """Whether the newest version's reviews say it more or less often; empty where nobody can tell."""
+    target: bool
+    shown: bool
+    """Whether a caption of a picture says it."""
+    storefronts: dict[str, int]
+    also: list[str]
+    """Phrases that nearly the same reviews hold."""
+
+
+class ThemesDocument(Document):
+    """Printed by `tavolan reviews themes --json`."""
+
+    kind: ClassVar = "themes@1"
+    locale: str
+    reviews: int
+    version: str
+    themes: list[ThemePart]

@@ -1,69 +1,30 @@
-"""JSON Schemas of all JSON documents that commands print or write, made from their shapes."""
+"""JSON Schemas of all JSON documents that commands print or write, made from their classes."""
 
 from typing import Any
 
-from pydantic import TypeAdapter
 from pydantic.json_schema import GenerateJsonSchema
 
 from tavolan.project.json_schemas import DRAFT
 from tavolan.reports.documents import (
-    experiment_shapes,
-    hand_over_shapes,
-    next_shapes,
-    results_shapes,
-    review_shapes,
-    shapes,
-    video_shapes,
+    checks,
+    copy,
+    experiments,
+    hand_over,
+    next,
+    pictures,
+    ranks,
+    results,
+    reviews,
+    words,
 )
+from tavolan.reports.documents.part import Document
 
-# The shape of each document by its id and version, as its `schema` names it.
-SHAPES: dict[str, type] = {
-    "baseline@1": shapes.Baseline,
-    "check@1": shapes.Check,
-    "compare@1": hand_over_shapes.Compare,
-    "copy@1": shapes.Copy,
-    "cover@1": shapes.Cover,
-    "effect@1": results_shapes.Effects,
-    "experiments@1": experiment_shapes.Experiments,
-    "field@1": shapes.Field,
-    "fit@1": shapes.Fit,
-    "forecast@1": hand_over_shapes.Forecast,
-    "funnel@1": results_shapes.FunnelDocument,
-    "journal@1": hand_over_shapes.Journal,
-    "learned@1": experiment_shapes.LearnedDocument,
-    "lists@2": shapes.Lists,
-    "locales@1": shapes.Locales,
-    "mine@1": shapes.Mine,
-    "moved@1": results_shapes.MovedDocument,
-    "next@1": next_shapes.NextDocument,
-    "notes@1": shapes.Notes,
-    "pack@1": shapes.Pack,
-    "plan@1": shapes.Plan,
-    "push@1": hand_over_shapes.Push,
-    "queue@1": review_shapes.QueueDocument,
-    "ranks@1": results_shapes.Ranks,
-    "render@1": shapes.Render,
-    "replies@1": review_shapes.RepliesDocument,
-    "report@1": results_shapes.Report,
-    "rivals@1": results_shapes.RivalsDocument,
-    "rules@1": shapes.Rules,
-    "score@1": shapes.Scores,
-    "sent@1": review_shapes.SentDocument,
-    "share@1": results_shapes.Shares,
-    "size@1": experiment_shapes.ExperimentSize,
-    "status@3": shapes.Status,
-    "suggestions@1": shapes.Suggestions,
-    "swap@1": shapes.Swap,
-    "text@1": shapes.Text,
-    "themes@1": review_shapes.ThemesDocument,
-    "title@1": shapes.Title,
-    "variant@1": experiment_shapes.VariantPack,
-    "verdict@1": experiment_shapes.ExperimentVerdict,
-    "videofiles@1": video_shapes.CheckedVideosDocument,
-    "videos@1": video_shapes.VideosDocument,
-    "wins@1": results_shapes.WinsDocument,
-    "worth@1": results_shapes.WorthDocument,
-}
+_MODULES = (checks, copy, experiments, hand_over, next, pictures, ranks, results, reviews, words)
+_CLASSES = (item for module in _MODULES for item in vars(module).values() if isinstance(item, type))
+# The class of each document by its kind, as its `schema` names it.
+DOCUMENTS: dict[str, type[Document]] = dict(
+    sorted((item.kind, item) for item in _CLASSES if issubclass(item, Document) and item is not Document)
+)
 
 
 class _Untitled(GenerateJsonSchema):
@@ -72,10 +33,22 @@ class _Untitled(GenerateJsonSchema):
     def field_title_should_be_set(self, schema: Any) -> bool:  # noqa: ARG002
         return False
 
+    def field_is_required(self, field: Any, total: bool) -> bool:
+        return "serialization_exclude_if" not in field and super().field_is_required(field, total)
+
+    def model_field_schema(self, schema: Any) -> dict[str, Any]:
+        """A key that's left out where nothing is known is never null, and no other one is ever left out."""
+        made = super().model_field_schema(schema)
+        made.pop("default", None)
+        if "serialization_exclude_if" in schema:
+            (known,) = (each for each in made.pop("anyOf") if each != {"type": "null"})
+            made |= known
+        return made
+
 
 def document_schema(name: str) -> dict[str, Any]:
-    """Return the JSON Schema of a kind of document: one of `SHAPES`. Raises KeyError for another name."""
-    made = TypeAdapter(SHAPES[name]).json_schema(schema_generator=_Untitled, mode="serialization")
+    """Return the JSON Schema of a kind of document: one of `DOCUMENTS`. Raises KeyError for another name."""
+    made = DOCUMENTS[name].model_json_schema(schema_generator=_Untitled, mode="serialization")
     for part in made.get("$defs", {}).values():
         if "properties" in part:
             part["additionalProperties"] = False

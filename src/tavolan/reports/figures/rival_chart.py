@@ -13,11 +13,11 @@ _SHADES = ((3, "#0B5D4E"), (10, "#2E8B72"), (20, "#7CBFA6"), (50, "#C4E3D4"), (m
 _DARK = 10
 
 
-def rival_chart(name: str, found: Rivals, within: int, kind: str = "png") -> bytes:
+def rival_chart(name: str, found: Rivals, kind: str = "png") -> bytes:
     """Return a PNG of 1280 x 720 pixels, or an SVG: the store and storefront with most gaps, which are framed."""
     counts: dict[tuple[str, str], int] = {}
     for row in found.rows:
-        counts[row.store, row.storefront] = counts.get((row.store, row.storefront), 0) + row.is_gap(found.ours, within)
+        counts[row.store, row.storefront] = counts.get((row.store, row.storefront), 0) + row.gap
     place = max(counts, key=lambda key: counts[key])
     rows = [row for row in found.rows if (row.store, row.storefront) == place]
     shown = rows[:_MOST_ROWS]
@@ -34,7 +34,7 @@ def rival_chart(name: str, found: Rivals, within: int, kind: str = "png") -> byt
                 text, ink, shade = _cell(row, app)
                 axes.add_patch(Rectangle((column + 0.03, line + 0.06), 0.94, 0.88, color=shade, linewidth=0))
                 axes.text(column + 0.5, line + 0.52, text, ha="center", va="center", color=ink, fontsize=11)
-            if row.is_gap(found.ours, within):
+            if row.gap:
                 axes.add_patch(Rectangle((0.03, line + 0.06), 0.94, 0.88, fill=False, edgecolor=NOW, linewidth=2))
         axes.set_xlim(0, len(apps))
         axes.set_ylim(len(shown), 0)
@@ -48,7 +48,7 @@ def rival_chart(name: str, found: Rivals, within: int, kind: str = "png") -> byt
         axes.set_title(
             f"Ranks on {found.period.last}, {' '.join(place).strip()}{more}", loc="left", fontsize=16, pad=14
         )
-        axes.set_xlabel(f"framed: another app is in the first {within}, {name} isn't")
+        axes.set_xlabel(f"framed: another app is in the first {found.within}, {name} isn't")
         return saved(figure, kind)
 
 
