@@ -26,9 +26,10 @@ from tavolan.exchange.glossary import read_glossary
 from tavolan.exchange.po import parse_gettext
 from tavolan.exchange.receive import read_requests, receive
 from tavolan.exchange.send import send
-from tavolan.exchange.terms_import import import_table, write_terms
 from tavolan.exchange.xliff import parse_xliff
 from tavolan.experiments.files import read_experiments
+from tavolan.imports.phrases import import_table, write_terms
+from tavolan.imports.taking import Given
 from tavolan.notes.template_process import fill_in
 from tavolan.pictures.design.look import BUILT_IN, load_look
 from tavolan.pictures.making.ledger import Ledger
@@ -40,7 +41,7 @@ from tavolan.project.memory import Pair, parse_tmx, read_memory, remember, write
 from tavolan.project.picture_records import read_records
 from tavolan.project.tables import Tables
 from tavolan.project.texts import TextChange, Texts
-from tavolan.results.importing import Given, read_export
+from tavolan.results.importing import read_export
 from tavolan.results.metrics import read_metrics
 from tavolan.results.ranks import read_ranks
 from tavolan.reviews.templates import read_templates

@@ -13,13 +13,14 @@ from hypothesis import strategies as st
 import tavolan
 from conftest import run_tavolan
 from tavolan.errors import ProjectError, UsageError
+from tavolan.imports.days import day_reader
+from tavolan.imports.merging import write_merged
+from tavolan.imports.taking import Given
 from tavolan.project import table_writing
 from tavolan.project.datafile import METRICS, RANKS
 from tavolan.project.tables import Tables
 from tavolan.results.figures import Figures
-from tavolan.results.import_dates import day_reader
-from tavolan.results.importing import FILES, ORDERS, Given, read_export
-from tavolan.results.merging import merged, write_merged
+from tavolan.results.importing import ORDERS, merged_results, read_export
 from tavolan.results.moved import what_moved
 from tavolan.results.scope import Scope
 
@@ -27,10 +28,10 @@ from tavolan.results.scope import Scope
 def take(project, path, **values):
     opened = tavolan.open_project(project)
     kind, columns, order = values.pop("kind", None), values.pop("columns", {}), values.pop("order", None)
-    done = read_export(opened, path, Given(kind, columns, {"store": "ios", **values}, order))
-    after = merged(opened, FILES[done.kind], done.rows)
-    write_merged(opened, after, ORDERS[done.kind])
-    return SimpleNamespace(**{**vars(done), **vars(after)})
+    done = read_export(opened, path, Given(columns, {"store": "ios", **values}, order), kind)
+    after = merged_results(opened, done)
+    write_merged(opened, after, ORDERS[done.file.name])
+    return SimpleNamespace(**{**vars(done), **vars(after)}, not_kept=done.not_kept)
 
 
 def file_of(folder, text, name="export.csv"):
@@ -54,7 +55,7 @@ def test_columns_dates_and_numbers_of_another_spelling(project, tmp_path):
         "Total;;;1.213;310;1505;\n",
     )
     done = take(project, export)
-    assert done.kind == "metrics" and done.not_kept == ["App Version"] and done.added == 2
+    assert done.file is METRICS and done.not_kept == ["App Version"] and done.added == 2
     assert any("totals left out" in repair for repair in done.repairs)
     found = metric_rows(project)
     assert found[0] == ("2026-03-31", "DE", "search", 1204, 1500)
@@ -137,7 +138,7 @@ def test_a_day_is_the_same_in_all_spellings(day):
 def test_ranks_say_what_was_looked_for_and_not_found(project, tmp_path):
     text = "Keyword,Country,Date,Position,App\nkiln log,US,2026-05-01,4,Potto\nglaze,US,2026-05-01,>200,Potto\nglaze,US,2026-05-01,#2,Rival\n"
     done = take(project, file_of(tmp_path, text))
-    assert done.kind == "ranks" and done.added == 3
+    assert done.file is RANKS and done.added == 3
     frame = Tables(project).frame(RANKS).astype({"app": str, "phrase": str}).set_index(["app", "phrase"])
     assert frame.loc[("", "kiln log"), "rank"] == 4 and frame.loc[("Rival", "glaze"), "rank"] == 2
     unfound = frame.loc[("", "glaze")]

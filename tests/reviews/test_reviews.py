@@ -10,10 +10,12 @@ import pytest
 import tavolan
 from conftest import run_tavolan
 from tavolan.errors import ProjectError, UsageError
+from tavolan.imports.merging import write_merged
+from tavolan.imports.taking import Given
 from tavolan.project import table_writing
 from tavolan.project.datafile import REVIEWS
 from tavolan.results.intervals import wilson
-from tavolan.reviews.importing import merge_reviews, read_review_export, write_reviews
+from tavolan.reviews.importing import ORDER, merged_reviews, read_review_export
 from tavolan.reviews.queue import review_queue
 from tavolan.reviews.table import read_reviews, version_key
 from tavolan.reviews.themes import themes_of
@@ -31,7 +33,7 @@ def rows_of(root):
 def taken(project, text, name="e.csv", **values):
     (project / name).write_text(text, "utf-8")
     opened = tavolan.open_project(project)
-    return opened, read_review_export(opened, project / name, {}, {"store": "ios", **values})
+    return opened, read_review_export(opened, project / name, Given({}, {"store": "ios", **values}))
 
 
 def test_the_queue_is_that_of_a_count_by_hand(year):
@@ -101,7 +103,7 @@ def test_exports_of_any_spelling_come_in(project):
     opened, done = taken(project, text)
     assert done.mapping["stars"] == "Star Rating" and done.not_kept == ["Extra"]
     assert done.repairs[-1] == "1 lines without stars or a text left out"
-    write_reviews(opened, merge_reviews(opened, done.rows))
+    write_merged(opened, merged_reviews(opened, done.rows), ORDER)
     first, second = rows_of(project)
     assert (first["id"], first["locale"], first["stars"], first["text"]) == ("r1", "en-US", "2", "Bad. It stops")
     assert (second["locale"], second["date"], second["reply"]) == ("de-DE", "2026-11-01", "Danke!")
@@ -109,13 +111,13 @@ def test_exports_of_any_spelling_come_in(project):
 
 def test_a_second_import_updates_and_doubles_nothing(project):
     opened, done = taken(project, "id,locale,stars,text,version\na,en-US,2,Slow,2.3\nb,en-US,5,Good,2.3\n")
-    write_reviews(opened, merge_reviews(opened, done.rows))
-    again = merge_reviews(opened, done.rows)
+    write_merged(opened, merged_reviews(opened, done.rows), ORDER)
+    again = merged_reviews(opened, done.rows)
     assert (again.added, again.changed, again.same) == (0, 0, 2)
     opened, done = taken(project, "id,locale,stars,text,version\na,en-US,4,Fast now,\nc,en-US,3,Fine,2.4\n")
-    after = merge_reviews(opened, done.rows)
+    after = merged_reviews(opened, done.rows)
     assert (after.added, after.changed, after.same) == (1, 1, 0)
-    write_reviews(opened, after)
+    write_merged(opened, after, ORDER)
     rows = {row["id"]: row for row in rows_of(project)}
     assert rows["a"]["text"] == "Fast now" and rows["a"]["version"] == "2.3" and len(rows) == 3
 
@@ -123,12 +125,12 @@ def test_a_second_import_updates_and_doubles_nothing(project):
 def test_reviews_without_ids_get_the_same_one_each_time(project):
     text = "locale,stars,text,date\nen-US,5,Good kiln,2026-01-02\nen-US,4,Good kiln,2026-01-03\n"
     opened, done = taken(project, text)
-    write_reviews(opened, merge_reviews(opened, done.rows))
-    assert merge_reviews(opened, done.rows).same == 2 and len({row["id"] for row in rows_of(project)}) == 2
+    write_merged(opened, merged_reviews(opened, done.rows), ORDER)
+    assert merged_reviews(opened, done.rows).same == 2 and len({row["id"] for row in rows_of(project)}) == 2
     # What somebody wrote by hand has none, and counts as the same.
     (project / "data/reviews.csv").write_text(text)
     opened, done = taken(project, text, "f.csv", store="")
-    assert merge_reviews(opened, done.rows).same == 2
+    assert merged_reviews(opened, done.rows).same == 2
 
 
 @pytest.mark.parametrize(("text", "message"), [
@@ -153,10 +155,10 @@ def test_many_reviews_are_kept_in_parquet_and_read_everywhere(year, project, mon
         f"r{n},en-US,{1 + n % 5},The kiln log is number {n % 7},2026-05-{1 + n % 28:02}\n" for n in range(60)
     )
     opened, done = taken(project, "id,locale,stars,text,date\n" + rows)
-    write_reviews(opened, merge_reviews(opened, done.rows))
+    write_merged(opened, merged_reviews(opened, done.rows), ORDER)
     plain, mined = review_queue(opened, TODAY, most=99), mine(opened, "en-US").total
     monkeypatch.setattr(table_writing, "MOST_IN_CSV", 10)
-    write_reviews(opened, merge_reviews(opened, done.rows))
+    write_merged(opened, merged_reviews(opened, done.rows), ORDER)
     assert (project / REVIEWS.parquet_name).exists() and len(
         (project / "data/reviews.csv").read_text().splitlines()
     ) == 1
@@ -196,10 +198,10 @@ def test_a_review_that_looks_like_a_formula_is_kept_and_no_spreadsheet_runs_it(p
     texts = ["=HYPERLINK(1)", "+1 for cones", "'=x", "-slow", "@all fine", "'quoted'"]
     rows = "".join(f'{n},en-US,4,"{text}"\n' for n, text in enumerate(texts))
     opened, done = taken(project, "id,locale,stars,text\n" + rows)
-    write_reviews(opened, merge_reviews(opened, done.rows))
+    write_merged(opened, merged_reviews(opened, done.rows), ORDER)
     assert all(row["text"][0] not in "=+-@" for row in rows_of(project))
     assert sorted(read_reviews(opened)["text"]) == sorted(texts)
-    assert merge_reviews(opened, done.rows).same == len(texts)
+    assert merged_reviews(opened, done.rows).same == len(texts)
     # Read row by row, as where the file isn't plain, it's the same.
     path = project / "data/reviews.csv"
     path.write_text(path.read_text("utf-8").replace(",", ";"), "utf-8")

@@ -12,7 +12,7 @@ from hypothesis import strategies as st
 import tavolan
 from conftest import replace, run_tavolan
 from tavolan.errors import ProjectError, UsageError
-from tavolan.exchange.terms_import import guess, import_table
+from tavolan.imports.phrases import import_table
 from tavolan.project.datafile import RANKS, REVIEWS, SEARCH_PAGES
 from tavolan.project.table_rules import parse_number
 from tavolan.project.tables import Row, Tables
@@ -226,10 +226,12 @@ def test_other_encodings_and_workbooks(project):
 
 
 def test_columns_that_cannot_be_guessed(project):
-    assert guess(["A", "B"], {"A": "phrase"}) == {"phrase": "A"}
-    for header, given_ in ((["A"], {}), (["A"], {"Z": "phrase"}), (["A"], {"A": "phrasee"})):
+    opened = tavolan.open_project(project)
+    (project / "x.csv").write_text("A,B\nraku,2\n")
+    assert import_table(opened, "en-US", project / "x.csv", {"A": "phrase"}).mapping == {"phrase": "A"}
+    for given_ in ({}, {"Z": "phrase"}, {"A": "phrasee"}):
         with pytest.raises(UsageError):
-            guess(header, given_)
+            import_table(opened, "en-US", project / "x.csv", given_)
     (project / "x.csv").write_text("")
     with pytest.raises(ProjectError, match="is empty"):
         import_table(tavolan.open_project(project), "en-US", project / "x.csv", {})

@@ -19,6 +19,7 @@ from tavolan.cli.common import (
     progress_bar,
     styled,
 )
+from tavolan.cli.importing import DayOrderOption, MapOption, given_of, print_taken
 from tavolan.cli.results_options import FigureOption
 
 app = typer.Typer(help="Try changes on a part of the visitors, and learn from it.", no_args_is_help=True)
@@ -166,31 +167,26 @@ def record(
         typer.Argument(help="CSV or XLSX: date, variant, visitors, hits; names are guessed.", metavar="FILE"),
     ] = None,
     project: ProjectOption = None,
-    map: Annotated[str, typer.Option("--map", help="Columns by hand: 'Their name=ours,…'.")] = "",
+    map: MapOption = "",
+    day_order: DayOrderOption = "",
     from_console: Annotated[bool, typer.Option("--from-console", help="Fetch them from the store's console.")] = False,
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Show what would be taken in, write nothing.")] = False,
 ) -> None:
     """Take counts per variant and day in; days that are there already are updated."""
     from tavolan.errors import UsageError
-    from tavolan.exchange.foreign_table import column_map
     from tavolan.experiments.files import experiment_of
-    from tavolan.experiments.on_console import fetch_counts
-    from tavolan.experiments.recording import record_counts
+    from tavolan.experiments.recording import fetch_counts, merged_counts, read_counts_export
+    from tavolan.imports.merging import write_merged
 
     opened = open_project(project, write=not dry_run)
     one = experiment_of(opened, name)
     if (file is None) != from_console:
         raise UsageError("counts come from a file or a console", "Name one file, or give --from-console.")
-    if file is None:
-        done = fetch_counts(opened, one, write=not dry_run)
-    else:
-        done = record_counts(opened, one, file, column_map(map), write=not dry_run)
-    out = console()
-    for ours, theirs in done.mapping.items():
-        if ours != theirs:
-            out.print(styled("   {} ← {}", ours, theirs))
-    verb = "would be new" if dry_run else "new"
-    out.print(f"{done.added} counts {verb}, {done.changed} changed, {done.same} there already")
+    done = read_counts_export(one, file, given_of(map, {}, day_order)) if file else fetch_counts(opened, one)
+    after = merged_counts(opened, done)
+    if not dry_run:
+        write_merged(opened, after, after.file.key)
+    print_taken(done, after, "count", dry_run)
 
 
 @app.command()

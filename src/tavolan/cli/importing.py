@@ -4,24 +4,32 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from pathlib import Path
-from typing import TYPE_CHECKING, Protocol
+from typing import TYPE_CHECKING, Annotated
+
+import typer
 
 from tavolan.cli.common import console, styled
 
 if TYPE_CHECKING:
-    from tavolan.results.import_dates import DayOrder
+    from tavolan.imports.days import DayOrder
+    from tavolan.imports.merging import Merged
+    from tavolan.imports.taking import Given, Taken
+
+FilesArgument = Annotated[list[Path] | None, typer.Argument(help="CSV or XLSX exports.", metavar="FILES")]
+MapOption = Annotated[str, typer.Option("--map", help="Columns by hand: 'Their name=ours,…'.")]
+DayOrderOption = Annotated[str, typer.Option("--day-order", help="dmy or mdy, where 3/4 may be both.")]
+_MOST_REPAIRS = 20
 
 
-class Export(Protocol):
-    """What was found in an export."""
+def given_of(columns: str, values: Mapping[str, str], day_order: str = "") -> Given:
+    """Return what the command says of files: `--map`, values of columns that they lack, and `--day-order`."""
+    from tavolan.imports.columns import column_map
+    from tavolan.imports.taking import Given
 
-    path: Path
-    mapping: dict[str, str]
-    not_kept: list[str]
-    repairs: list[str]
+    return Given(column_map(columns), values, _day_order_of(day_order))
 
 
-def day_order_of(text: str) -> DayOrder | None:
+def _day_order_of(text: str) -> DayOrder | None:
     """Return the order of day and month that `--day-order` gives; None where it's empty."""
     from tavolan.errors import UsageError
 
@@ -41,19 +49,26 @@ def require_one_source(files: Sequence[Path] | None, from_console: bool) -> None
         )
 
 
-def print_taken(done: Export, kind: str, noun: str, counts: tuple[int, int, int], dry_run: bool) -> None:
+def print_taken(done: Taken, after: Merged, noun: str, dry_run: bool, kind: str = "") -> None:
     """Print which columns were taken for which, what was repaired, and how many are new, changed, and known already."""
     from tavolan.support.number_words import counted
 
     out = console()
     out.print(styled("[bold]{}[/]  {}" if kind else "[bold]{}[/]{}", done.path, kind), soft_wrap=True)
-    for ours, theirs in done.mapping.items():
-        if ours != theirs:
-            out.print(styled("   {} ← {}", ours, theirs))
+    print_columns(done.mapping, done.repairs)
     if done.not_kept:
         out.print(styled("   [dim]no place for: {}[/]", ", ".join(done.not_kept)), soft_wrap=True)
-    for repair in done.repairs:
-        out.print(styled("   [yellow]{}[/]", repair), soft_wrap=True)
-    added, changed, same = counts
     verb = "would be new" if dry_run else "new"
-    out.print(f"   {counted(added, noun)} {verb}, {changed} changed, {same} there already")
+    out.print(f"   {counted(after.added, noun)} {verb}, {after.changed} changed, {after.same} there already")
+
+
+def print_columns(mapping: Mapping[str, str], repairs: Sequence[str]) -> None:
+    """Print which columns were taken for which, and what was repaired."""
+    out = console()
+    for ours, theirs in mapping.items():
+        if ours != theirs:
+            out.print(styled("   {} ← {}", ours, theirs))
+    for repair in repairs[:_MOST_REPAIRS]:
+        out.print(styled("   [yellow]{}[/]", repair), soft_wrap=True)
+    if len(repairs) > _MOST_REPAIRS:
+        out.print(f"   and {len(repairs) - _MOST_REPAIRS} more")

@@ -8,15 +8,16 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from tavolan.cli.common import ProjectOption, open_project, progress_bar
-from tavolan.cli.importing import day_order_of, print_taken, require_one_source
+from tavolan.cli.importing import DayOrderOption, FilesArgument, MapOption, given_of, print_taken, require_one_source
 
 if TYPE_CHECKING:
+    from tavolan.imports.taking import Taken
     from tavolan.project.model import Project
-    from tavolan.results.importing import Imported
+    from tavolan.results.importing import Kind
 
 
 def import_results(
-    files: Annotated[list[Path] | None, typer.Argument(help="CSV or XLSX exports.", metavar="FILES")] = None,
+    files: FilesArgument = None,
     project: ProjectOption = None,
     kind: Annotated[str, typer.Option("--as", help="metrics or ranks; else by the columns.")] = "",
     store: Annotated[str, typer.Option("--store", help="The store, where no column says it.")] = "",
@@ -24,19 +25,18 @@ def import_results(
     source: Annotated[str, typer.Option("--source", help="Where people came from, where no column says it.")] = "",
     other: Annotated[str, typer.Option("--app", help="Another app's ranks, where no column says it.")] = "",
     depth: Annotated[int, typer.Option("--depth", min=0, help="How far was looked for ranks.")] = 0,
-    map: Annotated[str, typer.Option("--map", help="Columns by hand: 'Their name=ours,…'.")] = "",
-    day_order: Annotated[str, typer.Option("--day-order", help="dmy or mdy, where 3/4 may be both.")] = "",
+    map: MapOption = "",
+    day_order: DayOrderOption = "",
     from_console: Annotated[bool, typer.Option("--from-console", help="Fetch metrics from the consoles.")] = False,
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Show what would be taken in, write nothing.")] = False,
 ) -> None:
     """Take metrics and ranks in: columns are guessed and shown, rows merged, none doubled."""
     from tavolan.errors import UsageError
-    from tavolan.exchange.foreign_table import column_map
-    from tavolan.results.importing import Given, read_export
+    from tavolan.results.importing import read_export
 
-    if kind not in ("", "metrics", "ranks"):
+    kinds: dict[str, Kind | None] = {"": None, "metrics": "metrics", "ranks": "ranks"}
+    if kind not in kinds:
         raise UsageError(f'--as can\'t be "{kind}"', "Write metrics or ranks.")
-    order = day_order_of(day_order)
     require_one_source(files, from_console)
     opened = open_project(project, write=not dry_run)
     if store:
@@ -49,29 +49,29 @@ def import_results(
         "app": other,
         "depth": str(depth or ""),
     }
-    given = Given("metrics" if kind == "metrics" else "ranks" if kind else None, column_map(map), values, order)
+    given = given_of(map, values, day_order)
     found = _fetched(opened, store) if from_console else []
     # All files are read before anything of them is written.
     for path in files or ():
         with progress_bar(f"Reading {path.name}, column by column") as move:
-            found.append(read_export(opened, path, given, move))
+            found.append(read_export(opened, path, given, kinds[kind], move))
     for done in found:
         take_in(opened, done, dry_run)
 
 
-def take_in(project: Project, done: Imported, dry_run: bool) -> None:
+def take_in(project: Project, done: Taken, dry_run: bool) -> None:
     """Merge imported rows into their file, and print what became of them."""
-    from tavolan.results.importing import FILES, ORDERS
-    from tavolan.results.merging import merged, write_merged
+    from tavolan.imports.merging import write_merged
+    from tavolan.results.importing import ORDERS, merged_results
 
     with progress_bar(f"Merging {done.path.name}"):
-        after = merged(project, FILES[done.kind], done.rows)
+        after = merged_results(project, done)
         if not dry_run:
-            write_merged(project, after, ORDERS[done.kind])
-    print_taken(done, done.kind, "row", (after.added, after.changed, after.same), dry_run)
+            write_merged(project, after, ORDERS[done.file.name])
+    print_taken(done, after, "row", dry_run, Path(done.file.name).stem)
 
 
-def _fetched(project: Project, store: str) -> list[Imported]:
+def _fetched(project: Project, store: str) -> list[Taken]:
     from tavolan.consoles.opening import console_stores
     from tavolan.results.from_console import fetch_metrics
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import sys
 from datetime import date
-from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
@@ -22,12 +21,12 @@ from tavolan.cli.common import (
     say,
     write_figure,
 )
-from tavolan.cli.importing import day_order_of, print_taken, require_one_source
+from tavolan.cli.importing import DayOrderOption, FilesArgument, MapOption, given_of, print_taken, require_one_source
 from tavolan.cli.results_options import FigureOption, StorefrontOption, open_stores
 
 if TYPE_CHECKING:
+    from tavolan.imports.taking import Taken
     from tavolan.project.model import Project
-    from tavolan.reviews.importing import ImportedReviews
 
 app = typer.Typer(
     help="What to answer first, replies, and what people praise and complain about.", no_args_is_help=True
@@ -41,32 +40,31 @@ def reviews() -> None:
 
 @app.command(name="import")
 def import_reviews(
-    files: Annotated[list[Path] | None, typer.Argument(help="CSV or XLSX exports.", metavar="FILES")] = None,
+    files: FilesArgument = None,
     project: ProjectOption = None,
     store: Annotated[str, typer.Option("--store", help="The store, where no column says it.")] = "",
     storefront: Annotated[str, typer.Option("--storefront", help="The country, where no column says it.")] = "",
     locale: Annotated[str, typer.Option("--locale", help="The language, where no column says it.")] = "",
-    map: Annotated[str, typer.Option("--map", help="Columns by hand: 'Their name=ours,…'.")] = "",
-    day_order: Annotated[str, typer.Option("--day-order", help="dmy or mdy, where 3/4 may be both.")] = "",
+    map: MapOption = "",
+    day_order: DayOrderOption = "",
     from_console: Annotated[bool, typer.Option("--from-console", help="Fetch them from the consoles.")] = False,
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Show what would be taken in, write nothing.")] = False,
 ) -> None:
     """Take reviews in: columns are guessed and shown, those that are there already updated, none doubled."""
     from tavolan.consoles.opening import console_stores
-    from tavolan.exchange.foreign_table import column_map
     from tavolan.reviews.importing import fetch_reviews, read_review_export
 
-    order = day_order_of(day_order)
     require_one_source(files, from_console)
     opened = open_project(project, write=not dry_run)
     if store:
         opened.pick("--store", [store], list(opened.stores))
     only = next(iter(opened.stores)) if len(opened.stores) == 1 else ""
     values = {"store": store or only, "storefront": storefront, "locale": locale}
+    given = given_of(map, values, day_order)
     found = []
     for path in files or ():
         with progress_bar(f"Reading {path.name}"):
-            found.append(read_review_export(opened, path, column_map(map), values, order))
+            found.append(read_review_export(opened, path, given))
     for name in console_stores(opened, [store] if store else []) if from_console else ():
         with progress_bar(f"Fetching reviews of {name}"):
             found.append(fetch_reviews(opened, name))
@@ -74,14 +72,15 @@ def import_reviews(
         _take_in(opened, done, dry_run)
 
 
-def _take_in(project: Project, done: ImportedReviews, dry_run: bool) -> None:
-    from tavolan.reviews.importing import merge_reviews, write_reviews
+def _take_in(project: Project, done: Taken, dry_run: bool) -> None:
+    from tavolan.imports.merging import write_merged
+    from tavolan.reviews.importing import ORDER, merged_reviews
 
     with progress_bar(f"Merging {done.path.name}"):
-        after = merge_reviews(project, done.rows)
+        after = merged_reviews(project, done.rows)
         if not dry_run:
-            write_reviews(project, after)
-    print_taken(done, "", "review", (after.added, after.changed, after.same), dry_run)
+            write_merged(project, after, ORDER)
+    print_taken(done, after, "review", dry_run)
 
 
 @app.command()

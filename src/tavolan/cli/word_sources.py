@@ -19,6 +19,7 @@ from tavolan.cli.common import (
     progress_bar,
     styled,
 )
+from tavolan.cli.importing import print_columns
 from tavolan.cli.results_import import take_in
 
 if TYPE_CHECKING:
@@ -77,8 +78,8 @@ def import_terms(
 
     Ranks of your app go into data/ranks.csv, of today where no column has the day.
     """
-    from tavolan.exchange.foreign_table import column_map
-    from tavolan.exchange.terms_import import import_table, write_terms
+    from tavolan.imports.columns import column_map
+    from tavolan.imports.phrases import import_table, write_terms
     from tavolan.results.from_terms import ranks_of_terms
 
     opened = open_project(project, write=not dry_run)
@@ -90,18 +91,14 @@ def import_terms(
     given = {theirs: ours for theirs, ours in columns.items() if ours != "rank"}
     done = import_table(opened, tag, file, given, [listed.column] if listed.ranks else [])
     out = console()
-    for ours, theirs in done.mapping.items():
-        out.print(styled("{} [dim]from[/] {}", ours, theirs))
-    if done.unmapped:
-        out.print(styled("note [dim]from[/] {}", ", ".join(done.unmapped)))
-    for repair in done.repairs[:20]:
-        out.print(styled("[yellow]repaired:[/] {}", repair))
-    if len(done.repairs) > 20:
-        out.print(styled("[yellow]and {} more[/]", len(done.repairs) - 20))
+    out.print(styled("[bold]{}[/]", file), soft_wrap=True)
+    into_note = {"note": ", ".join(done.into_note)} if done.into_note else {}
+    print_columns(done.mapping, [])
+    print_columns(into_note, done.repairs)
     if not dry_run:
         write_terms(opened, tag, done.terms)
     verb = "would be" if dry_run else "were"
-    out.print(f"{done.added} phrases {verb} added, {done.updated} updated in terms/{tag}.csv")
+    out.print(f"   {done.added} phrases {verb} added, {done.updated} updated in terms/{tag}.csv")
     if listed.ranks:
         take_in(opened, listed.ranks, dry_run)
     elif listed.column:

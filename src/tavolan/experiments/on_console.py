@@ -1,4 +1,4 @@
-"""An experiment on a store's console: start it there, fetch its counts, stop it."""
+"""An experiment on a store's console: start it there, stop it."""
 
 from datetime import date
 
@@ -7,8 +7,6 @@ from tavolan.consoles.protocol import NewExperiment
 from tavolan.errors import UsageError
 from tavolan.experiments.files import Experiment
 from tavolan.experiments.icons import icons_in_app
-from tavolan.experiments.recording import Recorded, merge_counts
-from tavolan.experiments.verdicts import CONTROL, Count
 from tavolan.project.model import Project
 
 
@@ -47,21 +45,6 @@ def check_icons(project: Project, one: Experiment) -> None:
     missing = [name for name in wanted.values() if build is None or name not in build.icons]
     if missing:
         raise UsageError(f"the live build {live.build} has no icon {', '.join(missing)}".replace("  ", " "), make)
-
-
-def fetch_counts(project: Project, one: Experiment, *, write: bool = True) -> Recorded:
-    """Merge the counts of an experiment's console into `data/experiments.csv`.
-
-    Raises UsageError for a variant that the experiment doesn't have, OutsideError as consoles do.
-    """
-    with opened_console(project, one.table.store) as client:
-        counts = list(client.experiment_counts(one.id))
-    known = {CONTROL, *one.table.variant}
-    for count in counts:
-        if count.variant not in known:
-            raise UsageError(f'the console counts "{count.variant}", which is no variant of {one.id}')
-    found = {(count.day, count.variant): Count(count.visitors, count.hits) for count in counts}
-    return merge_counts(project, one, found, {}, write=write)
 
 
 def stop_on_console(project: Project, one: Experiment) -> int:

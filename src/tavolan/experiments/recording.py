@@ -1,118 +1,86 @@
-"""Take the counts of an experiment in from an export: columns guessed, days updated, nothing doubled."""
+"""Take the counts of an experiment in from an export or a console: columns guessed, days updated, nothing doubled."""
 
-from collections.abc import Mapping
-from dataclasses import dataclass
-from datetime import date
+from collections.abc import Sequence
 from pathlib import Path
 
 import pandas as pd
 
+from tavolan.consoles.opening import opened_console
 from tavolan.errors import Problem, ProjectError, UsageError
-from tavolan.exchange.foreign_table import plain_name, read_table, spelled_number
 from tavolan.experiments.files import Experiment
-from tavolan.experiments.running import read_counts
-from tavolan.experiments.verdicts import CONTROL, Count
+from tavolan.experiments.verdicts import CONTROL
+from tavolan.imports.columns import mapped, names_of, require_columns
+from tavolan.imports.days import day_reader
+from tavolan.imports.foreign_table import read_foreign
+from tavolan.imports.merging import Merged, merged
+from tavolan.imports.spelling import spelled_number
+from tavolan.imports.taking import Given, Reader, Taken, read_cells
 from tavolan.project.datafile import EXPERIMENTS
 from tavolan.project.model import Project
-from tavolan.results.import_dates import day_reader
-from tavolan.support.transaction import changing
-
-# What consoles call the columns, compared folded and without signs; ours is always known.
-_NAMES = {
-    "date": ("day", "datum"),
-    "variant": ("treatment", "group", "arm", "version", "variante"),
-    "visitors": ("users", "views", "impressions", "pageviews", "sample", "audience", "besucher"),
-    "hits": ("installs", "conversions", "downloads", "acquisitions", "successes", "firsttimedownloads"),
-}
-_CONTROL_NAMES = ("control", "original", "baseline", "current", "default", "kontrolle")
 
 
-@dataclass(frozen=True)
-class Recorded:
-    """What a record found: our columns and theirs, and how many counts are new, changed, and there already."""
-
-    mapping: dict[str, str]
-    added: int
-    changed: int
-    same: int
-
-
-def record_counts(
-    project: Project, one: Experiment, path: Path, given: Mapping[str, str], *, write: bool = True
-) -> Recorded:
-    """Merge an export's counts into `data/experiments.csv`.
+def read_counts_export(one: Experiment, path: Path, given: Given) -> Taken:
+    """Return an export's counts. Nothing is written.
 
     Raises UsageError for columns that can't be found, ProjectError for cells that can't be read.
     """
-    header, rows, _ = read_table(path)
-    mapping = _mapped([name.strip() for name in header], given)
-    places = {ours: [name.strip() for name in header].index(theirs) for ours, theirs in mapping.items()}
-    read_day = day_reader(list(dict.fromkeys(row[places["date"]] for row in rows)), None)
-    found: dict[tuple[date, str], Count] = {}
-    problems: list[Problem] = []
-    for line, row in enumerate(rows, 2):
-        cells = {name: row[place].strip() for name, place in places.items()}
-        try:
-            day = date.fromordinal(int(read_day(cells["date"])))
-            key = (day, _variant(one, cells["variant"]))
-            if key in found:
-                raise ValueError(f"{day} {key[1]} is there twice")
-            found[key] = Count(_count(cells["visitors"]), _count(cells["hits"]))
-            if found[key].hits > found[key].visitors:
-                raise ValueError("has more hits than visitors")
-        except ValueError as error:
-            problems.append(Problem(str(path), line, "", str(error), ""))
-    if problems:
-        raise ProjectError(problems[:20])
-    return merge_counts(project, one, found, mapping, write=write)
+    table, repairs = read_foreign(path)
+    header = [str(name) for name in table.columns]
+    mapping = mapped("counts", EXPERIMENTS.columns[1:], header, given.columns)
+    values = {"experiment": one.id}
+    require_columns(EXPERIMENTS.required, mapping, values, header)
+    readers: dict[str, Reader] = {
+        "experiment": str,
+        "date": day_reader(table[mapping["date"]].unique().tolist(), given.day_order),
+        "variant": lambda text: _variant(one, text.strip()),
+        "visitors": _count,
+        "hits": _count,
+    }
+    rows = read_cells(path, table, EXPERIMENTS, mapping, readers, values)
+    _require_sound(path, rows, rows.duplicated(list(EXPERIMENTS.key)), "has a day and variant that is there twice")
+    _require_sound(path, rows, rows["hits"] > rows["visitors"], "has more hits than visitors")
+    return Taken(path, EXPERIMENTS, mapping, header, rows, repairs)
 
 
-def merge_counts(
-    project: Project, one: Experiment, found: Mapping[tuple[date, str], Count], mapping: dict[str, str], *, write: bool
-) -> Recorded:
-    """Merge counts by day and variant into the file: known ones are updated, none is doubled."""
-    known = {(day, name): count for day, own in read_counts(project, one.id).items() for name, count in own.items()}
-    added = sum(key not in known for key in found)
-    changed = sum(known.get(key, count) != count for key, count in found.items())
-    if write:
-        _write(project, one.id, {**known, **found})
-    return Recorded(mapping, added, changed, len(found) - added - changed)
+def fetch_counts(project: Project, one: Experiment) -> Taken:
+    """Return the counts of an experiment's console.
+
+    Raises UsageError for a variant that the experiment doesn't have, OutsideError as consoles do.
+    """
+    with opened_console(project, one.table.store) as client:
+        counts = list(client.experiment_counts(one.id))
+    known = {CONTROL, *one.table.variant}
+    for count in counts:
+        if count.variant not in known:
+            raise UsageError(f'the console counts "{count.variant}", which is no variant of {one.id}')
+    rows = [(one.id, count.day.toordinal(), count.variant, count.visitors, count.hits) for count in counts]
+    columns = list(EXPERIMENTS.columns)
+    return Taken(Path(f"console {one.table.store}"), EXPERIMENTS, {}, columns, pd.DataFrame(rows, columns=columns))
 
 
-def _mapped(header: list[str], given: Mapping[str, str]) -> dict[str, str]:
-    mapping = {}
-    for ours, names in _NAMES.items():
-        chosen = next((theirs for theirs, name in given.items() if name == ours and theirs in header), "")
-        guessed = next((name for known in (ours, *names) for name in header if plain_name(name) == known), "")
-        if not (chosen or guessed):
-            raise UsageError(
-                f"no column looks like {ours}", f'Say which: --map "NAME={ours}". Columns: {", ".join(header)}.'
-            )
-        mapping[ours] = chosen or guessed
-    return mapping
+def merged_counts(project: Project, taken: Taken) -> Merged:
+    """Return the counts of all experiments with others merged in by day and variant. Nothing is written."""
+    return merged(EXPERIMENTS, project.tables.frame(EXPERIMENTS), taken.rows)
+
+
+def _require_sound(path: Path, rows: pd.DataFrame, wrong: "Sequence[bool] | pd.Series[bool]", message: str) -> None:
+    """Raise ProjectError for the first lines of which something is wrong."""
+    lines = (rows.index[wrong] + 2).tolist()
+    if lines:
+        raise ProjectError([Problem(str(path), int(line), "", message, "") for line in lines[:20]])
 
 
 def _variant(one: Experiment, text: str) -> str:
     plain = text.casefold()
-    if plain in _CONTROL_NAMES:
+    if plain in names_of("control")["names"]:
         return CONTROL
     if plain not in one.table.variant:
         raise ValueError(f'"{text}" is no variant of {one.id}: {", ".join([CONTROL, *one.table.variant])}')
     return plain
 
 
-def _count(text: str) -> int:
+def _count(text: str) -> float:
     number = spelled_number(text)
     if number is None or number < 0 or number % 1:
         raise ValueError(f'"{text}" is no count')
-    return int(number)
-
-
-def _write(project: Project, name: str, counts: Mapping[tuple[date, str], Count]) -> None:
-    """Write the counts of one experiment; those of others stay as they are."""
-    before = project.tables.frame(EXPERIMENTS)
-    own = [(name, day.toordinal(), variant, *count) for (day, variant), count in sorted(counts.items())]
-    others = before[before["experiment"] != name].astype({"experiment": object, "variant": object})
-    whole = pd.concat([others, pd.DataFrame(own, columns=list(EXPERIMENTS.columns))])
-    with changing(project.root):
-        project.tables.write(EXPERIMENTS, whole)
+    return number

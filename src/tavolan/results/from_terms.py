@@ -5,9 +5,12 @@ from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
 
+from tavolan.imports.columns import mapped
+from tavolan.imports.foreign_table import read_foreign
+from tavolan.imports.taking import Given, Taken
+from tavolan.project.datafile import RANKS
 from tavolan.project.model import Project
-from tavolan.results.foreign_frame import read_foreign
-from tavolan.results.importing import Given, Imported, column_of, take_rows
+from tavolan.results.importing import take_rows
 from tavolan.words.coverage import storefronts_of
 
 
@@ -16,7 +19,7 @@ class ListedRanks:
     """The column of ranks in a list of phrases ("" without one), and the ranks; None where no country is known."""
 
     column: str
-    ranks: Imported | None
+    ranks: Taken | None
 
 
 def ranks_of_terms(
@@ -29,14 +32,14 @@ def ranks_of_terms(
     """
     table, repairs = read_foreign(path)
     header = [str(name) for name in table.columns]
-    column = column_of("ranks", "rank", header, columns)
-    front = storefront or _only_storefront(project, locale)
-    if not column or not (front or column_of("ranks", "storefront", header, columns)):
+    known = {theirs: ours for theirs, ours in columns.items() if ours in ("phrase", "rank")}
+    mapping = mapped("ranks", RANKS.columns, header, known)
+    column, front = mapping.get("rank", ""), storefront or _only_storefront(project, locale)
+    if not column or not (front or "storefront" in mapping):
         return ListedRanks(column, None)
     values = {"date": str(day), "storefront": front, "store": store}
-    known = {theirs: ours for theirs, ours in columns.items() if ours in ("phrase", "rank")}
     found = table[table[column].astype(str).str.strip() != ""]
-    return ListedRanks(column, take_rows(project, path, found, Given("ranks", known, values), repairs))
+    return ListedRanks(column, take_rows(project, path, found, Given(known, values), "ranks", repairs))
 
 
 def _only_storefront(project: Project, locale: str) -> str:

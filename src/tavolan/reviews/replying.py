@@ -4,7 +4,7 @@ from collections import Counter
 from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import date
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from tavolan.checking.findings import Finding, Location, Rule
 from tavolan.checking.replies import reply_faults
@@ -35,12 +35,19 @@ class DraftedReply:
     findings: list[Finding]
 
 
+class WithoutDraft(NamedTuple):
+    """A review that gets no draft, and why."""
+
+    review: Waiting
+    why: str
+
+
 @dataclass(frozen=True)
 class Drafts:
-    """All drafts of a run; `without` are reviews that get none, each with the reason."""
+    """All drafts of a run, and the reviews that get none."""
 
     drafts: list[DraftedReply]
-    without: list[tuple[Waiting, str]]
+    without: list[WithoutDraft]
 
 
 def draft_replies(
@@ -67,7 +74,7 @@ def draft_replies(
     for review in queue.first:
         outcome = drafter.draft(review)
         if isinstance(outcome, str):
-            without.append((review, outcome))
+            without.append(WithoutDraft(review, outcome))
         else:
             made.append((review, *outcome))
     merged = _merged(known, [reply for _, reply, _ in made])

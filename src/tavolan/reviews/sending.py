@@ -14,9 +14,10 @@ from tavolan.checking.findings import Finding
 from tavolan.consoles.client import Client, ConsoleError
 from tavolan.consoles.opening import opened_console
 from tavolan.errors import UsageError
+from tavolan.imports.merging import write_merged
 from tavolan.project.datafile import REVIEWS
 from tavolan.project.model import Project
-from tavolan.reviews.importing import merge_reviews, write_reviews
+from tavolan.reviews.importing import ORDER, merged_reviews
 from tavolan.reviews.reply_table import Reply, read_replies, write_replies
 from tavolan.reviews.replying import findings_of, uses_of
 from tavolan.reviews.table import read_reviews
@@ -148,4 +149,5 @@ def _note_in_reviews(project: Project, replies: list[Reply]) -> None:
     rows = rows[keep].assign(
         reply=[one.text for one in chosen], replied=[one.sent.toordinal() if one.sent else 0 for one in chosen]
     )
-    write_reviews(project, merge_reviews(project, pd.DataFrame(rows, columns=list(REVIEWS.columns))))
+    after = merged_reviews(project, pd.DataFrame(rows, columns=list(REVIEWS.columns)))
+    write_merged(project, after, ORDER)

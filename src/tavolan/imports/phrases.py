@@ -5,11 +5,14 @@ import io
 import re
 from collections.abc import Collection
 from contextlib import suppress
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from pathlib import Path
 
-from tavolan.errors import Problem, ProjectError, UsageError
-from tavolan.exchange.foreign_table import country_code, plain_name, read_table, spelled_number
+from tavolan.errors import Problem, ProjectError
+from tavolan.imports.columns import mapped, require_columns
+from tavolan.imports.foreign_table import read_foreign
+from tavolan.imports.spelling import country_code, spelled_number
+from tavolan.imports.taking import columns_left
 from tavolan.project.model import Project, Term
 from tavolan.project.termsfile import COLUMNS, read_terms
 from tavolan.support.csvfile import read_csv
@@ -17,76 +20,37 @@ from tavolan.support.files import write_text
 from tavolan.support.transaction import changing
 from tavolan.words import split
 
-# What services call the columns, our word first. Compared folded, without signs.
-_NAMES = {
-    "phrase": ("phrase", "keyword", "keywords", "term", "query", "searchterm", "searchquery", "suchbegriff", "motclé"),
-    "relevance": ("relevance", "relevancy", "relevanz", "pertinence"),
-    "volume": (
-        "volume",
-        "searchvolume",
-        "popularity",
-        "searchpopularity",
-        "searches",
-        "traffic",
-        "demand",
-        "suchvolumen",
-    ),
-    "difficulty": ("difficulty", "competition", "competitiveness", "kd", "schwierigkeit", "difficulté"),
-    "list": ("list", "group", "tag", "label", "category"),
-    "note": ("note", "notes", "comment", "remark"),
-    "storefronts": ("storefronts", "storefront", "country", "market"),
-}
 _NUMBERS = ("relevance", "volume", "difficulty")
 _SIGNS = re.compile(r"[,;|/\n]+")
 
 
-@dataclass
-class Import:
-    """What an import found: the mapping, the merged terms, and every repair it made."""
+@dataclass(frozen=True)
+class ImportedPhrases:
+    """What an import found: our columns and theirs, those that go into the note, the merged terms, every repair."""
 
     mapping: dict[str, str]
-    unmapped: list[str]
+    into_note: list[str]
     terms: list[Term]
-    added: int = 0
-    updated: int = 0
-    repairs: list[str] = field(default_factory=list)
-
-
-def guess(header: list[str], given: dict[str, str]) -> dict[str, str]:
-    """Return our column → their column: what's given, then what the names say. Raises UsageError."""
-    mapping: dict[str, str] = {}
-    for theirs, ours in given.items():
-        if theirs not in header:
-            raise UsageError(f'the file has no column "{theirs}"', f"It has: {', '.join(header)}.", option="--map")
-        if ours not in COLUMNS:
-            raise UsageError(f'there\'s no column "{ours}"', f"Known here: {', '.join(COLUMNS)}.", option="--map")
-        mapping[ours] = theirs
-    for ours, names in _NAMES.items():
-        for column in header:
-            plain = plain_name(column)
-            if ours not in mapping and column not in mapping.values() and plain in names:
-                mapping[ours] = column
-    if "phrase" not in mapping:
-        raise UsageError(
-            "no column looks like phrases", f'Say which: --map "NAME=phrase". Columns: {", ".join(header)}.'
-        )
-    return mapping
+    repairs: list[str]
+    added: int
+    updated: int
 
 
 def import_table(
     project: Project, locale: str, path: Path, given: dict[str, str], kept_elsewhere: Collection[str] = ()
-) -> Import:
+) -> ImportedPhrases:
     """Return the terms of a locale with a research file merged in; nothing is written.
 
     Values of the file fill what's there; a value that isn't a number, or is below zero, is left out and said. Where
     relevance or difficulty run from 0 to 1, or beyond 100, they're scaled to 0 to 100. Columns without a place go into
     the note, so nothing is lost, except those that are `kept_elsewhere`.
     """
-    header, rows, repairs = read_table(path)
-    header = [name.strip() for name in header]
-    mapping = guess(header, given)
-    unmapped = [name for name in header if name and name not in (*mapping.values(), *kept_elsewhere)]
-    table = [dict(zip(header, row, strict=False)) for row in rows]
+    frame, repairs = read_foreign(path)
+    header = [str(name) for name in frame.columns]
+    mapping = mapped("phrases", COLUMNS, header, given)
+    require_columns(["phrase"], mapping, {}, header)
+    unmapped = [name for name in columns_left(header, mapping) if name not in kept_elsewhere]
+    table = [dict(zip(header, map(str, row), strict=True)) for row in frame.itertuples(index=False, name=None)]
     scales = {name: _scale(name, mapping, table, repairs) for name in ("relevance", "difficulty")}
     terms = list(project.terms.get(locale, ()))
     # Two of them may differ in what search passes over: both stay.
@@ -108,9 +72,8 @@ def import_table(
         repairs.append(f"{skipped} lines without a phrase left out")
     if len(table) - skipped > len(touched):
         repairs.append(f"{len(table) - skipped - len(touched)} duplicates merged")
-    done = Import(mapping, unmapped, terms, repairs=list(dict.fromkeys(repairs)))
-    done.added, done.updated = len(touched - known), len(touched & known)
-    return done
+    repairs = list(dict.fromkeys(repairs))
+    return ImportedPhrases(mapping, unmapped, terms, repairs, len(touched - known), len(touched & known))
 
 
 def _scale(name: str, mapping: dict[str, str], table: list[dict[str, str]], repairs: list[str]) -> float:

@@ -25,24 +25,29 @@ class Merged:
     same: int
 
 
-def merged(project: Project, file: DataFile, rows: pd.DataFrame) -> Merged:
-    """Return the rows of a file with others merged in; a number that they don't know stays. Nothing is written."""
-    before = project.tables.frame(file)
+def merged(file: DataFile, before: pd.DataFrame, rows: pd.DataFrame, key: Sequence[str] = ()) -> Merged:
+    """Return the rows of a file with others merged in by `key`, else by the file's own; what they don't know stays.
+
+    Where a key was there twice, its last row is updated. Nothing is written.
+    """
+    by = key or file.key
     texts = [name for name in file.columns if name not in (*file.numbers, *file.dates)]
     before = before.assign(**{name: _categories(before[name]) for name in texts})
     rows = rows[list(file.columns)].assign(**{name: _categories(rows[name]) for name in texts})
-    ours, theirs = _row_numbers(before, rows, file.key)
-    place = pd.Index(ours).get_indexer(pd.Index(theirs))
+    ours, theirs = _row_numbers(before, rows, by)
+    last = pd.Series(np.arange(len(ours)), index=ours).groupby(level=0).last()
+    place = last.reindex(theirs, fill_value=-1).to_numpy()
     there = place >= 0
     same = there.copy()
-    for name in file.numbers:
-        new, old = rows[name].to_numpy(dtype=float), before[name].to_numpy(dtype=float)
-        old = np.where(there, old[np.maximum(place, 0)] if len(old) else np.nan, np.nan)
-        same &= (new == old) | np.isnan(new)
-        rows[name] = np.where(np.isnan(new), old, new)
-    kept = before[~np.isin(ours, theirs)]
-    whole = _stacked([kept, rows], texts, list(file.columns))
+    for name in (name for name in file.columns if name not in by and len(before)):
+        new, old = rows[name].to_numpy(), before[name].to_numpy()[np.maximum(place, 0)]
+        unknown = pd.isna(new) if name in file.numbers else new == (0 if name in file.dates else "")
+        filled = np.where(there & unknown, old, new)
+        same &= (filled == old) | (pd.isna(filled) & pd.isna(old))
+        rows[name] = _categories(pd.Series(filled, index=rows.index)) if name in texts else filled
+    left = before[~np.isin(ours, theirs)]
     added, unchanged = int((~there).sum()), int(same.sum())
+    whole = _stacked([left, rows], texts, list(file.columns))
     return Merged(file, whole, added, len(rows) - added - unchanged, unchanged)
 
 

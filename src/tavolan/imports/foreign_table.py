@@ -1,0 +1,112 @@
+"""A foreign CSV or XLSX file as a table of texts: by Arrow where it's plain, else row by row."""
+
+from pathlib import Path
+
+import pandas as pd
+import pyarrow as pa
+from pyarrow import csv
+
+from tavolan.errors import one_problem
+from tavolan.exchange.workbook import read_workbook
+from tavolan.support.containment import readable_path
+from tavolan.support.csvfile import SEPARATORS, UTF16, read_csv, separator_of
+from tavolan.support.files import opened
+
+# Enough to see that a file is no text.
+_HEAD = 4096
+_OTHERS = {
+    b"PK\x03\x04": "an archive, as other sheets and documents are",
+    b"\xd0\xcf\x11\xe0": "an old workbook or document",
+    b"%PDF": "a PDF",
+    b"\x89PNG": "a picture",
+    b"\xff\xd8\xff": "a picture",
+    b"\x1f\x8b": "a packed file",
+    b"SQLite": "a database",
+    b"<!DOCTYPE": "a web page",
+    b"<html": "a web page",
+    b"<?xml": "XML",
+    b"{\n": "JSON",
+    b'{"': "JSON",
+}
+
+
+def read_foreign(path: Path) -> tuple[pd.DataFrame, list[str]]:
+    """Return a file's cells as categories of texts, and what had to be repaired to read it.
+
+    Raises ProjectError when it can't be read, when two columns have one name, or a row has more cells than the header.
+    """
+    if path.suffix.lower() != ".xlsx" and path.is_file():
+        _require_text(path)
+        separator = separator_of(path)
+        if (table := _by_arrow(path, separator)) is not None:
+            return table, _separator_notes(separator)
+    header, rows, repairs = _rows(path)
+    names = [name.strip() for name in header]
+    if twice := next((name for name in names if name and names.count(name) > 1), ""):
+        raise one_problem(str(path), 1, "header", f'has two columns called "{twice}"', "Rename one of them.")
+    for line, row in enumerate(rows, 2):
+        if any(cell.strip() for cell in row[len(names) :]):
+            message = f"has {len(row)} cells where the header has {len(names)}"
+            raise one_problem(str(path), line, "", message, "Quote cells that hold the separator.")
+    filled = [[*row[: len(names)], *[""] * (len(names) - len(row))] for row in rows]
+    columns = [name or f"column {number}" for number, name in enumerate(names, 1)]
+    return pd.DataFrame(filled, columns=columns, dtype="category"), repairs
+
+
+def _by_arrow(path: Path, separator: str) -> pd.DataFrame | None:
+    """Return the table of a plain CSV file in UTF-8; None for any other one."""
+    parse = csv.ParseOptions(delimiter=separator, newlines_in_values=True)
+    text = pa.dictionary(pa.int32(), pa.string())
+    try:
+        with readable_path(path) as readable, pa.OSFile(readable) as data:
+            names = list(csv.open_csv(data, parse_options=parse).schema.names)
+        if len({name.strip() for name in names}) < len(names) or not all(name.strip() for name in names):
+            return None
+        convert = csv.ConvertOptions(column_types=dict.fromkeys(names, text), strings_can_be_null=False)
+        with readable_path(path) as readable, pa.OSFile(readable) as data:
+            table = csv.read_csv(data, parse_options=parse, convert_options=convert)
+    except (pa.ArrowException, UnicodeDecodeError):
+        return None
+    frame: pd.DataFrame = table.rename_columns([name.strip() for name in names]).unify_dictionaries().to_pandas()
+    return frame if len(frame) else None
+
+
+def _rows(path: Path) -> tuple[list[str], list[list[str]], list[str]]:
+    """Return header, rows and repairs of a CSV or XLSX file. Raises ProjectError when it can't be read."""
+    if path.suffix.lower() == ".xlsx":
+        return (*_read_workbook(path), [])
+    _require_text(path)
+    table = read_csv(path, str(path), fallback="windows-1252")
+    repairs = []
+    if table.encoding != "UTF-8":
+        repairs.append(f"read as {table.encoding.lower()}, since it isn't UTF-8")
+    repairs += _separator_notes(table.separator)
+    rows = [row for _, row in table.rows]
+    if not rows:
+        raise one_problem(path, None, "", "is empty", "The first line must name the columns.")
+    return rows[0], rows[1:], repairs
+
+
+def _require_text(path: Path) -> None:
+    """Raise ProjectError for a file that can't be a table of text: an archive, another kind of sheet, a picture."""
+    with opened(path, str(path)) as file:
+        head = file.read(_HEAD)
+    what = next((kind for begin, kind in _OTHERS.items() if head.startswith(begin)), "")
+    if not what and b"\0" in head and not head.startswith(UTF16):
+        what = "a file of bytes"
+    if what:
+        raise one_problem(path, None, "", f"is {what}, not a table", "Save it as .csv or .xlsx.")
+
+
+def _separator_notes(separator: str) -> list[str]:
+    """Return what's said of a separator: nothing of commas."""
+    return [] if separator == "," else [f"{SEPARATORS.get(separator, separator)} separate the cells"]
+
+
+def _read_workbook(path: Path) -> tuple[list[str], list[list[str]]]:
+    sheets = read_workbook(path)
+    rows = [["" if v is None else str(v) for v in row] for sheet in sheets[:1] for row in sheet.rows]
+    rows = [row for row in rows if any(cell.strip() for cell in row)]
+    if not rows:
+        raise one_problem(path, None, "", "is empty", "The first line must name the columns.")
+    return rows[0], rows[1:]
