@@ -12,7 +12,7 @@ from tavolan.project.datafile import LISTINGS
 from tavolan.project.tables import Tables
 from tavolan.results.figures import Figures
 from tavolan.results.periods import Period
-from tavolan.results.rivals import gaps, listing_changes, rivals
+from tavolan.results.rivals import listing_changes, rivals
 from tavolan.results.scope import Scope
 from tavolan.sample.year import LAST
 from tavolan.sample.year_ranks import RIVAL, RIVAL_CHANGE, RIVAL_PHRASE
@@ -36,7 +36,7 @@ def test_ranks_and_gaps_are_those_of_the_file(found, year):
         place for place, ranks in by_hand.items()
         if min(rank for app, rank in ranks.items() if app) <= 20 < ranks[OURS]
     }  # fmt: skip
-    assert {(row.storefront, row.phrase) for row in gaps(found)} == expected and expected
+    assert {(row.storefront, row.phrase) for row in (each for each in found.rows if each.gap)} == expected and expected
 
 
 def test_what_a_rival_changed_and_what_it_cost_us(found):

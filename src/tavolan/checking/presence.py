@@ -9,15 +9,16 @@ from tavolan.checking.review import Place, Review
 from tavolan.languages.tags import locale_name, nearest_code
 from tavolan.project.addresses import parse_address
 from tavolan.project.model import Project
+from tavolan.rulebooks.model import Required
 
 
-def is_required(project: Project, required: str) -> bool:
-    """Whether a rulebook's `required` word applies to this app."""
-    if required == "update":
+def is_required(project: Project, rule: Required) -> bool:
+    """Whether a store asks this app for what a rule is about."""
+    if rule.required == "update":
         return not project.app.first_version
-    if required.startswith("form:"):
-        return required[5:] in project.app.runs_on
-    return required == "always" or (required == "items" and bool(project.app.items))
+    if rule.form:
+        return rule.form in project.app.runs_on
+    return rule.required == "always" or (rule.required == "items" and bool(project.app.items))
 
 
 def _remedy(place: Place) -> str:
@@ -39,7 +40,7 @@ def to_write(review: Review, this: Rule) -> Iterator[Finding]:
     """
     everywhere = _links_missing_everywhere(review)
     for place in review.places:
-        if not is_required(review.project, place.rule.required) or place.value.written:
+        if not is_required(review.project, place.rule) or place.value.written:
             continue
         at, remedy = place, _remedy(place)
         if (place.store.id, place.field) in everywhere:

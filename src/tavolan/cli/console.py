@@ -283,7 +283,7 @@ def _show_outcome(planned: HandOver, pushed: Pushed | None, quiet: bool) -> bool
         return False
     for place, title in pushed.second_titles.items():
         say(f'{store}, {place.locale}: the title was taken; its alternate "{title}" has its place, here too.')
-    reasons = {str(place): fault for place, fault in pushed.refused.items()}
+    reasons = {(place.locale, place.field): fault for place, fault in pushed.refused.items()}
     findings = refusals(project, store, reasons, "the console refused it")
     if not quiet:
         parts = [f"{counted(len(pushed.sent), 'change')} sent"]

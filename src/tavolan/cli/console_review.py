@@ -119,7 +119,7 @@ def wait(
             # The project's lock is only taken to note it: others may write while somebody waits.
             with writing(opened.root):
                 note_refusals(opened, store, awaited.version)
-            print_findings(console(), opened, refusals(opened, store, awaited.version.reasons))
+            print_findings(console(), opened, refusals(opened, store, awaited.version.refused))
             raise typer.Exit(1)
         if tester_notes:
             build = awaited.build.number if awaited.build else awaited.version.build if awaited.version else ""

@@ -86,10 +86,10 @@ def adopt(
 def _write_config(root: Path, origin: Origin, remotes: dict[Client, Remote]) -> None:
     path = root / "tavolan.toml"
     items = {
-        place.field.split(".")[1]
+        place.item
         for remote in remotes.values()
         for place, value in remote.content.items()
-        if _is_item(place) and _is_text(remote, place, value)
+        if place.item and _is_text(remote, place, value)
     }
     versions = [version for remote in remotes.values() for version in remote.versions]
     editor = TomlEditor(path, "tavolan.toml")
@@ -147,10 +147,6 @@ def _is_text(remote: Remote, place: Place, value: Any) -> bool:
     fits = not item or (len(item) == 2 and item[0] == "items" and re.fullmatch(r"[a-z0-9][a-z0-9-]*", item[1]))
     rule = _fields(remote, "item" if item else "locale").get(key)
     return bool(fits) and rule is not None and isinstance(value, list) == (rule.kind == "list")
-
-
-def _is_item(place: Place) -> bool:
-    return place.kind == "text" and place.field.startswith("items.")
 
 
 def _shared(by_store: dict[str, Any]) -> Any:

@@ -33,6 +33,12 @@ class Place(NamedTuple):
     def __str__(self) -> str:
         return f"{self.locale} {self.field}".strip()
 
+    @property
+    def item(self) -> str:
+        """The item that a text is of; empty where it's the app's own."""
+        table, _, rest = self.field.partition(".")
+        return rest.rpartition(".")[0] if self.kind == "text" and table == "items" else ""
+
 
 # What's in a place: a text, a list, a record; digests of pictures, in order. What's not there is None.
 Content = dict[Place, Any]

@@ -23,7 +23,6 @@ from tavolan.support.transaction import changing
 from tavolan.words import split
 from tavolan.words.phrases import phrase_of, words_of
 
-REFUSED = "refused: "
 Likelihood = Literal["likely", "possible"]
 _BEFORE = Rule("refused-before", "warning")
 _ANSWERS = Rule("answers-doubtful", "warning")
@@ -120,14 +119,14 @@ def _from_journal(project: Project, store: Store) -> Iterator[Risk]:
     """Yield texts that were refused before and are still the same."""
     latest: dict[tuple[str, str], Line] = {}
     for line in project.tables.journal:
-        if line.store == store.id and line.note.startswith(REFUSED):
+        if line.store == store.id and line.refusal:
             latest[line.locale, line.field] = line
     for (locale, field), line in latest.items():
         now, path, number = _text_now(project, store, locale, field)
         if line.to_digest and line.to_digest != digest(now):
             continue
         at = Location(store=store.id, locale=locale, field=field, path=path, line=number)
-        message = f"was refused on {line.date[:10]} and is still the same: {line.note.removeprefix(REFUSED)}"
+        message = f"was refused on {line.date[:10]} and is still the same: {line.refusal}"
         yield Risk(
             _BEFORE.finding(at, message, "Change it, or explain it in the notes."),
             "likely",
@@ -169,10 +168,10 @@ def draft_notes(project: Project, store: str) -> str:
     if names:
         parts.append(f"Sold inside the app: {', '.join(names)}.")
     changed = [
-        f"- {line.locale} {line.field}: {line.note.removeprefix(REFUSED)}. It was “{line.after}”, now it's “{now}”."
+        f"- {line.locale} {line.field}: {line.refusal}. It was “{line.after}”, now it's “{now}”."
         for line in project.tables.journal
         if line.store == store
-        and line.note.startswith(REFUSED)
+        and line.refusal
         and (now := _text_now(project, own, line.locale, line.field)[0])
         and digest(now) != line.to_digest
     ]

@@ -155,6 +155,12 @@ class Version(Shape):
     release_date: date | None = None
     reasons: dict[str, str] = {}
 
+    @property
+    def refused(self) -> dict[tuple[str, str], str]:
+        """Why it was refused, by locale and field; facts have no locale."""
+        parts = {place.rpartition(" "): reason for place, reason in self.reasons.items()}
+        return {(locale, field): reason for (locale, _, field), reason in parts.items()}
+
 
 class BuildChoice(Shape):
     """Which build a version ships."""

@@ -2,7 +2,7 @@
 
 import hashlib
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 from datetime import date
 from pathlib import Path
@@ -10,11 +10,10 @@ from typing import Literal
 
 from tavolan.checking.findings import Finding, Location, Rule
 from tavolan.consoles.client import Client
-from tavolan.consoles.forecast import REFUSED as REFUSED_NOTE
 from tavolan.consoles.forecast import refusal_text
 from tavolan.consoles.protocol import Build, Release, Section, Submission, Version
 from tavolan.errors import OutsideError, UsageError
-from tavolan.project.journal import add_lines, line_of, read_journal
+from tavolan.project.journal import add_lines, line_of, read_journal, refusal_note
 from tavolan.project.model import Project
 from tavolan.support.files import opened
 from tavolan.support.transaction import changing
@@ -153,10 +152,9 @@ def note_refusals(project: Project, store: str, version: Version) -> None:
     """Write into the journal what was refused of a version, and with which text: each refusal once."""
     known = {(line.store, line.version, line.locale, line.field, line.note) for line in read_journal(project.root)}
     lines = []
-    for place, reason in version.reasons.items():
-        locale, _, name = place.rpartition(" ")
+    for (locale, name), reason in version.refused.items():
         text = refusal_text(project, store, locale, name)
-        line = line_of(store, locale, name, version.version, None, text, "console", f"{REFUSED_NOTE}{reason}")
+        line = line_of(store, locale, name, version.version, None, text, "console", refusal_note(reason))
         if (store, version.version, locale, name, line.note) not in known:
             lines.append(line)
     if lines:
@@ -164,11 +162,12 @@ def note_refusals(project: Project, store: str, version: Version) -> None:
             add_lines(project.root, lines)
 
 
-def refusals(project: Project, store: str, reasons: dict[str, str], why: str = "review refused it") -> list[Finding]:
-    """Return a refusal as findings at the places it's about; for a title, with the candidate that could replace it."""
+def refusals(
+    project: Project, store: str, reasons: Mapping[tuple[str, str], str], why: str = "review refused it"
+) -> list[Finding]:
+    """Return a refusal as findings at the locales and fields it's about; for a title, with what could replace it."""
     found = []
-    for place, reason in reasons.items():
-        locale, _, name = place.rpartition(" ")
+    for (locale, name), reason in reasons.items():
         source, line = project.config_source.shown, None
         remedy = "Change it, push again, and submit."
         if locale in project.copy and name:

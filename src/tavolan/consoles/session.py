@@ -95,5 +95,5 @@ class Console:
             project = load_project(self.root)
             with writing(self.root):
                 review.note_refusals(project, self.store, awaited.version)
-            awaited.findings = review.refusals(project, self.store, awaited.version.reasons)
+            awaited.findings = review.refusals(project, self.store, awaited.version.refused)
         return awaited

@@ -24,6 +24,10 @@ NAME = "journal.csv"
 Who = Literal["project", "console", "git", "hand"]
 
 
+# What the notes of lines about refusals begin with.
+_REFUSED = "refused: "
+
+
 @dataclass(frozen=True)
 class Line:
     """One changed field. `before` and `after` are texts, `from_digest` and `to_digest` theirs; `note` says why."""
@@ -39,6 +43,16 @@ class Line:
     note: str
     before: str
     after: str
+
+    @property
+    def refusal(self) -> str:
+        """Why a review refused the field, in a line that is such a note and no change; empty in others."""
+        return self.note.removeprefix(_REFUSED) if self.note.startswith(_REFUSED) else ""
+
+
+def refusal_note(reason: str) -> str:
+    """Return the note of a line that says why a review refused a field."""
+    return f"{_REFUSED}{reason}"
 
 
 COLUMNS = tuple(item.name for item in fields(Line))

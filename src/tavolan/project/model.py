@@ -273,7 +273,7 @@ class Project:
 
     def applies(self, rule: FieldRule) -> bool:
         """Whether a field is for this app at all: not one for a form of device that it doesn't run on."""
-        return not rule.required.startswith("form:") or rule.required[5:] in self.app.runs_on
+        return not rule.form or rule.form in self.app.runs_on
 
     def fields_of(self, store: Store, scope: str = "locale") -> dict[str, FieldRule]:
         """Return the fields of a store that this app has to do with, of one scope."""

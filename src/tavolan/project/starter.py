@@ -125,7 +125,7 @@ def _copy(tag: str, starter: Starter, books: list[Rulebook]) -> str:
         key
         for book in books
         for key, rule in book.fields.items()
-        if rule.scope == "locale" and rule.kind != "link" and not rule.required.startswith("form:")
+        if rule.scope == "locale" and rule.kind != "link" and not rule.form
     )
     for key in keys:
         asking = [

@@ -5,7 +5,6 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import NamedTuple
 
-from tavolan.consoles.forecast import REFUSED
 from tavolan.project.datafile import CAMPAIGNS
 from tavolan.project.journal import Line
 from tavolan.project.model import Project
@@ -105,7 +104,7 @@ def changes_of(project: Project) -> list[Change]:
     """Return the changes of the journal, a day and store each, oldest first. Lines without a store count for each."""
     found: dict[tuple[date, str], list[Line]] = {}
     for line in project.tables.journal:
-        if line.note.startswith(REFUSED):
+        if line.refusal:
             continue
         for store in [line.store] if line.store else list(project.stores):
             if store in project.stores:

@@ -77,7 +77,18 @@ class RulebookPart(BaseModel):
     model_config = ConfigDict(allow_inf_nan=False, extra="forbid", frozen=True, defer_build=True)
 
 
-class FieldRule(RulebookPart):
+class Required(RulebookPart):
+    """What a store may ask for: never, always, or only of apps of one form of device, as `form:watch`."""
+
+    required: str
+
+    @property
+    def form(self) -> str:
+        """The form of device that it's only for; empty where it isn't for one."""
+        return self.required.removeprefix("form:") if self.required.startswith("form:") else ""
+
+
+class FieldRule(Required):
     """What a store asks of one field. Lengths are in `unit`: the rulebook's own where the field has none.
 
     `role` says what the field is for; where a rulebook doesn't say it, it follows from kind, scope and search.
@@ -172,7 +183,7 @@ class SizeClass(RulebookPart):
         return self.sizes[0]
 
 
-class Graphic(RulebookPart):
+class Graphic(Required):
     """A picture beside the screenshots: icon, banner, feature graphic. Sizes in pixels."""
 
     what: str = ""
