@@ -9,8 +9,8 @@ import pytest
 import tavolan
 from conftest import replace, run_tavolan
 from tavolan.checking.registry import all_checks
-from tavolan.consoles.forecast import REFUSED, draft_notes, forecast
-from tavolan.project.journal import add_lines, line_of
+from tavolan.consoles.forecast import draft_notes, forecast
+from tavolan.project.journal import add_lines, line_of, refusal_note
 from tavolan.results.periods import changes_of
 
 TODAY = date(2026, 11, 26)
@@ -52,7 +52,15 @@ def test_a_refusal_counts_until_the_text_is_another(project):
         project,
         [
             line_of(
-                "ios", "de-DE", "title", "1.0", None, title, "console", f"{REFUSED}too general", "2026-05-01T00:00:00Z"
+                "ios",
+                "de-DE",
+                "title",
+                "1.0",
+                None,
+                title,
+                "console",
+                refusal_note("too general"),
+                "2026-05-01T00:00:00Z",
             )
         ],
     )

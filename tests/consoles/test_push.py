@@ -90,7 +90,9 @@ def test_a_taken_title_is_a_finding_at_its_place(desk):
     (desk.root / "copy/en-US.toml").write_text(text, "utf-8")
     outcome = pushed(desk)
     assert outcome.refused_kinds == {Place("text", "en-US", "title"): "title-taken"}
-    found = refusals(load_project(desk.root), "ios", {str(place): why for place, why in outcome.refused.items()})
+    found = refusals(
+        load_project(desk.root), "ios", {(place.locale, place.field): why for place, why in outcome.refused.items()}
+    )
     assert [(f.path, f.line, f.field) for f in found] == [("copy/en-US.toml", 1, "title")]
     assert 'Take "Kiln Log": tavolan copy choose en-US title 1' in found[0].remedy
 
