@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import atexit
+import hashlib
 import itertools
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -15,6 +16,7 @@ from tavolan.consoles.client import Client, ConsoleAddress
 from tavolan.consoles.comparison import Comparison, comparison_of
 from tavolan.consoles.content import Content, Place
 from tavolan.consoles.credentials import Credentials
+from tavolan.consoles.protocol import SetOrder
 from tavolan.consoles.push import Pushed, plan_push, push
 from tavolan.project.load import load_project
 from tavolan.standins.console.back_office import Manners
@@ -107,3 +109,103 @@ def pushed(desk: Desk) -> Pushed:
 def run(desk: Desk, *args: str) -> Any:
     """Run a command of `tavolan console` on the desk's project."""
     return run_tavolan("console", *args, "--project", desk.root, **server().variables)
+
+
+class Team:
+    """A project of several stores, an app record in each of their consoles, and colleagues who work there."""
+
+    def __init__(self, root: Path, stores: tuple[str, ...]) -> None:
+        self.root, self.stores, self._name = root, stores, f"team{next(_numbers)}"
+        self.address, self.variables = server().address, server().variables
+        self.manners, self._state = server().manners, server().state
+        # Titles are one app's alone there.
+        self.title = self._name.title()
+        self._more, self._classes = "", {store: [] for store in stores}
+        credentials = Credentials(server().client_id, server().secret)
+        self.clients = {}
+        for store in stores:
+            add_app(self._state, self.app(store), store, "en-US")
+            at = ConsoleAddress(store, self.address, self.app(store), credentials)
+            self.clients[store] = Client(at, sleep=lambda _: None)
+        (root / "copy").mkdir(parents=True)
+        self.config("")
+
+    def app(self, store: str) -> str:
+        """Return the id of a store's app record."""
+        return f"{self._name}-{store}"
+
+    def config(self, more: str) -> None:
+        """Write `tavolan.toml`; `more` is added to `[app]`, or after it where it begins with a table."""
+        self._more = more
+        locales = "" if more.startswith("locales") else 'locales = ["en-US", "de-DE"]\n'
+        parts = [f'[app]\nname = "Potto"\nversion = "2.0"\nsource = "en-US"\n{locales}{more}\n']
+        for store in self.stores:
+            parts.append(f"[store.{store}]\nclasses = {self._classes[store]}\n")
+            parts.append(f'[console.{store}]\nurl = "{self.address}"\napp = "{self.app(store)}"\n')
+        (self.root / "tavolan.toml").write_text("".join(parts), "utf-8")
+
+    def classes(self, store: str, names: list[str]) -> None:
+        """Say which size classes are rendered."""
+        self._classes[store] = names
+        self.config(self._more)
+
+    def copy(self, locale: str, text: str) -> None:
+        """Write the texts of a locale."""
+        (self.root / "copy" / f"{locale}.toml").write_text(text, "utf-8")
+
+    def project(self) -> Any:
+        """Read the project."""
+        return load_project(self.root)
+
+    def compared(self, store: str) -> Comparison:
+        """Read both sides."""
+        return comparison_of(load_project(self.root), store, self.clients[store])
+
+    def texts(self, store: str, locale: str) -> dict[str, Any]:
+        """Return the texts of a locale there."""
+        kept = self._state.get("listing", self.app(store), locale)
+        return dict(kept.value["texts"]) if kept else {}
+
+    def writes(self, store: str, locale: str, **texts: Any) -> None:
+        """Change texts there; a version that's needed for it is begun."""
+        client = self.clients[store]
+        if not any(version.state == "editable" for version in client.versions()) and store == "ios":
+            client.begin_version("2.0")
+        seen = client.listing(locale)
+        client.change_listing(locale, texts, seen.etag if seen else "")
+
+    def puts(self, store: str, locale: str, **texts: Any) -> None:
+        """Put texts there as no client could: as the store keeps them."""
+        with self._state.change():
+            self._state.put("listing", self.app(store), locale, {"texts": {**self.texts(store, locale), **texts}})
+
+    def writes_facts(self, store: str, **facts: Any) -> None:
+        """Change facts there."""
+        self.clients[store].change_facts(facts, self.clients[store].facts().etag)
+
+    def uploads(self, store: str, path: Path) -> str:
+        """Upload a file there; return its digest."""
+        sha256 = hashlib.sha256(path.read_bytes()).hexdigest()
+        self.clients[store].upload(path, sha256)
+        return sha256
+
+    def orders(self, store: str, locale: str, place: str, pictures: list[str]) -> None:
+        """Give a set its pictures there."""
+        seen = self.clients[store].picture_set(locale, place)
+        order = SetOrder(kind="shots", pictures=pictures)
+        self.clients[store].order_pictures(locale, place, order, seen.etag if seen else "")
+
+    def run(self, *args: str) -> Any:
+        """Run a command of `tavolan console`."""
+        return run_tavolan("console", *args, "--project", self.root, **self.variables)
+
+
+@contextmanager
+def opened_team(root: Path, stores: tuple[str, ...]) -> Iterator[Team]:
+    """Give a project of several stores with their consoles."""
+    made = Team(root, stores)
+    try:
+        yield made
+    finally:
+        for client in made.clients.values():
+            client.close()

@@ -233,7 +233,7 @@ def test_a_project_starts_from_what_a_console_holds(desk, tmp_path):
     project = load_project(tmp_path / "fresh")
     assert project.value("ios", "de-DE", "subtitle").content == "Tonnotizen"
     assert project.once_value("ios", "age_answers").content == {"violence": "none"}
-    assert (tmp_path / "fresh/out/received/ios/en-US/phone-6.9/01.png").is_file()
+    assert len(list((tmp_path / "fresh/from_console/ios/en-US/phone-6.9").glob("01-*.png"))) == 1
     same = run_tavolan("console", "compare", "--json", "--project", tmp_path / "fresh", **env).json["stores"][0][
         "counts"
     ]

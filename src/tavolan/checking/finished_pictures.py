@@ -4,7 +4,6 @@ from collections.abc import Iterator
 from pathlib import Path
 
 from tavolan.checking.findings import Finding, Location, Rule
-from tavolan.checking.presence import is_required
 from tavolan.checking.registry import check
 from tavolan.checking.review import Review
 from tavolan.project.model import ICON, Project, Store
@@ -243,7 +242,7 @@ def graphic_to_make(review: Review, this: Rule) -> Iterator[Finding]:
     described = {graphic.name for graphic in project.shots.graphic}
     for store in project.stores.values():
         for name, graphic in store.rulebook.graphics.items():
-            if not is_required(project, graphic):
+            if not project.requires(graphic):
                 continue
             size = "×".join(map(str, graphic.sizes[0]))
             icon = name == "icon"

@@ -8,17 +8,6 @@ from tavolan.checking.registry import check
 from tavolan.checking.review import Place, Review
 from tavolan.languages.tags import locale_name, nearest_code
 from tavolan.project.addresses import parse_address
-from tavolan.project.model import Project
-from tavolan.rulebooks.model import Required
-
-
-def is_required(project: Project, rule: Required) -> bool:
-    """Whether a store asks this app for what a rule is about."""
-    if rule.required == "update":
-        return not project.app.first_version
-    if rule.form:
-        return rule.form in project.app.runs_on
-    return rule.required == "always" or (rule.required == "items" and bool(project.app.items))
 
 
 def _remedy(place: Place) -> str:
@@ -40,7 +29,7 @@ def to_write(review: Review, this: Rule) -> Iterator[Finding]:
     """
     everywhere = _links_missing_everywhere(review)
     for place in review.places:
-        if not is_required(review.project, place.rule) or place.value.written:
+        if not review.project.requires(place.rule) or place.value.written:
             continue
         at, remedy = place, _remedy(place)
         if (place.store.id, place.field) in everywhere:

@@ -100,7 +100,7 @@ class Review:
                     yield Place(store, locale, key, rule, project.value(store.id, locale, key))
                 for key, rule in project.fields_of(store, "item").items():
                     for item in project.app.items:
-                        value = project.item_value(locale, item, key)
+                        value = project.item_value(locale, item, key, store.id)
                         yield Place(store, locale, f"items.{item}.{key}", rule, value)
 
     @cached_property

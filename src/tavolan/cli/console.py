@@ -157,7 +157,7 @@ def _pulled(found: Comparison, decisions: dict[str, Keep], dry_run: bool) -> int
     from tavolan.consoles.pull import plan_pull
     from tavolan.consoles.pull import pull as write_pull
     from tavolan.reports.consoletables import print_cells
-    from tavolan.support.number_words import counted
+    from tavolan.support.number_words import counted, some_of
 
     out, store = console(), found.store.id
     pulled = plan_pull(found, decisions.get("", ""), decisions)
@@ -173,6 +173,13 @@ def _pulled(found: Comparison, decisions: dict[str, Keep], dry_run: bool) -> int
     out.print(f"{store}: {', '.join(parts)}")
     if received:
         out.print(f"{counted(len(received), 'picture')} in {received[0].parents[2]}", soft_wrap=True)
+    for place, reason in pulled.refused.items():
+        out.print(styled("[yellow]{} {} stays there: {}[/]", store, place, reason), soft_wrap=True)
+    for name, places in pulled.along.items():
+        out.print(
+            styled("[yellow]{}: also changed by it: {}[/]", name, some_of([str(place) for place in places], 8)),
+            soft_wrap=True,
+        )
     return len(pulled.conflicts)
 
 

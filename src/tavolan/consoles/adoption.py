@@ -1,7 +1,8 @@
-"""Start a project from what consoles hold: all locales, texts, facts, and the pictures into `out/received/`."""
+"""Start a project from what consoles hold: all locales, texts, facts, and the pictures into `from_console/`."""
 
 import re
 from collections import Counter
+from collections.abc import Iterable
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -14,6 +15,7 @@ from tavolan.consoles.pull import Progress, pictures_of, receive_pictures
 from tavolan.consoles.remote import Remote, read_console
 from tavolan.errors import UsageError
 from tavolan.languages.tags import tag_fault
+from tavolan.project.kept_sets import KeptSet, keep
 from tavolan.project.service_schema import ConsoleTable
 from tavolan.project.starter import Starter, plan_project, write_project
 from tavolan.project.toml_edit import TomlEditor
@@ -75,29 +77,39 @@ def adopt(
         sets = {client: pictures_of(remote.content) for client, remote in remotes.items()}
         total = sum(len(digests) for of_store in sets.values() for digests in of_store.values())
         for client, remote in remotes.items():
-            write_base(root, remote.app.store, remote.content)
-            for _ in receive_pictures(root, remote.app.store, client, sets[client]):
+            store = remote.app.store
+            write_base(root, store, remote.content)
+            names: dict[Place, list[str]] = {}
+            for place, picture, _ in receive_pictures(root, store, client, sets[client]):
+                names.setdefault(place, []).append(picture)
                 done.pictures += 1
                 if progress:
                     progress(done.pictures, total)
+            for place, pictures in names.items():
+                keep(root, store, place.locale, place.field, KeptSet(pictures="theirs", files=tuple(pictures)))
     return done
 
 
 def _write_config(root: Path, origin: Origin, remotes: dict[Client, Remote]) -> None:
-    path = root / "tavolan.toml"
+    editor = TomlEditor(root / "tavolan.toml", "tavolan.toml")
+    locales = _locales(remotes.values())
+    for client, remote in remotes.items():
+        table = origin.table.model_copy(update={"app": client.address.app})
+        name_console(editor, remote.app.store, table)
+        own = locales[remote.app.store]
+        if set(own) != {tag for tags in locales.values() for tag in tags}:
+            editor.set(("store", remote.app.store, "locales"), own)
+        if remote.app.default_locale != next(iter(locales.values()))[0]:
+            editor.set(("store", remote.app.store, "default_locale"), remote.app.default_locale)
     items = {
         place.item
         for remote in remotes.values()
         for place, value in remote.content.items()
         if place.item and _is_text(remote, place, value)
     }
-    versions = [version for remote in remotes.values() for version in remote.versions]
-    editor = TomlEditor(path, "tavolan.toml")
-    for client, remote in remotes.items():
-        table = origin.table.model_copy(update={"app": client.address.app})
-        name_console(editor, remote.app.store, table)
     if items:
         editor.set(("app", "items"), sorted(items))
+    versions = [version for remote in remotes.values() for version in remote.versions]
     if versions:
         editor.set(("app", "version"), max(versions, key=lambda version: version.begun_at).version)
         editor.set(("app", "first_version"), len(versions) == 1)
@@ -107,15 +119,14 @@ def _write_config(root: Path, origin: Origin, remotes: dict[Client, Remote]) -> 
             if place.kind == "fact" and place.field in _fields(remote, "once"):
                 facts.setdefault(place.field, {})[remote.app.store] = value
     for name, by_store in facts.items():
-        shared = _shared(by_store)
-        editor.set(("once", name), shared)
-        for store, value in by_store.items():
-            if value != shared:
-                editor.set(("store", store, "once", name), value)
+        # Who has the field per locale would read the shared fact too.
+        readers = [r.app.store for r in remotes.values() if name in {**_fields(r, "once"), **_fields(r, "locale")}]
+        _write(editor, ("once", name), by_store, readers, (("store",), ("once", name)))
     editor.save()
 
 
 def _write_texts(root: Path, remotes: dict[Client, Remote], done: Adopted) -> None:
+    """Write texts: what all stores of a locale share once, else each store's as its own, so that none is lent one."""
     found: dict[str, dict[str, dict[str, Any]]] = {}
     for remote in remotes.values():
         done.facts += sum(place.kind == "fact" for place in remote.content)
@@ -124,17 +135,54 @@ def _write_texts(root: Path, remotes: dict[Client, Remote], done: Adopted) -> No
                 found.setdefault(place.locale, {}).setdefault(place.field, {})[remote.app.store] = value
             elif place.kind == "text":
                 done.unknown.append(f"{remote.app.store} {place}")
+    locales = _locales(remotes.values())
     for locale, texts in found.items():
         editor = TomlEditor(root / "copy" / f"{locale}.toml", f"copy/{locale}.toml")
         for name, by_store in texts.items():
-            shared = _shared(by_store)
-            editor.set(tuple(name.split(".")), shared)
-            done.texts += 1
-            for store, value in by_store.items():
-                if value != shared:
-                    editor.set((store, name), value)
-                    done.texts += 1
+            *item, key = name.split(".")
+            readers = [
+                remote.app.store
+                for remote in remotes.values()
+                if locale in locales[remote.app.store] and key in _fields(remote, "item" if item else "locale")
+            ]
+            at = (*item, key)
+            done.texts += _write(editor, at, by_store, readers, ((), at))
         editor.save()
+
+
+def _write(
+    editor: TomlEditor,
+    shared_key: tuple[str, ...],
+    by_store: dict[str, Any],
+    readers: list[str],
+    around_store: tuple[tuple[str, ...], tuple[str, ...]],
+) -> int:
+    """Write what stores have: once where all who read it have it, else each one's own; return how many were written.
+
+    `around_store` are the parts of an own value's key before and after the store.
+    """
+    before, after = around_store
+    shared = _shared(by_store) if set(readers) <= set(by_store) else None
+    if shared is not None:
+        editor.set(shared_key, shared)
+    own = {store: value for store, value in by_store.items() if value != shared}
+    for store, value in own.items():
+        editor.set((*before, store, *after), value)
+    return len(own) + (shared is not None)
+
+
+def _locales(remotes: Iterable[Remote]) -> dict[str, list[str]]:
+    """Return the locales that each store has, its default one first."""
+    return {
+        remote.app.store: list(
+            dict.fromkeys(
+                tag
+                for tag in (remote.app.default_locale, *(place.locale for place in remote.content))
+                if tag and not tag_fault(tag)
+            )
+        )
+        for remote in remotes
+    }
 
 
 def _fields(remote: Remote, scope: str) -> dict[str, FieldRule]:

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from tavolan.consoles.base import read_base
 from tavolan.consoles.client import Client
-from tavolan.consoles.content import Content, Holding, Place, holding_of, text_fields
+from tavolan.consoles.content import Content, Holding, Place, holding_of, plain, text_fields
 from tavolan.consoles.merge import Cell, Side, compare, counted_by_side
 from tavolan.consoles.remote import Remote, read_console
 from tavolan.project.model import Project, Store
@@ -95,13 +95,16 @@ def _here(holding: Holding, base: Content) -> Content:
 
 
 def _there(remote: Remote, project: Project, store: Store) -> Content:
-    """Return the console's side: what this project has to do with. Other locales and fields are left alone."""
+    """Return the console's side: what this project has to do with. Other locales and fields are left alone.
+
+    Texts are compared as they're sent, whatever line ends and composed letters the store keeps them with.
+    """
     texts = set(text_fields(project, store))
     items = {f"items.{item}.{key}" for item in project.app.items for key in project.fields_of(store, "item")}
     facts = set(project.fields_of(store, "once"))
     places = {"text": texts | items, "fact": facts}
     return {
-        place: value
+        place: plain(value)
         for place, value in remote.content.items()
         if (place.kind == "fact" or place.locale in store.locales)
         and (place.kind == "pictures" or place.field in places[place.kind])

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, NamedTuple
 
+from tavolan.project.kept_sets import folder_of, kept_places, kept_set
 from tavolan.project.model import Project, Store, Value
 from tavolan.project.picture_records import finished, graphic_file, set_files
 from tavolan.project.video_records import POSTER, video_file
@@ -46,7 +47,7 @@ Content = dict[Place, Any]
 
 @dataclass
 class Holding:
-    """What a project has for a console, and the picture files by their digest."""
+    """What a project has for a console, None where it has nothing on purpose; and the picture files by their digest."""
 
     content: Content = field(default_factory=dict)
     files: dict[str, Path] = field(default_factory=dict)
@@ -66,7 +67,7 @@ def values_of(project: Project, store: Store) -> Iterator[tuple[Place, Value, Fi
             yield Place("text", tag, key), project.value(store.id, tag, key), rule
         for item in project.app.items:
             for key, rule in project.fields_of(store, "item").items():
-                yield Place("text", tag, f"items.{item}.{key}"), project.item_value(tag, item, key), rule
+                yield Place("text", tag, f"items.{item}.{key}"), project.item_value(tag, item, key, store.id), rule
     for key, rule in project.fields_of(store, "once").items():
         yield Place("fact", "", key), project.once_value(store.id, key), rule
 
@@ -79,35 +80,61 @@ def holding_of(project: Project, store: Store, *, pictures: bool = True) -> Hold
             held.content[place] = plain(value.content)
     if pictures:
         for place, files in picture_files(project, store):
-            digests = [_digest(path) for path in files]
-            held.content[place] = digests
+            digests = [digest_of(path) for path in files]
+            held.content[place] = digests or None
             held.files.update(zip(digests, files, strict=True))
     return held
 
 
 def plain(value: Any) -> Any:
-    """Return a text as it's sent: composed, with plain line ends; other values as they are."""
-    return unicodedata.normalize("NFC", value.strip().replace("\r\n", "\n")) if isinstance(value, str) else value
+    """Return a text as it's sent and compared: composed, trimmed, with plain line ends; so are those of a list."""
+    if isinstance(value, list):
+        return [plain(item) for item in value]
+    if isinstance(value, dict):
+        return {name: plain(item) for name, item in value.items()}
+    if isinstance(value, str):
+        return unicodedata.normalize("NFC", value.replace("\r\n", "\n").replace("\r", "\n").strip())
+    return value
 
 
 def picture_files(project: Project, store: Store) -> Iterator[tuple[Place, list[Path]]]:
-    """Yield the finished pictures of each set that is whole, in order, and each finished graphic."""
-    graphics = {table.name for table in project.graphics} & set(store.rulebook.graphics)
-    videos = _video_classes(project, store)
+    """Yield the finished pictures of each set that is whole, in order, and each finished graphic and video.
+
+    Where a set is kept as the console has it, it's that one; an empty list where the console has none.
+    """
     for tag in (tag for tag in store.locales if store.rulebook.store_code(tag) is not None):
-        for name in project.classes_of(store):
-            files = set_files(store.id, name, tag, (shot.name for shot in project.shots_for(name, tag))).values()
-            there = finished(project.root, files)
-            if files and len(there) == len(files):
-                yield Place("pictures", tag, name), list(there.values())
-        for name in sorted(graphics):
-            if there := finished(project.root, [graphic_file(store.id, tag, name)]):
-                yield Place("pictures", tag, name), list(there.values())
-        for name in videos:
-            video = project.root / video_file(store.id, name, tag)
-            poster = video.with_name(POSTER)
-            if video.is_file() and poster.is_file():
-                yield Place("pictures", tag, f"{VIDEO}{name}"), [video, poster]
+        kept = {name: kept_set(project.root, store.id, tag, name) for name in kept_places(project.root, store.id, tag)}
+        rendered = dict(rendered_sets(project, store, tag))
+        for name in dict.fromkeys([*rendered, *kept]):
+            own = kept.get(name)
+            place = Place("pictures", tag, name)
+            if own is None:
+                yield place, list(rendered[name].values())
+            elif own.pictures == "none":
+                yield place, []
+            elif own.pictures == "theirs":
+                folder = project.root / folder_of(store.id, tag, name)
+                yield place, [folder / file for file in own.files]
+            elif name in rendered:
+                yield place, own.ordered(rendered[name])
+
+
+def rendered_sets(project: Project, store: Store, tag: str) -> Iterator[tuple[str, dict[str, Path]]]:
+    """Yield what's rendered for a locale: of each place, the files by what they show."""
+    graphics = {table.name for table in project.graphics} & set(store.rulebook.graphics)
+    for name in project.classes_of(store):
+        files = set_files(store.id, name, tag, (shot.name for shot in project.shots_for(name, tag)))
+        there = finished(project.root, files.values())
+        if files and len(there) == len(files):
+            yield name, {shot: there[file] for shot, file in files.items()}
+    for name in sorted(graphics):
+        if there := finished(project.root, [graphic_file(store.id, tag, name)]):
+            yield name, {name: next(iter(there.values()))}
+    for name in _video_classes(project, store):
+        video = project.root / video_file(store.id, name, tag)
+        poster = video.with_name(POSTER)
+        if video.is_file() and poster.is_file():
+            yield f"{VIDEO}{name}", {"video": video, "poster": poster}
 
 
 def _video_classes(project: Project, store: Store) -> list[str]:
@@ -119,8 +146,8 @@ def _video_classes(project: Project, store: Store) -> list[str]:
 _digests: dict[tuple[Path, int, int], str] = {}
 
 
-def _digest(path: Path) -> str:
-    """Return the SHA-256 of a file, computed once as long as it isn't touched."""
+def digest_of(path: Path) -> str:
+    """Return the SHA-256 of a picture's file, computed once as long as it isn't touched."""
     state = path.stat()
     key = (path, state.st_size, state.st_mtime_ns)
     if key not in _digests:

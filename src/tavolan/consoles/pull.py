@@ -8,13 +8,11 @@ from typing import Any, Literal
 from tavolan.consoles.base import note_agreed
 from tavolan.consoles.client import Client
 from tavolan.consoles.comparison import Comparison
-from tavolan.consoles.content import Content, Place
+from tavolan.consoles.content import Content, Place, digest_of, rendered_sets
 from tavolan.consoles.merge import Cell
+from tavolan.consoles.writing_in import WrittenIn, write_in
 from tavolan.project.journal import Line, add_lines, line_of
-from tavolan.project.text_writing import TextWriter
-from tavolan.project.texts import TextChange, Texts
-from tavolan.project.toml_edit import TomlEditor
-from tavolan.support.files import write_inside
+from tavolan.project.kept_sets import KeptSet, folder_of, keep, sweep_pictures, write_picture
 from tavolan.support.transaction import changing
 
 Keep = Literal["", "mine", "theirs"]
@@ -23,18 +21,24 @@ Progress = Callable[[int, int], None]
 
 @dataclass
 class Pulled:
-    """What a pull brings, or would bring. `kept` are conflicts that were decided for the project's side."""
+    """What a pull brings, or would bring. `kept` are conflicts that were decided for the project's side.
+
+    `refused` are changes that this project can't hold, with the reason: they stay in the console. `along` are places,
+    by store, that changed with what came in, as those of locales that are like another one.
+    """
 
     texts: list[Cell] = field(default_factory=list)
     facts: list[Cell] = field(default_factory=list)
     pictures: list[Cell] = field(default_factory=list)
     kept: list[Cell] = field(default_factory=list)
     conflicts: list[Cell] = field(default_factory=list)
+    refused: dict[Place, str] = field(default_factory=dict)
+    along: dict[str, list[Place]] = field(default_factory=dict)
 
     @property
     def taken(self) -> list[Cell]:
         """Everything that comes in."""
-        return [*self.texts, *self.facts, *self.pictures]
+        return [cell for cell in (*self.texts, *self.facts, *self.pictures) if cell.place not in self.refused]
 
 
 def plan_pull(found: Comparison, keep: Keep = "", keep_fields: dict[str, Keep] | None = None) -> Pulled:
@@ -60,97 +64,61 @@ def plan_pull(found: Comparison, keep: Keep = "", keep_fields: dict[str, Keep] |
 def pull(found: Comparison, pulled: Pulled, progress: Progress | None = None) -> list[Path]:
     """Write what a pull brings, and the new base, as one change; return the pictures that were received.
 
-    `progress` is called with how many pictures came, and how many there are.
-
-    Pictures can't be merged into what's rendered: they go to `out/received/`, and the next push asks about them.
+    `progress` is called with how many pictures came, and how many there are. What can't be written here is in `refused`
+    then, and isn't agreed on: it's compared again next time.
     """
     project, store = found.project, found.store
-    texts = Texts(project)
-    sets = {cell.place: cell.there for cell in pulled.pictures}
-    received, total = [], sum(len(digests or ()) for digests in sets.values())
-    for path in receive_pictures(project.root, store.id, found.client, sets):
+    sets = {cell.place: _kept_set(found, cell) for cell in pulled.pictures}
+    wanted = {cell.place: cell.there for cell in pulled.pictures if sets[cell.place].pictures == "theirs"}
+    received, total = [], sum(map(len, wanted.values()))
+    names: dict[Place, list[str]] = {place: [] for place in wanted}
+    for place, name, path in receive_pictures(project.root, store.id, found.client, wanted):
+        names[place].append(name)
         received.append(path)
         if progress:
             progress(len(received), total)
-    lines = [_line(found, cell) for cell in pulled.taken]
+    texts = {cell.place: cell.there for cell in (*pulled.texts, *pulled.facts)}
     with changing(project.root):
-        changes = [_change(texts, store.id, cell) for cell in pulled.texts]
-        if changes:
-            TextWriter(texts).write(changes, "reviewed")
-        _write_exactly(found, texts, pulled.texts)
-        if pulled.facts:
-            editor = TomlEditor(project.root / "tavolan.toml", "tavolan.toml")
-            for cell in pulled.facts:
-                key = _fact_key(found, cell.place)
-                if cell.there is None:
-                    editor.remove(key)
-                else:
-                    editor.set(key, cell.there)
-            editor.save()
-        agree(found, [*pulled.taken, *pulled.kept])
-        if lines:
-            add_lines(project.root, lines)
+        written = write_in(project, store, texts) if texts else WrittenIn()
+        pulled.refused, pulled.along = written.refused, written.along
+        for place, kept in sets.items():
+            files = tuple(names.get(place, ()))
+            keep(project.root, store.id, place.locale, place.field, kept.model_copy(update={"files": files}))
+        _note(found, pulled)
+    for place in sets:
+        sweep_pictures(project.root, store.id, place.locale, place.field)
     return received
 
 
-def agree(found: Comparison, cells: list[Cell]) -> None:
-    """Make what the console has the base of some cells, and of all on which both sides agree anyway."""
+def _kept_set(found: Comparison, cell: Cell) -> KeptSet:
+    """Return how a set is kept as the console has it: by an order of what's rendered, where it's nothing else."""
+    if not cell.there:
+        return KeptSet(pictures="none")
+    rendered = dict(rendered_sets(found.project, found.store, cell.place.locale)).get(cell.place.field, {})
+    shots = {digest_of(path): shot for shot, path in rendered.items()}
+    is_ours = len(shots) == len(rendered) and set(cell.there) <= set(shots)
+    if cell.place.field in found.store.rulebook.classes and is_ours:
+        order = tuple(shots[sha256] for sha256 in cell.there)
+        return KeptSet(pictures="ours", order=order, left_out=tuple(shot for shot in rendered if shot not in order))
+    return KeptSet(pictures="theirs")
+
+
+def _note(found: Comparison, pulled: Pulled) -> None:
+    """Note what was agreed on, and all changes in the journal: each line begins where the one before it ended."""
     agreed = [cell for cell in found.cells if cell.agreed_anew]
-    if not cells and not agreed:
+    cells = (*pulled.taken, *pulled.kept, *agreed)
+    if not cells:
         return
-    values = {cell.place: cell.there for cell in (*cells, *agreed)}
+    values = {cell.place: cell.there for cell in cells}
     found.base = note_agreed(found.project.root, found.store.id, values)
-
-
-def _change(texts: Texts, store: str, cell: Cell) -> TextChange:
-    """Return the change that brings a text in: for this store alone, where others read the shared one."""
-    locale, address = cell.place.locale, _address(texts, store, cell.place)
-    return TextChange(locale, address, texts.get(locale, address), _joined(texts, address, cell.there))
-
-
-def _address(texts: Texts, store: str, place: Place) -> str:
-    """Return the address of a text in the project: for a field, where this store reads it."""
-    return place.field if "." in place.field else texts.address_for(store, place.locale, place.field)
-
-
-def _write_exactly(found: Comparison, texts: Texts, cells: list[Cell]) -> None:
-    """Write what a plain change can't: entries that hold their separator, texts that are gone in this store alone."""
-    project, store = found.project, found.store
-    for cell in cells:
-        locale, name = cell.place.locale, cell.place.field
-        address = _address(texts, store.id, cell.place)
-        value: Any = None
-        if isinstance(cell.there, list) and texts.parse(address, _joined(texts, address, cell.there)) != cell.there:
-            key, value = texts.key(address), cell.there
-        elif cell.there is None and "." not in name and _is_lent(found, locale, name):
-            key, value = (store.id, name), [] if isinstance(cell.here, list) else ""
-        if value is not None:
-            editor = TomlEditor(project.root / "copy" / f"{locale}.toml", f"copy/{locale}.toml")
-            editor.set(key, value)
-            editor.save()
-
-
-def _is_lent(found: Comparison, locale: str, name: str) -> bool:
-    """Whether a text would still be there without this locale's own for this store."""
-    copy = found.project.copy[locale]
-    own = name in copy.data.get(found.store.id, {})
-    return bool(own and copy.data.get(name)) or (
-        copy.parent is not None and copy.parent.value(found.store.id, name).written
-    )
-
-
-def _joined(texts: Texts, address: str, value: Any) -> str:
-    rule = texts.rule(address)
-    return (rule.separator if rule else ",").join(value) if isinstance(value, list) else value or ""
-
-
-def _fact_key(found: Comparison, place: Place) -> tuple[str, ...]:
-    """Return where a fact is written: where it is now, else for this store alone."""
-    value = found.project.once_value(found.store.id, place.field)
-    shared = place.field in found.project.once and len(found.project.stores) == 1
-    if value.written and value.key[0] == "store":
-        return tuple(map(str, value.key))
-    return ("once", place.field) if shared else ("store", found.store.id, "once", place.field)
+    lines = [_line(found, cell) for cell in pulled.taken]
+    lines += [_line(found, cell, "ours is kept") for cell in pulled.kept]
+    # What a killed push sent, or both sides wrote alike.
+    lines += [
+        line_of(found.store.id, cell.place.locale, cell.place.field, found.version, cell.base, cell.here, "project")
+        for cell in agreed
+    ]
+    add_lines(found.project.root, lines)
 
 
 def pictures_of(content: Content) -> Content:
@@ -158,18 +126,16 @@ def pictures_of(content: Content) -> Content:
     return {place: value for place, value in content.items() if place.kind == "pictures"}
 
 
-def receive_pictures(root: Path, store: str, client: Client, sets: Content) -> Iterator[Path]:
-    """Write the pictures of sets to `out/received/<store>/<locale>/<place>/`, numbered in order; yield each file."""
+def receive_pictures(root: Path, store: str, client: Client, sets: Content) -> Iterator[tuple[Place, str, Path]]:
+    """Write the pictures of sets into `from_console/`; yield the place, the name and the path of each."""
     for place, digests in sets.items():
         for number, sha256 in enumerate(digests or (), 1):
             data = client.file(sha256)
-            ending = "jpg" if data.startswith(b"\xff\xd8") else "mp4" if data[4:8] == b"ftyp" else "png"
-            name = f"out/received/{store}/{place.locale}/{place.field}/{number:02d}.{ending}"
-            write_inside(root, name, data)
-            yield root / name
+            name = write_picture(root, store, place.locale, place.field, number, data)
+            yield place, name, root / folder_of(store, place.locale, place.field) / name
 
 
-def _line(found: Comparison, cell: Cell) -> Line:
+def _line(found: Comparison, cell: Cell, note: str = "") -> Line:
     version = found.remote.editable.version if found.remote.editable else ""
-    before: Any = cell.base if cell.base is not None else cell.here
-    return line_of(found.store.id, cell.place.locale, cell.place.field, version, before, cell.there, "console")
+    before: Any = cell.base if cell.base is not None or note else cell.here
+    return line_of(found.store.id, cell.place.locale, cell.place.field, version, before, cell.there, "console", note)

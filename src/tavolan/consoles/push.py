@@ -10,7 +10,7 @@ from typing import Any
 from tavolan.consoles.base import note_agreed
 from tavolan.consoles.client import Client, ConsoleError
 from tavolan.consoles.comparison import Comparison
-from tavolan.consoles.content import VIDEO, Place
+from tavolan.consoles.content import VIDEO, Place, plain
 from tavolan.consoles.merge import Cell
 from tavolan.consoles.protocol import SetKind, SetOrder
 from tavolan.consoles.remote import Group, group_of, look_again
@@ -172,7 +172,7 @@ def _send(found: Comparison, group: Group, cells: list[Cell]) -> _Sent:
         except ConsoleError as error:
             if error.kind == "changed":
                 look_again(client, remote, group)
-                now = {cell.place: remote.content.get(cell.place) for cell in cells}
+                now = {cell.place: plain(remote.content.get(cell.place)) for cell in cells}
                 # Its own earlier try may have arrived without an answer.
                 outcome.sent += [cell for cell in cells if now[cell.place] == cell.here]
                 outcome.overtaken += [

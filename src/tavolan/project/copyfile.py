@@ -93,6 +93,8 @@ class CopyReader:
                 if key not in self.stores:
                     self._problem(source, path, f"is for {key}, which tavolan.toml doesn't list", f"Add [store.{key}].")
                 self._table(value, source, path, self.per_store[key])
+            elif at and key == "items":
+                self._items(value, source, path)
             elif key in fields:
                 self._typed(value, fields[key], source, path)
             elif self.complete:
@@ -110,10 +112,10 @@ class CopyReader:
         if not isinstance(value, dict):
             self._problem(source, (key,), "must be a table", f"Write [{key}] and the entries below it.")
             return
+        if key == "items":
+            self._items(value, source, (key,))
+            return
         for name, item in value.items():
-            if key == "items":
-                self._item(name, item, source)
-                continue
             if key == "alternates":
                 if not self._is_field(name):
                     if self.complete:
@@ -129,17 +131,25 @@ class CopyReader:
         store, _, field = name.rpartition(".")
         return field in self.per_store.get(store, {}) if store else field in self.fields
 
-    def _item(self, name: str, value: object, source: Source) -> None:
+    def _items(self, value: Any, source: Source, at: KeyPath) -> None:
+        if not isinstance(value, dict):
+            remedy = f"Write [{'.'.join(map(str, at))}.NAME] and the fields below it."
+            self._problem(source, at, "must be a table", remedy)
+            return
+        for name, item in value.items():
+            self._item(name, item, source, (*at, name))
+
+    def _item(self, name: str, value: object, source: Source, at: KeyPath) -> None:
         if self.items is not None and name not in self.items:
             remedy = nearest(name, self.items) or f'Add items = ["{name}"] to [app].'
-            self._problem(source, ("items", name), "is no item of tavolan.toml", remedy)
+            self._problem(source, at, "is no item of tavolan.toml", remedy)
         if not isinstance(value, dict):
-            self._problem(source, ("items", name), "must be a table", f"Write [items.{name}] and the fields below it.")
+            self._problem(source, at, "must be a table", f"Write [{'.'.join(map(str, at))}] and the fields below it.")
             return
         for key, text in value.items():
             if key not in self.item_fields:
                 if not self.complete:
                     continue
-                self._problem(source, ("items", name, key), "isn't a known field", nearest(key, self.item_fields))
+                self._problem(source, (*at, key), "isn't a known field", nearest(key, self.item_fields))
             elif not isinstance(text, str):
-                self._problem(source, ("items", name, key), "must be text", f'Write {key} = "…".')
+                self._problem(source, (*at, key), "must be text", f'Write {key} = "…".')

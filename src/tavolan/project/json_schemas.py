@@ -42,6 +42,14 @@ def _copy(books: list[Rulebook]) -> Schema:
     items = {key: rule for book in books for key, rule in _of_scope(book, "item").items()}
     shared = {key: _field(key, local, books) for fields in local.values() for key in fields}
     texts = {"type": "object", "additionalProperties": _TEXT}
+    of_items = {
+        "type": "object",
+        "additionalProperties": {
+            "type": "object",
+            "additionalProperties": False,
+            "properties": {key: {**_TEXT, "description": rule.what} for key, rule in items.items()},
+        },
+    }
     return {
         "title": "copy/<locale>.toml",
         "type": "object",
@@ -54,7 +62,7 @@ def _copy(books: list[Rulebook]) -> Schema:
                     "type": "object",
                     "description": f"What differs in {store} alone.",
                     "additionalProperties": False,
-                    "properties": {key: shared[key] for key in fields},
+                    "properties": {**{key: shared[key] for key in fields}, "items": of_items},
                 }
                 for store, fields in local.items()
             },
@@ -65,14 +73,7 @@ def _copy(books: list[Rulebook]) -> Schema:
             "history": {**texts, "description": "Release notes of earlier versions, by version."},
             "replace": {**texts, "description": "Words of the locale that this one is like, and their spelling here."},
             "alternates": {"type": "object", "additionalProperties": _TEXTS},
-            "items": {
-                "type": "object",
-                "additionalProperties": {
-                    "type": "object",
-                    "additionalProperties": False,
-                    "properties": {key: {**_TEXT, "description": rule.what} for key, rule in items.items()},
-                },
-            },
+            "items": of_items,
         },
     }
 

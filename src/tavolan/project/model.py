@@ -31,7 +31,7 @@ from tavolan.project.service_schema import ConsoleTable, ProviderTable
 from tavolan.project.state import State
 from tavolan.project.tables import Tables
 from tavolan.project.video_schema import VideoFile
-from tavolan.rulebooks.model import FieldRule, Role, Rulebook, SizeClass
+from tavolan.rulebooks.model import FieldRule, Required, Role, Rulebook, SizeClass
 from tavolan.support.toml_lines import KeyPath, line_of
 
 # The master of all icons.
@@ -94,7 +94,7 @@ class Copy:
     def value(self, store: str, key: str) -> Value:
         """Return a field's value for a store: its own where there is one, else the shared, else the parent's.
 
-        What's empty counts as not written.
+        What's empty counts as not written, but for a store's own: it has none then, whatever others have.
         """
         own = self.data.get(store, {})
         if isinstance(own, dict) and key in own:
@@ -111,11 +111,14 @@ class Copy:
         """Return a caption by its key."""
         return self.entry("captions", key)
 
-    def item(self, item: str, key: str) -> Value:
-        """Return a field of an in-app item."""
+    def item(self, item: str, key: str, store: str = "") -> Value:
+        """Return a field of an in-app item: a store's own where there is one, as with other fields."""
         place = ("items", item, key)
-        own = Value(self.data.get("items", {}).get(item, {}).get(key), self.source, place)
-        return own if own.written or not self.parent else self._lent(self.parent.item(item, key), place)
+        own = self.data.get(store, {}).get("items", {}).get(item, {}) if store else {}
+        if key in own:
+            return Value(own[key], self.source, (store, *place))
+        shared = Value(self.data.get("items", {}).get(item, {}).get(key), self.source, place)
+        return shared if shared.written or not self.parent else self._lent(self.parent.item(item, key, store), place)
 
     def at(self, key: tuple[str, ...]) -> Value:
         """Return the value at a key path as it ships: its own, else what the locale takes from the one it's like."""
@@ -275,6 +278,14 @@ class Project:
         """Whether a field is for this app at all: not one for a form of device that it doesn't run on."""
         return not rule.form or rule.form in self.app.runs_on
 
+    def requires(self, rule: Required) -> bool:
+        """Whether a store asks this app for what a rule is about."""
+        if rule.required == "update":
+            return not self.app.first_version
+        if rule.form:
+            return rule.form in self.app.runs_on
+        return rule.required == "always" or (rule.required == "items" and bool(self.app.items))
+
     def fields_of(self, store: Store, scope: str = "locale") -> dict[str, FieldRule]:
         """Return the fields of a store that this app has to do with, of one scope."""
         fields = store.rulebook.fields
@@ -293,7 +304,8 @@ class Project:
     def value(self, store: str, locale: str, key: str) -> Value:
         """Return the value of a per-locale field: the locale's, or one that's written once for all of them."""
         value = self.copy[locale].value(store, key)
-        if not value.written and (once := self.once_value(store, key)).written:
+        is_empty_on_purpose = value.content is not None and value.key[0] == store
+        if not (value.written or is_empty_on_purpose) and (once := self.once_value(store, key)).written:
             return replace(once, inherited_from=ONCE)
         return value
 
@@ -306,9 +318,9 @@ class Project:
             return Value(self.once[key], self.config_source, ("once", key))
         return Value(None, self.config_source, ("store", store))
 
-    def item_value(self, locale: str, item: str, key: str) -> Value:
-        """Return a field of an in-app item in a locale."""
-        return self.copy[locale].item(item, key)
+    def item_value(self, locale: str, item: str, key: str, store: str = "") -> Value:
+        """Return a field of an in-app item in a locale, as a store has it."""
+        return self.copy[locale].item(item, key, store)
 
     def caption(self, locale: str, shot: Picture) -> tuple[str, str]:
         """Return a shot's caption and the locale it's in: the source locale's stands in for a missing one."""

@@ -110,6 +110,21 @@ def changing(root: Path) -> Iterator[None]:
 
 
 @contextmanager
+def attempting(root: Path) -> Iterator[None]:
+    """Within a change: take back what's written within when a problem of the project leaves it."""
+    with changing(root):
+        stage = STAGE.get()
+        before = dict(stage.files) if stage else {}
+        try:
+            yield
+        except ProjectError:
+            if stage:
+                stage.files.clear()
+                stage.files.update(before)
+            raise
+
+
+@contextmanager
 def building(root: Path) -> Iterator[Path]:
     """Give a folder in which a new project is built, and move what's there into the project's own at the end.
 

@@ -1,0 +1,215 @@
+"""A colleague works in the console: what they change, order, remove and add there comes in for good, or stays theirs."""
+
+from pathlib import Path
+
+import pytest
+from desk import Team, opened_team
+
+from conftest import run_tavolan, write_screen
+from tavolan.consoles.comparison import Comparison
+from tavolan.consoles.content import Place
+from tavolan.consoles.pull import Keep, plan_pull, pull
+from tavolan.consoles.push import plan_push, push
+from tavolan.project.journal import read_journal
+from tavolan.project.kept_sets import kept_set
+
+SHOTS = '[[shot]]\nname = "one"\nscreen = "home"\n[[shot]]\nname = "two"\nscreen = "kiln"\n'
+
+
+@pytest.fixture
+def team(tmp_path):
+    with opened_team(tmp_path / "potto", ("ios", "android")) as made:
+        made.copy("en-US", f'title = "{made.title}"\ndescription = "A notebook for people who make pots."\n')
+        made.copy("de-DE", f'title = "{made.title}"\n')
+        yield made
+
+
+def sides(found: Comparison) -> dict[str, str]:
+    return {str(cell.place): cell.side for cell in found.cells if cell.side != "same"}
+
+
+def push_all(team: Team) -> None:
+    for store in team.stores:
+        found = team.compared(store)
+        assert not push(found, plan_push(found)).refused
+
+
+def pull_all(team: Team, keep: Keep = "") -> None:
+    for store in team.stores:
+        found = team.compared(store)
+        pull(found, plan_pull(found, keep))
+
+
+def nothing_due(team: Team) -> bool:
+    return all(set(sides(team.compared(store)).values()) == set() for store in team.stores)
+
+
+def with_pictures(team: Team) -> list[str]:
+    """Give the project two finished pictures, as if they were rendered, push them, and return their digests."""
+    (team.root / "shots.toml").write_text(SHOTS)
+    for number, name in enumerate(("one", "two"), 1):
+        write_screen(team.root / "screens" / f"{'home' if number == 1 else 'kiln'}.png")
+        write_screen(team.root / f"out/shots/ios/phone-6.9/en-US/{number:02d}-{name}.png", 1290, 2796, 60 * number)
+    team.classes("ios", ["phone-6.9"])
+    push_all(team)
+    return list(team.compared("ios").remote.content[Place("pictures", "en-US", "phone-6.9")])
+
+
+def test_a_text_that_one_console_cleared_is_empty_for_that_store_alone(team):
+    push_all(team)
+    team.writes("ios", "de-DE", title=None)
+    pull_all(team)
+    project = team.project()
+    assert not project.value("ios", "de-DE", "title").written
+    assert project.value("android", "de-DE", "title").content == team.title
+    assert nothing_due(team)
+
+
+def test_facts_that_one_console_cleared_or_changed_stay_so(team):
+    team.config('[once]\ncategory = "Lifestyle"\nprice = "free"\nprivacy_url = "https://potto.example/privacy"\n')
+    push_all(team)
+    team.writes_facts("ios", category=None)
+    team.writes_facts("android", category="Tools")
+    # One store has it per locale, and one once for all of them.
+    team.writes("ios", "de-DE", privacy_url=None)
+    pull_all(team)
+    assert nothing_due(team)
+    project = team.project()
+    assert (
+        not project.once_value("ios", "category").written and not project.value("ios", "de-DE", "privacy_url").written
+    )
+    assert project.once_value("android", "category").content == "Tools"
+    assert project.once_value("android", "privacy_url").content == "https://potto.example/privacy"
+
+
+def test_a_locale_that_was_emptied_there_isnt_sent_again(team):
+    team.copy(
+        "de-DE", f'title = "{team.title}"\ndescription = "Ein Notizbuch für die Töpferei."\n[android]\nshort = "Kurz"\n'
+    )
+    push_all(team)
+    for store in team.stores:
+        team.writes(store, "de-DE", **dict.fromkeys(team.texts(store, "de-DE")))
+    pull_all(team)
+    assert nothing_due(team)
+
+
+def test_a_text_of_a_locale_that_others_are_like_says_what_changed_along(team):
+    team.config('locales = ["en-US", "de-DE", "en-GB"]')
+    team.copy("en-GB", 'like = "en-US"\n')
+    push_all(team)
+    team.writes("ios", "en-US", description="Another text that people can read here.")
+    done = team.run("pull")
+    assert "ios: also changed by it: en-GB description" in done.out
+
+
+def test_an_order_that_was_changed_there_is_kept_and_new_pictures_go_out_in_it(team):
+    one, two = with_pictures(team)
+    team.orders("ios", "en-US", "phone-6.9", [two, one])
+    pull_all(team)
+    assert kept_set(team.root, "ios", "en-US", "phone-6.9").order == ("two", "one")
+    assert nothing_due(team)
+    # A caption changes, so a picture is made again: it goes where the colleague has it.
+    write_screen(team.root / "out/shots/ios/phone-6.9/en-US/01-one.png", 1290, 2796, 99)
+    found = team.compared("ios")
+    assert sides(found) == {"en-US phone-6.9": "here"}
+    push(found, plan_push(found))
+    there = team.compared("ios").remote.content[Place("pictures", "en-US", "phone-6.9")]
+    assert there[0] == two and there[1] not in (one, two)
+
+
+@pytest.mark.parametrize("keep", ["", "theirs"])
+def test_pictures_that_were_put_there_are_kept_beside_what_is_rendered(team, keep):
+    one, _ = with_pictures(team)
+    write_screen(team.root / "theirs.png", 1290, 2796, 33)
+    other = team.uploads("ios", team.root / "theirs.png")
+    team.orders("ios", "en-US", "phone-6.9", [other, one])
+    if keep:
+        write_screen(team.root / "out/shots/ios/phone-6.9/en-US/02-two.png", 1290, 2796, 99)
+    pull_all(team, keep)
+    assert nothing_due(team)
+    assert team.run("push", "--yes").code == 0
+    assert team.compared("ios").remote.content[Place("pictures", "en-US", "phone-6.9")] == [other, one]
+    # Without the folder, what's rendered is handed over again.
+    for path in (team.root / "from_console/ios/en-US/phone-6.9").iterdir():
+        path.unlink()
+    assert sides(team.compared("ios")) == {"en-US phone-6.9": "here"}
+
+
+def test_pictures_that_were_removed_there_stay_removed(team):
+    with_pictures(team)
+    team.orders("ios", "en-US", "phone-6.9", [])
+    pull_all(team)
+    assert nothing_due(team)
+    one, two = (team.root / f"out/shots/ios/phone-6.9/en-US/{name}.png" for name in ("01-one", "02-two"))
+    assert one.is_file() and two.is_file()
+
+
+def test_conflicts_about_pictures_stay_until_they_are_decided(team):
+    one, two = with_pictures(team)
+    write_screen(team.root / "out/shots/ios/phone-6.9/en-US/01-one.png", 1290, 2796, 99)
+    team.orders("ios", "en-US", "phone-6.9", [two, one])
+    assert team.run("pull").code == 1
+    assert sides(team.compared("ios")) == {"en-US phone-6.9": "both"}
+    done = team.run("push", "--yes")
+    assert done.code == 1 and team.compared("ios").remote.content[Place("pictures", "en-US", "phone-6.9")] == [two, one]
+
+
+def test_one_text_that_cannot_be_written_stays_there_and_all_others_come(team):
+    push_all(team)
+    team.puts("ios", "en-US", description="A notebook\x07 for people who make pots.", promo="Ours is new.")
+    done = team.run("pull")
+    assert "en-US description stays there: would hold" in done.out and done.code == 0
+    assert team.project().value("ios", "en-US", "promo").content == "Ours is new."
+    assert sides(team.compared("ios")) == {"en-US description": "there"}
+
+
+def test_line_ends_and_composed_letters_of_the_store_are_no_change(team):
+    team.copy("en-US", f'title = "{team.title}"\ndescription = """One line, then\nanother: café."""\n')
+    push_all(team)
+    team.puts("ios", "en-US", description="One line, then\r\nanother: cafe\u0301. ")
+    assert nothing_due(team)
+
+
+def test_the_journal_is_a_chain_without_a_gap(team):
+    push_all(team)
+    # A push was killed after it arrived: nothing is noted, and the next pull sees that both sides agree.
+    team.copy("de-DE", f'title = "{team.title} neu"\n')
+    team.writes("ios", "de-DE", title=f"{team.title} neu")
+    team.writes("android", "de-DE", title=f"{team.title} neu")
+    pull_all(team)
+    # A conflict that's decided for ours.
+    team.copy("de-DE", f'title = "{team.title} mein"\n')
+    team.writes("ios", "de-DE", title=f"{team.title} ihrs")
+    pull_all(team, "mine")
+    push_all(team)
+    lines = [line for line in read_journal(team.root) if line.store == "ios" and line.locale == "de-DE"]
+    texts = [(line.before, line.after, line.who) for line in lines if line.field == "title"]
+    assert texts == [
+        ("", team.title, "project"),
+        (team.title, f"{team.title} neu", "project"),
+        (f"{team.title} neu", f"{team.title} ihrs", "console"),
+        (f"{team.title} ihrs", f"{team.title} mein", "project"),
+    ]
+
+
+def test_a_project_from_consoles_is_equal_to_each_of_them(team, tmp_path):
+    team.config('items = ["guild"]\n[once]\ncategory = "Lifestyle"\nprivacy_url = "https://potto.example/privacy"\n')
+    team.copy("en-US", f'title = "{team.title}"\nkeywords = ["kiln"]\n[items.guild]\nitem_name = "The guild"\n')
+    push_all(team)
+    team.writes("ios", "pl-PL", title=f"{team.title} po polsku", description="Notatnik dla ceramików i garncarzy.")
+    team.writes("android", "de-DE", title=team.title, short="Kurz gesagt.", description="Ein Notizbuch für alle.")
+    team.writes("android", "fr-FR", title=team.title, notes="Des nouvelles.")
+    team.writes("ios", "fr-FR", title=team.title)
+    team.writes_facts("ios", stock_number="K-1")
+    team.writes_facts("android", category=None)
+    with_pictures(team)
+    fresh = tmp_path / "fresh"
+    apps = [part for store in team.stores for part in ("--app", team.app(store))]
+    done = run_tavolan("new", fresh, "--from", team.address, *apps, **team.variables)
+    assert done.code == 0, done.err
+    compared = run_tavolan("console", "compare", "--json", "--project", fresh, **team.variables).json["stores"]
+    assert [one["places"] for one in compared] == [[], []]
+    assert sum(one["counts"]["same"] for one in compared) > 15
+    pushed = run_tavolan("console", "push", "--yes", "--json", "--project", fresh, **team.variables).json["stores"]
+    assert [one["sent"] for one in pushed] == [[], []]
+    assert Path(fresh / "from_console/ios/en-US/phone-6.9/set.toml").is_file()
