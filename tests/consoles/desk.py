@@ -207,5 +207,7 @@ def opened_team(root: Path, stores: tuple[str, ...]) -> Iterator[Team]:
     try:
         yield made
     finally:
+        made.manners.refusals.clear()
+        made.manners.review = 0
         for client in made.clients.values():
             client.close()

@@ -38,10 +38,9 @@ review_contact = { first_name = "A", last_name = "B", phone = "+1 555 0100", ema
 age_answers = { violence = "none" }
 """
     links = 'support_url = "https://potto.example/help"\nprivacy_url = "https://potto.example/privacy"\n'
-    for tag in ("en-US", "de-DE"):
-        text = (
-            f'title = "Potto: {tag}"\ndescription = "Kiln notes for people who make pots."\nnotes = "Better."\n{links}'
-        )
+    own = {"en-US": "Kiln notes for people who make pots.", "de-DE": "Notizen zum Ofen für alle, die töpfern."}
+    for tag, description in own.items():
+        text = f'title = "Potto: {tag}"\ndescription = "{description}"\nnotes = "Better."\n{links}'
         (desk.root / f"copy/{tag}.toml").write_text(text + 'tester_notes = "Try the kiln."\n', "utf-8")
     with (desk.root / "tavolan.toml").open("a", encoding="utf-8") as config:
         config.write(facts)
@@ -109,7 +108,7 @@ def add_picture(desk):
 
 def test_the_documents_are_as_their_schemas_say(desk):
     desk.somebody_writes("en-US", promo="Theirs")
-    for name, arguments in {"compare@1": ("compare",), "push@1": ("push",), "journal@1": ("journal",)}.items():
+    for name, arguments in {"compare@1": ("compare",), "push@2": ("push",), "journal@1": ("journal",)}.items():
         document = run(desk, *arguments, "--json").json
         schema = json.loads((SCHEMAS / f"{name}.json").read_text("utf-8"))
         assert not list(Draft202012Validator(schema).iter_errors(document)), name
@@ -120,7 +119,7 @@ def test_conflicts_are_shown_and_decided(desk):
     desk.somebody_writes("en-US", subtitle="Theirs")
     desk.write(en_US={**TEXTS, "subtitle": "Mine"}, de_DE={"subtitle": "Tonnotizen"})
     stopped = run(desk, "push", "--yes")
-    assert stopped.code == 1 and "changed on both sides: pull first" in stopped.out
+    assert stopped.code == 1 and "Pull and decide first" in stopped.out
     shown = run(desk, "pull")
     assert shown.code == 1 and "Theirs" in shown.out and "Mine" in shown.out and "1 conflict open" in shown.out
     assert "can't be decided by" in run(desk, "pull", "--keep", "ours").err

@@ -9,11 +9,13 @@ from desk import opened_desk, run, server
 import tavolan
 from conftest import run_tavolan
 from tavolan.consoles.client import Client
+from tavolan.consoles.hand_over import Conditions
 from tavolan.errors import UsageError
 from tavolan.project.journal import read_journal
 from tavolan.project.load import load_project
 
 LONG = "x" * 31
+SECOND_CHOICE = Conditions(second_choice=True)
 
 
 def taken_title(desk):
@@ -24,7 +26,7 @@ def taken_title(desk):
 
 
 def conflict(desk):
-    assert run(desk, "push", "--yes", "--despite", "to-write", "--reason", "draft").code == 0
+    assert run(desk, "push", "--yes").code == 0
     desk.somebody_writes("en-US", subtitle="Theirs")
     desk.write(en_US={"subtitle": "Ours"}, de_DE={"subtitle": "Tonnotizen"})
 
@@ -44,16 +46,16 @@ CASES = [taken_title, conflict, error, agreed_without_a_note]
 
 
 def by_command(desk):
-    return run(desk, "push", "--yes", "--despite", "to-write", "--reason", "draft").code == 0
+    return run(desk, "push", "--yes", "--second-choice").code == 0
 
 
 def by_script(desk):
     with tavolan.console(load_project(desk.root), "ios") as console:
         try:
-            pushed = console.push(despite=["to-write"], reason="draft")
+            pushed = console.push(conditions=SECOND_CHOICE)
         except UsageError:
             return False
-        return not (pushed.refused or pushed.overtaken)
+        return not (pushed.refused or pushed.overtaken or console.plan(conditions=SECOND_CHOICE).held)
 
 
 def after(folder, case, push):
@@ -90,7 +92,7 @@ def test_a_script_leaves_the_project_to_others_while_it_pushes(tmp_path, monkeyp
 
     with opened_desk(tmp_path / "a") as desk, tavolan.console(load_project(desk.root), "ios") as console:
         monkeypatch.setattr(Client, "change_listing", somebody_writes_meanwhile)
-        console.push(despite=["to-write"], reason="draft")
+        console.push(conditions=SECOND_CHOICE)
     assert written and {code for code, _ in written} == {0}
 
 
@@ -99,5 +101,5 @@ def test_rules_are_overruled_for_a_reason_only(tmp_path, monkeypatch):
         monkeypatch.setenv(name, value)
     with opened_desk(tmp_path / "a") as desk, tavolan.console(load_project(desk.root), "ios") as console:
         with pytest.raises(UsageError, match="needs a reason"):
-            console.push(despite=["to-write"])
+            console.push(conditions=Conditions(despite=("to-write",)))
         assert desk.texts_there() == {}

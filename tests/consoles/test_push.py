@@ -14,7 +14,8 @@ from tavolan.checking.findings import Finding
 from tavolan.consoles.client import Client, ConsoleAddress, ConsoleError
 from tavolan.consoles.content import Place, holding_of
 from tavolan.consoles.credentials import Credentials
-from tavolan.consoles.gate import blocking, in_another_language
+from tavolan.consoles.gate import errors_in, in_another_language
+from tavolan.consoles.hand_over import Conditions
 from tavolan.consoles.merge import Cell
 from tavolan.consoles.protocol import SetOrder
 from tavolan.consoles.push import plan_push, push
@@ -70,8 +71,7 @@ def test_a_console_that_fails_now_and_then_gets_everything(desk, trouble):
 def test_a_console_that_fails_for_good_is_said_and_what_was_sent_is_noted(desk):
     found = desk.compared()
     desk.manners.fail = 1000
-    with pytest.raises(OutsideError, match="status 503 after 5 tries"):
-        push(found, plan_push(found))
+    assert "status 503 after 5 tries" in str(push(found, plan_push(found)).failure)
     desk.manners.fail = 0
     assert len(pushed(desk).sent) == 3
 
@@ -101,7 +101,7 @@ def test_the_program_takes_an_alternate_where_a_title_is_taken(desk):
     desk.manners.taken = ("Potto Log", "Kiln log")
     text = 'title = "Potto Log"\n[alternates]\ntitle = ["Kiln Log", "Potto: Kiln Log"]\n'
     (desk.root / "copy/en-US.toml").write_text(text, "utf-8")
-    done = run(desk, "push", "--yes", "--despite", "to-write", "--reason", "first draft")
+    done = run(desk, "push", "--yes", "--second-choice")
     assert done.code == 0 and 'its alternate "Potto: Kiln Log" has its place' in done.err
     project = load_project(desk.root)
     assert project.value("ios", "en-US", "title").content == "Potto: Kiln Log"
@@ -120,8 +120,8 @@ def test_errors_in_what_would_be_sent_stop_it_and_others_do_not():
     own = finding()
     others = [finding(level="warning"), finding(store="maker"), finding(locale="fr-FR"), finding(field="title"),
               finding(waived="for now"), finding(field="shot.home")]  # fmt: skip
-    assert blocking([own, *others], "ios", cells) == [own]
-    assert blocking([own], "ios", cells, ["too-long"]) == []
+    assert errors_in([own, *others], "ios", cells) == {own: cells}
+    assert errors_in([own], "ios", cells, ["too-long"]) == {}
 
 
 def test_a_text_in_another_language_is_questioned():
@@ -129,7 +129,8 @@ def test_a_text_in_another_language_is_questioned():
     assert likely_language(german, "fr-FR") == "de" and likely_language(german, "de-DE") == "de"
     assert likely_language("Kiln log", "fr-FR") == "fr"
     cells = [Cell(Place("text", tag, "description"), None, german, None) for tag in ("fr-FR", "de-DE")]
-    assert [(str(cell.place), name) for cell, name in in_another_language(cells)] == [("fr-FR description", "German")]
+    found = [(str(held.cell.place), held.why) for held in in_another_language(cells)]
+    assert found == [("fr-FR description", "looks like German")]
 
 
 def test_pictures_are_uploaded_once_and_an_upload_goes_on_where_it_broke_off(desk, tmp_path):
@@ -209,11 +210,12 @@ def test_the_api_compares_pulls_and_pushes(desk, monkeypatch):
     for name, value in server().variables.items():
         monkeypatch.setenv(name, value)
     with tavolan.console(load_project(desk.root), "ios") as console:
-        with pytest.raises(UsageError, match="errors in what would be sent"):
-            desk.write(en_US={"subtitle": "x" * 31})
-            console.push()
+        desk.write(en_US={"subtitle": "x" * 31})
+        with pytest.raises(UsageError, match="en-US subtitle"):
+            console.push(conditions=Conditions(all_or_nothing=True))
+        assert not console.push().sent and [held.reason for held in console.plan().held] == ["error"]
         desk.write(en_US=TEXTS)
-        assert len(console.push(despite=["to-write"], reason="draft").sent) == 2
+        assert len(console.push().sent) == 2
         desk.somebody_writes("en-US", promo="From there")
         assert [str(cell.place) for cell in console.pull().texts] == ["en-US promo"]
         assert {cell.side for cell in console.compare()} == {"same"}

@@ -22,7 +22,7 @@ ELSEWHERE = {
     "pack@1",
     "baseline@1",
     "compare@1",
-    "push@1",
+    "push@2",
     "journal@1",
     "variant@1",
     "sent@1",

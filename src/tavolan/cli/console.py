@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 from typing import TYPE_CHECKING, Annotated
 
 import typer
@@ -13,7 +12,6 @@ from tavolan.cli.common import (
     OnOption,
     ProjectOption,
     StoreOption,
-    YesOption,
     console,
     open_on_day,
     open_project,
@@ -23,36 +21,17 @@ from tavolan.cli.common import (
     styled,
 )
 from tavolan.cli.console_journal import journal
-from tavolan.cli.console_options import FieldOption
+from tavolan.cli.console_options import FieldOption, NoPictures, fail_where_outside, selection_of
+from tavolan.cli.console_push import push
 from tavolan.cli.console_review import forecast, release, submit, wait
 
 if TYPE_CHECKING:
-    from tavolan.consoles.comparison import Comparison, Selection
-    from tavolan.consoles.hand_over import HandOver
+    from tavolan.consoles.comparison import Comparison
     from tavolan.consoles.pull import Keep
-    from tavolan.consoles.push import Pushed
-    from tavolan.project.model import Project
 
 app = typer.Typer(help="Hand-over: compare with a store's console, pull, push, submit, wait.", no_args_is_help=True)
-for command in (forecast, submit, wait, release, journal):
+for command in (push, forecast, submit, wait, release, journal):
     app.command()(command)
-
-NoPictures = Annotated[bool, typer.Option("--no-pictures", help="Texts and facts alone.")]
-# Rows of changes that a push shows for each store before it asks; nobody reads five hundred.
-_MOST_SHOWN = 24
-
-
-def _selection(
-    project: Project,
-    locales: list[str] | None,
-    fields: list[str] | None,
-    no_pictures: bool,
-    only_pictures: bool = False,
-) -> Selection:
-    from tavolan.consoles.comparison import Selection
-
-    chosen = project.pick("--locale", list(locales or []), project.app.locales)
-    return Selection(tuple(chosen) if locales else (), tuple(fields or ()), not no_pictures, only_pictures)
 
 
 @app.command()
@@ -116,15 +95,15 @@ def compare(
     from tavolan.reports.documents.hand_over import Compare
 
     opened = open_on_day(project, on)
-    with compared(opened, store or [], _selection(opened, locale, field, no_pictures)) as comparisons:
+    with compared(opened, store or [], selection_of(opened, locale, field, no_pictures)) as consoles:
         if json:
-            print_document(Compare(stores=comparisons))
-            return
-        for found in comparisons:
+            print_document(Compare(stores=consoles.comparisons))
+        for found in consoles.comparisons if not json else ():
             print_comparison(console(), found, every)
             if texts:
                 print_cells(console(), "What differs", [cell for cell in found.cells if cell.side != "same"])
             print_sections(console(), found.remote.app.sections)
+    fail_where_outside(consoles.failures)
 
 
 @app.command()
@@ -145,8 +124,9 @@ def pull(
 
     decisions = _decisions(keep, keep_field or [])
     opened = open_project(project, write=not dry_run)
-    with compared(opened, store or [], _selection(opened, locale, field, no_pictures)) as comparisons:
-        open_conflicts = sum(_pulled(found, decisions, dry_run) for found in comparisons)
+    with compared(opened, store or [], selection_of(opened, locale, field, no_pictures)) as consoles:
+        open_conflicts = sum(_pulled(found, decisions, dry_run) for found in consoles.comparisons)
+    fail_where_outside(consoles.failures)
     if open_conflicts:
         console().print(styled("[dim]Decide with --keep mine, --keep theirs, or --keep-field FIELD=mine|theirs.[/]"))
         raise typer.Exit(1)
@@ -193,111 +173,3 @@ def _decisions(keep: str, fields: list[str]) -> dict[str, Keep]:
         if side:
             decisions[name] = "mine" if side == "mine" else "theirs"
     return decisions
-
-
-@app.command()
-def push(
-    project: ProjectOption = None,
-    store: StoreOption = None,
-    locale: LocaleOption = None,
-    field: FieldOption = None,
-    no_pictures: NoPictures = False,
-    pictures: Annotated[bool, typer.Option("--pictures", help="Pictures alone.")] = False,
-    despite: Annotated[list[str] | None, typer.Option("--despite", help="A rule whose errors don't stop it.")] = None,
-    reason: Annotated[str, typer.Option("--reason", help="Why; it goes into the journal. Needed by --despite.")] = "",
-    yes: YesOption = False,
-    dry_run: Annotated[bool, typer.Option("--dry-run", help="Show what would be sent, send nothing.")] = False,
-    on: OnOption = "",
-    json: JsonOption = False,
-) -> None:
-    """Send what changed here, and nothing else. Errors in it, and conflicts, stop it."""
-    from concurrent.futures import ThreadPoolExecutor
-
-    from tavolan.checking import run_checks
-    from tavolan.consoles.gate import require_reason
-    from tavolan.consoles.hand_over import Sent, compared, planned_hand_over
-    from tavolan.reports.documents.hand_over import Push
-
-    require_reason(despite or [], reason)
-    opened = open_on_day(project, on)
-    selection = _selection(opened, locale, field, no_pictures, pictures)
-    with ThreadPoolExecutor(1) as pool:
-        # While the consoles are read, which is mostly waiting.
-        checked = pool.submit(run_checks, opened, errors_only=True)
-        with compared(opened, store or [], selection) as comparisons:
-            planned = [planned_hand_over(found, checked.result, despite or [], reason) for found in comparisons]
-            for each in planned if not json else ():
-                _show_plan(each)
-            stopped = any(each.is_stopped for each in planned)
-            done: list[Sent] = []
-            for each in planned:
-                ready = not (dry_run or stopped) and (yes or (not (json or each.plan.is_empty) and _asked(each)))
-                done.append(Sent(each, _sent(each) if ready else None))
-    refused = [_show_outcome(*outcome, json) for outcome in done]
-    if json:
-        print_document(Push(stores=done))
-    if stopped or any(refused):
-        raise typer.Exit(1)
-
-
-def _show_plan(planned: HandOver) -> None:
-    from tavolan.reports.consoletables import print_cells, print_language_doubts
-    from tavolan.reports.tables import print_findings
-
-    out, store = console(), planned.found.store.id
-    print_cells(out, f"{store}: to send", planned.plan.send, _MOST_SHOWN)
-    print_cells(out, f"{store}: changed on both sides: pull first", planned.plan.conflicts)
-    print_language_doubts(out, planned.doubts)
-    if planned.plan.version:
-        out.print(f"A new version {planned.plan.version} is begun in {store} for it.")
-    if planned.errors:
-        print_findings(out, planned.found.project, planned.errors)
-        say("These errors are in what would be sent. Mend them, or give --despite RULE with --reason.")
-
-
-def _sent(planned: HandOver) -> Pushed:
-    from tavolan.consoles.hand_over import hand_over
-
-    with progress_bar(f"Sending to {planned.found.store.id}") as move:
-        return hand_over(planned, move)
-
-
-def _asked(planned: HandOver) -> bool:
-    from tavolan.support.number_words import counted
-
-    store, plan = planned.found.store.id, planned.plan
-    if not sys.stdin.isatty():
-        say(f"{store}: nothing is sent without --yes.")
-        return False
-    uploads = f", {counted(len(plan.uploads), 'file')} to upload" if plan.uploads else ""
-    return typer.confirm(f"Send {counted(len(plan.send), 'change')} to {store}{uploads}?")
-
-
-def _show_outcome(planned: HandOver, pushed: Pushed | None, quiet: bool) -> bool:
-    """Say what came of a push, unless it's `quiet`; return whether something wasn't taken."""
-    from tavolan.consoles.review import refusals
-    from tavolan.reports.consoletables import print_cells
-    from tavolan.reports.tables import print_findings
-    from tavolan.support.number_words import counted
-
-    plan, project, store = planned.plan, planned.found.project, planned.found.store.id
-    if plan.is_empty:
-        if not plan.conflicts and not quiet:
-            others = f", but for {counted(len(plan.theirs), 'change')} there: pull" if plan.theirs else ""
-            console().print(f"{store}: nothing to send; both sides are the same{others}")
-        return False
-    if pushed is None:
-        return False
-    for place, title in pushed.second_titles.items():
-        say(f'{store}, {place.locale}: the title was taken; its alternate "{title}" has its place, here too.')
-    reasons = {(place.locale, place.field): fault for place, fault in pushed.refused.items()}
-    findings = refusals(project, store, reasons, "the console refused it")
-    if not quiet:
-        parts = [f"{counted(len(pushed.sent), 'change')} sent"]
-        parts += [f"{counted(pushed.uploaded, 'file')} uploaded"] if pushed.uploaded else []
-        parts += [f"version {pushed.version} begun"] if pushed.version else []
-        console().print(f"{store}: {', '.join(parts)}")
-        print_cells(console(), "Changed there meanwhile: pull, decide, push again", pushed.overtaken)
-        if findings:
-            print_findings(console(), project, findings)
-    return bool(findings or pushed.overtaken)

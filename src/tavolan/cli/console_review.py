@@ -45,9 +45,10 @@ def submit(
     """
     from tavolan.consoles.forecast import forecast
     from tavolan.consoles.opening import opened_console
-    from tavolan.consoles.review import add_build
+    from tavolan.consoles.review import add_build, handed_over
     from tavolan.consoles.review import submit as hand_over
     from tavolan.consoles.review import wait as wait_for
+    from tavolan.consoles.versions import version_to_submit
     from tavolan.errors import UsageError
     from tavolan.reports.consoletables import print_risks
 
@@ -64,8 +65,9 @@ def submit(
         if not (yes or (sys.stdin.isatty() and typer.confirm(f"Hand over to {store}?"))):
             say(f"{store}: nothing is handed over without --yes.")
             raise typer.Exit(1)
-        if build is not None:
-            add_build(client, build, opened.app.version or "1.0", number)
+        if build is not None and not handed_over(client, number):
+            # A version first: what can't be handed over uses no number up.
+            add_build(client, build, version_to_submit(client, opened, store).version, number)
             wait_for(client, "processed", minutes * 60, lambda state: console().print(f"{store}: {state}"))
             _stop_where_incomplete(client)
         version = hand_over(client, opened, store, kind, when, number)

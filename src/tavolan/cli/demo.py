@@ -227,13 +227,12 @@ def _hand_over(out: Console, project: Project) -> None:
         desk.connect(root, "ios")
         os.environ.update(desk.variables("ios"))
         with tavolan.console(tavolan.open_project(root), "ios") as console:
-            stops = console.blocking()
-            first = stops[0]
-            out.print(f"   {counted(len(stops), 'error')} would stop it: {first.locale} {first.field} {first.message}")
-            pushed = console.push(despite={stop.rule for stop in stops}, reason="the demo goes on")
+            held = console.plan().held
+            pushed = console.push()
             out.print(
-                f"   despite that: {counted(len(pushed.sent), 'change')} sent, {counted(pushed.uploaded, 'picture')} "
-                f"uploaded, version {pushed.version} begun; the console refused {counted(len(pushed.refused), 'text')}"
+                f"   {counted(len(pushed.sent), 'change')} sent, {counted(pushed.uploaded, 'picture')} uploaded, "
+                f"version {pushed.version} begun; {counted(len(held), 'change')} held back, as {held[0].cell.place}: "
+                f"{held[0].why}"
             )
             desk.write_behind_your_back("ios", "fr-FR", "promo", "Nouveau : tous les fours d'un atelier partagé.")
             there = counted_by_side(console.compare())["there"]

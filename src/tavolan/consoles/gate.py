@@ -1,15 +1,33 @@
-"""What stops a push, and what it questions: findings of what would be sent, and texts in another language."""
+"""What is held back from a push, place by place: errors, machine drafts, another language, no version to change."""
 
 from collections.abc import Collection, Iterable
+from dataclasses import dataclass
+from typing import Literal
 
 from tavolan.checking.findings import Finding
 from tavolan.consoles.content import Place
 from tavolan.consoles.merge import Cell
 from tavolan.errors import UsageError
 from tavolan.languages.tags import language_of, locale_name
+from tavolan.project.model import Project, Store
+from tavolan.project.texts import Texts
+from tavolan.project.translation_progress import is_drafted
 from tavolan.words.likely_language import likely_language
 
+Reason = Literal["conflict", "error", "draft", "language", "version"]
+# The rule by which a text in another language is overruled, as the check calls it.
+OTHER_LANGUAGE = "other-language"
 _PICTURES = ("shot.", "class.", "graphic.", "captions.", "showcase.", "screens")
+
+
+@dataclass(frozen=True)
+class Held:
+    """A change that isn't sent: why, and what to do about it."""
+
+    cell: Cell
+    reason: Reason
+    why: str
+    remedy: str
 
 
 def require_reason(despite: Collection[str], reason: str) -> None:
@@ -18,39 +36,68 @@ def require_reason(despite: Collection[str], reason: str) -> None:
         raise UsageError("--despite needs a reason", 'Add --reason "…"; it goes into the journal.')
 
 
-def blocking(
+def errors_in(
     findings: Iterable[Finding], store: str, cells: list[Cell], despite: Collection[str] = ()
-) -> list[Finding]:
-    """Return the findings at error level that are about what would be sent; rules of `despite` don't count."""
-    places = {cell.place for cell in cells if cell.here is not None}
-    locales = {place.locale for place in places}
-    with_pictures = {place.locale for place in places if place.kind == "pictures"}
+) -> dict[Finding, list[Cell]]:
+    """Return the findings at error level with the changes that they stop; rules of `despite` don't count.
 
-    def concerns(finding: Finding) -> bool:
-        if finding.field.startswith(_PICTURES):
-            return bool(with_pictures) and (not finding.locale or finding.locale in with_pictures)
-        if Place("text", finding.locale, finding.field) in places or Place("fact", "", finding.field) in places:
-            return True
-        # What's about a locale or the project as a whole, and nothing in it.
-        return not finding.field and (finding.locale in locales if finding.locale else True)
-
-    return [
+    An error in a text stops its locale, since half a page says something else; one in pictures stops the locale's
+    pictures; one in a fact stops all facts; one that names no place stops all.
+    """
+    counted = [
         finding
         for finding in findings
-        if finding.level == "error"
-        and not finding.waived
-        and finding.rule not in despite
-        and finding.concerns(store)
-        and concerns(finding)
+        if finding.level == "error" and not finding.waived and finding.rule not in despite and finding.concerns(store)
     ]
+    sent = [cell for cell in cells if cell.here is not None]
+    stopped = {finding: _stopped_by(finding, sent) for finding in counted}
+    return {finding: own for finding, own in stopped.items() if own}
 
 
-def in_another_language(cells: Iterable[Cell]) -> list[tuple[Cell, str]]:
-    """Return texts that look like another language than their locale's, with the name of that language."""
+def _stopped_by(finding: Finding, cells: list[Cell]) -> list[Cell]:
+    pictures = finding.field.startswith(_PICTURES)
+    if finding.field and not pictures:
+        meant = {Place("text", finding.locale, finding.field), Place("fact", "", finding.field)}
+        kinds = {(cell.place.kind, cell.place.locale) for cell in cells if cell.place in meant}
+        return [cell for cell in cells if (cell.place.kind, cell.place.locale) in kinds]
+    own = [cell for cell in cells if not pictures or cell.place.kind == "pictures"]
+    return [cell for cell in own if not finding.locale or cell.place.locale == finding.locale]
+
+
+def drafts_in(project: Project, store: Store, cells: Iterable[Cell]) -> list[Held]:
+    """Return the changes of locales that hold a text or a caption which a machine wrote and nobody has read."""
+    texts = Texts(project)
+    cells = list(cells)
+    captions = [f"captions.{key}" for key in project.caption_keys]
+    held = []
+    for locale in dict.fromkeys(cell.place.locale for cell in cells if cell.place.locale):
+        own = [cell for cell in cells if cell.place.locale == locale]
+        drafted = [
+            cell.place.field
+            for cell in own
+            if cell.place.kind == "text" and cell.here is not None and _is_draft(texts, store, cell.place)
+        ]
+        if any(cell.place.kind == "pictures" and cell.here for cell in own):
+            drafted += [name for name in captions if is_drafted(texts, locale, name)]
+        why = f"{', '.join(drafted[:3])}{' and more' if len(drafted) > 3 else ''} drafted by a machine, and not read"
+        remedy = f"Read them: tavolan locale status --locale {locale} --units. Or send drafts: --drafts."
+        held += [Held(cell, "draft", why, remedy) for cell in own] if drafted else []
+    return held
+
+
+def _is_draft(texts: Texts, store: Store, place: Place) -> bool:
+    address = place.field if place.item else texts.read_address(store.id, place.locale, place.field)
+    return is_drafted(texts, place.locale, address)
+
+
+def in_another_language(cells: Iterable[Cell]) -> list[Held]:
+    """Return texts that look like another language than their locale's."""
     found = []
     for cell in cells:
         if cell.place.kind == "text" and isinstance(cell.here, str):
             other = likely_language(cell.here, cell.place.locale)
             if other != language_of(cell.place.locale):
-                found.append((cell, locale_name(other)))
+                why = f"looks like {locale_name(other)}"
+                remedy = f'Right text, right file? Else: --despite {OTHER_LANGUAGE} --reason "…".'
+                found.append(Held(cell, "language", why, remedy))
     return found

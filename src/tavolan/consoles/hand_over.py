@@ -1,36 +1,56 @@
-"""A hand-over as a whole: compare, plan, stop at errors, send, second titles, notes. Commands and scripts call it."""
+"""A hand-over as a whole: compare, plan, hold back, send, second titles, notes. Commands and scripts call it.
 
-from collections.abc import Callable, Collection, Iterator
+Stores are independent, and so are places: what can't go is held back with its reason and the way out, all else is sent.
+"""
+
+from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from functools import partial
 from typing import NamedTuple
 
 from tavolan.checking.findings import Finding
 from tavolan.consoles.comparison import Comparison, Selection, comparison_of
-from tavolan.consoles.gate import blocking, in_another_language, require_reason
-from tavolan.consoles.merge import Cell
+from tavolan.consoles.gate import OTHER_LANGUAGE, Held, drafts_in, errors_in, in_another_language, require_reason
 from tavolan.consoles.opening import opened_consoles
 from tavolan.consoles.push import Progress, Pushed, PushPlan, note_agreed_anew, plan_push, push
 from tavolan.consoles.second_title import take_second_titles
-from tavolan.errors import UsageError
+from tavolan.consoles.versions import without_version
+from tavolan.errors import OutsideError, TavolanError, UsageError
 from tavolan.project.model import Project
 
 
 @dataclass(frozen=True)
+class Conditions:
+    """What may be sent, and what holds it back.
+
+    Errors of rules of `despite` don't hold back, for a `reason`; with `drafts`, nor do drafts of machines. With
+    `all_or_nothing`, a store gets nothing as long as something is held back. With `second_choice`, an alternate goes
+    where a title is taken.
+    """
+
+    despite: tuple[str, ...] = ()
+    reason: str = ""
+    drafts: bool = False
+    all_or_nothing: bool = False
+    second_choice: bool = False
+
+
+@dataclass(frozen=True)
 class HandOver:
-    """What would be sent to a store's console: the plan, the errors that stop it, and texts in another language."""
+    """What would be sent to a store's console, what is held back, and the errors behind that."""
 
     found: Comparison
     plan: PushPlan
+    held: list[Held]
     errors: list[Finding]
-    doubts: list[tuple[Cell, str]]
-    reason: str
+    conditions: Conditions
 
     @property
     def is_stopped(self) -> bool:
-        """Whether errors or conflicts keep it from being sent."""
-        return bool(self.errors or self.plan.conflicts)
+        """Whether nothing is sent, since something is held back."""
+        return bool(self.held) and self.conditions.all_or_nothing
 
 
 class Sent(NamedTuple):
@@ -40,45 +60,74 @@ class Sent(NamedTuple):
     pushed: Pushed | None
 
 
+@dataclass
+class Compared:
+    """The consoles that could be compared, and why others couldn't, by store."""
+
+    comparisons: list[Comparison] = field(default_factory=list)
+    failures: dict[str, TavolanError] = field(default_factory=dict)
+
+
 @contextmanager
-def compared(project: Project, stores: list[str], selection: Selection) -> Iterator[list[Comparison]]:
+def compared(project: Project, stores: list[str], selection: Selection) -> Iterator[Compared]:
     """Give the consoles of some stores (empty: all) beside the project, all read at once; they're closed at the end.
 
-    Raises UsageError without a console, OutsideError when one fails.
+    One that fails doesn't keep the others. Raises UsageError without a console.
     """
     with opened_consoles(project, stores) as clients, ThreadPoolExecutor() as pool:
-        jobs = [pool.submit(comparison_of, project, store, client, selection) for store, client in clients.items()]
-        yield [job.result() for job in jobs]
+        read = partial(comparison_of, project, selection=selection)
+        jobs = {store: pool.submit(read, store, client) for store, client in clients.items()}
+        done = Compared()
+        for store, job in jobs.items():
+            try:
+                done.comparisons.append(job.result())
+            except OutsideError as error:
+                done.failures[store] = error
+        yield done
 
 
-def planned_hand_over(
-    found: Comparison, findings: Callable[[], list[Finding]], despite: Collection[str] = (), reason: str = ""
-) -> HandOver:
-    """Return what would be sent, and what stops it: errors at what's sent, but for those of rules of `despite`.
+def planned_hand_over(found: Comparison, findings: Callable[[], list[Finding]], conditions: Conditions) -> HandOver:
+    """Return what would be sent, and what is held back.
 
     `findings` is asked where there's something to send. Raises UsageError for overruled rules without a reason.
     """
-    require_reason(despite, reason)
-    plan = plan_push(found)
-    errors = blocking(findings(), found.store.id, plan.send, despite) if plan.send else []
-    return HandOver(found, plan, errors, in_another_language(plan.send), reason)
+    require_reason(conditions.despite, conditions.reason)
+    wanted = plan_push(found)
+    errors = errors_in(findings(), found.store.id, wanted.send, conditions.despite) if wanted.send else {}
+    held = [
+        Held(cell, "conflict", "changed on both sides", "Pull and decide first: tavolan console pull")
+        for cell in wanted.conflicts
+    ]
+    held += [
+        Held(cell, "error", f"{finding.locale} {finding.field} {finding.message}".strip(), finding.remedy)
+        for finding, cells in errors.items()
+        for cell in cells
+    ]
+    if not (conditions.drafts or found.project.translate.hand_over_drafts):
+        held += drafts_in(found.project, found.store, wanted.send)
+    if OTHER_LANGUAGE not in conditions.despite:
+        held += in_another_language(wanted.send)
+    held += without_version(found, wanted.send)
+    first: dict[str, Held] = {}
+    for each in held:
+        first.setdefault(str(each.cell.place), each)
+    plan = plan_push(found, hold={each.cell.place for each in first.values()})
+    return HandOver(found, plan, list(first.values()), list(errors), conditions)
 
 
 def hand_over(planned: HandOver, progress: Progress | None = None) -> Pushed:
-    """Send what was planned; where a title is taken, its first alternate that's free has its place, here too.
+    """Send what was planned; what came of it, also where the console failed on the way, is in what's returned.
 
-    The project's lock is only taken to note what was sent: others may write texts meanwhile. Raises UsageError for one
-    that's stopped, OutsideError when the console fails; what was sent until then is noted.
+    The project's lock is only taken to note what was sent: others may write texts meanwhile. Raises UsageError where
+    all or nothing was asked for, and something is held back.
     """
-    plan = planned.plan
-    if plan.conflicts:
-        places = ", ".join(str(cell.place) for cell in plan.conflicts)
-        raise UsageError(f"changed on both sides: {places}", "Pull and decide first.")
-    if planned.errors:
-        raise UsageError(f"errors in what would be sent: {planned.errors[0].message}", "Mend them, or give despite.")
-    if plan.is_empty:
+    if planned.is_stopped:
+        first = planned.held[0]
+        raise UsageError(f"{first.cell.place}: {first.why}", first.remedy)
+    if planned.plan.is_empty:
         note_agreed_anew(planned.found)
         return Pushed()
-    pushed = push(planned.found, plan, progress, planned.reason)
-    take_second_titles(planned.found, pushed)
+    pushed = push(planned.found, planned.plan, progress, planned.conditions.reason)
+    if planned.conditions.second_choice and pushed.failure is None:
+        take_second_titles(planned.found, pushed)
     return pushed

@@ -185,10 +185,14 @@ class NewBuild(Shape):
 
 
 class Build(Shape):
-    """A build; usable once it's processed. `tester_notes` by locale, `icons` are the alternative ones inside it."""
+    """A build; usable once it's processed. `tester_notes` by locale, `icons` are the alternative ones inside it.
+
+    `sha256` is the digest of its file, empty where the console doesn't say it.
+    """
 
     version: str
     number: str
+    sha256: str = ""
     state: Literal["processing", "usable"]
     added_at: datetime
     tester_notes: dict[str, str] = {}

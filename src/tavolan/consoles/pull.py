@@ -1,18 +1,19 @@
 """Pull: what was changed in the console comes into the project; what both sides changed is decided, never guessed."""
 
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any, Literal
 
 from tavolan.consoles.base import note_agreed
 from tavolan.consoles.client import Client
 from tavolan.consoles.comparison import Comparison
-from tavolan.consoles.content import Content, Place, digest_of, rendered_sets
+from tavolan.consoles.content import Content, Place, digest_of, holding_of, rendered_sets
 from tavolan.consoles.merge import Cell
 from tavolan.consoles.writing_in import WrittenIn, write_in
 from tavolan.project.journal import Line, add_lines, line_of
 from tavolan.project.kept_sets import KeptSet, folder_of, keep, sweep_pictures, write_picture
+from tavolan.project.load import load_project
 from tavolan.support.transaction import changing
 
 Keep = Literal["", "mine", "theirs"]
@@ -67,27 +68,38 @@ def pull(found: Comparison, pulled: Pulled, progress: Progress | None = None) ->
     `progress` is called with how many pictures came, and how many there are. What can't be written here is in `refused`
     then, and isn't agreed on: it's compared again next time.
     """
-    project, store = found.project, found.store
+    root, store = found.project.root, found.store
     sets = {cell.place: _kept_set(found, cell) for cell in pulled.pictures}
     wanted = {cell.place: cell.there for cell in pulled.pictures if sets[cell.place].pictures == "theirs"}
     received, total = [], sum(map(len, wanted.values()))
     names: dict[Place, list[str]] = {place: [] for place in wanted}
-    for place, name, path in receive_pictures(project.root, store.id, found.client, wanted):
+    for place, name, path in receive_pictures(root, store.id, found.client, wanted):
         names[place].append(name)
         received.append(path)
         if progress:
             progress(len(received), total)
-    texts = {cell.place: cell.there for cell in (*pulled.texts, *pulled.facts)}
-    with changing(project.root):
-        written = write_in(project, store, texts) if texts else WrittenIn()
+    with changing(root):
+        # Another store's pull, or a person, may have written since both sides were compared.
+        project = load_project(root)
+        _leave_changed(pulled, holding_of(project, project.stores[store.id], pictures=False).content)
+        texts = {cell.place: cell.there for cell in (*pulled.texts, *pulled.facts)}
+        written = write_in(project, project.stores[store.id], texts) if texts else WrittenIn()
         pulled.refused, pulled.along = written.refused, written.along
         for place, kept in sets.items():
             files = tuple(names.get(place, ()))
-            keep(project.root, store.id, place.locale, place.field, kept.model_copy(update={"files": files}))
+            keep(root, store.id, place.locale, place.field, kept.model_copy(update={"files": files}))
         _note(found, pulled)
     for place in sets:
-        sweep_pictures(project.root, store.id, place.locale, place.field)
+        sweep_pictures(root, store.id, place.locale, place.field)
     return received
+
+
+def _leave_changed(pulled: Pulled, here: Content) -> None:
+    """Leave what was changed here since both sides were compared as a conflict."""
+    for cells in (pulled.texts, pulled.facts):
+        changed = [cell for cell in cells if here.get(cell.place) != cell.here]
+        cells[:] = [cell for cell in cells if cell not in changed]
+        pulled.conflicts += [replace(cell, here=here.get(cell.place)) for cell in changed]
 
 
 def _kept_set(found: Comparison, cell: Cell) -> KeptSet:

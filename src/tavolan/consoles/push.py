@@ -1,7 +1,7 @@
 """Push: send what the project changed, and nothing else, under the entity tags of what was seen."""
 
 import time
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Collection, Iterable
 from concurrent.futures import Future, ThreadPoolExecutor, as_completed
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -14,8 +14,9 @@ from tavolan.consoles.content import VIDEO, Place, plain
 from tavolan.consoles.merge import Cell
 from tavolan.consoles.protocol import SetKind, SetOrder
 from tavolan.consoles.remote import Group, group_of, look_again
+from tavolan.consoles.versions import FIRST_VERSION, needs_version
+from tavolan.errors import OutsideError
 from tavolan.project.journal import Line, add_lines, line_of
-from tavolan.rulebooks.model import Rulebook
 from tavolan.support.transaction import changing
 
 Progress = Callable[[int, int], None]
@@ -45,7 +46,8 @@ class PushPlan:
 class Pushed:
     """What a push did. `refused` says per place why the console didn't take it, `overtaken` changed there meanwhile.
 
-    `second_titles` are alternates that the console took in the place of titles that were taken.
+    `second_titles` are alternates that the console took in the place of titles that were taken; `failure` is what ended
+    it before everything was sent.
     """
 
     sent: list[Cell] = field(default_factory=list)
@@ -55,13 +57,14 @@ class Pushed:
     refused_kinds: dict[Place, str] = field(default_factory=dict)
     second_titles: dict[Place, str] = field(default_factory=dict)
     overtaken: list[Cell] = field(default_factory=list)
+    failure: OutsideError | None = None
 
 
-def plan_push(found: Comparison) -> PushPlan:
-    """Return what a push would do."""
+def plan_push(found: Comparison, hold: Collection[Place] = ()) -> PushPlan:
+    """Return what a push would do; places of `hold` are left alone."""
     plan = PushPlan()
     for cell in found.cells:
-        if cell.side == "here":
+        if cell.side == "here" and cell.place not in hold:
             plan.send.append(cell)
         elif cell.side == "both":
             plan.conflicts.append(cell)
@@ -76,24 +79,16 @@ def plan_push(found: Comparison) -> PushPlan:
             plan.uploads |= {sha256: path for sha256, path in wanted.items() if sha256 not in known}
     needs = any(needs_version(found.store.rulebook, cell.place) for cell in plan.send)
     if needs and found.remote.editable is None:
-        plan.version = found.project.app.version or "1.0"
+        plan.version = found.project.app.version or FIRST_VERSION
     return plan
-
-
-def needs_version(book: Rulebook, place: Place) -> bool:
-    """Whether a place changes in an editable version only."""
-    if not book.console.needs_version or place.kind == "fact":
-        return False
-    rule = book.fields.get(place.field.rsplit(".", maxsplit=1)[-1])
-    return place.kind == "pictures" or not (rule and rule.anytime)
 
 
 def push(found: Comparison, plan: PushPlan, progress: Progress | None = None, reason: str = "") -> Pushed:
     """Send a plan; return what came of it. `reason` goes into the journal, where a finding was overruled.
 
     Texts of a locale go as one change, under the tag that was seen. One that somebody else changed meanwhile is read
-    again: what's still as it was is sent, the rest is left to a decision. Raises OutsideError when the console fails;
-    what was sent until then is noted.
+    again: what's still as it was is sent, the rest is left to a decision. Where the console fails, what was sent until
+    then is noted, and the failure is in what's returned.
     """
     pushed = Pushed()
     groups: dict[Group, list[Cell]] = {}
@@ -132,6 +127,8 @@ def push(found: Comparison, plan: PushPlan, progress: Progress | None = None, re
                 done += 1
                 if progress:
                     progress(done, total)
+    except OutsideError as error:
+        pushed.failure = error
     finally:
         _keep(found, noted, reason)
     return pushed

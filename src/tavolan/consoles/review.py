@@ -12,6 +12,7 @@ from tavolan.checking.findings import Finding, Location, Rule
 from tavolan.consoles.client import Client
 from tavolan.consoles.forecast import refusal_text
 from tavolan.consoles.protocol import Build, Release, Section, Submission, Version
+from tavolan.consoles.versions import UNDER_WAY, version_to_submit
 from tavolan.errors import OutsideError, UsageError
 from tavolan.project.journal import add_lines, line_of, read_journal, refusal_note
 from tavolan.project.model import Project
@@ -46,9 +47,12 @@ def current_version(client: Client) -> Version | None:
 
 
 def add_build(client: Client, path: Path, version: str, number: str) -> Build:
-    """Upload a build under a version and a number that was never used."""
+    """Upload a build under a version and a number; one that's there already with the same file is that one."""
     with opened(path, str(path)) as file:
         sha256 = hashlib.file_digest(file, "sha256").hexdigest()
+    for known in client.builds():
+        if (known.number, known.sha256) == (number, sha256):
+            return known
     client.upload(path, sha256)
     return client.add_build(version, number, sha256)
 
@@ -56,11 +60,14 @@ def add_build(client: Client, path: Path, version: str, number: str) -> Build:
 def submit(
     client: Client, project: Project, store: str, release: Release, release_date: date | None, build: str = ""
 ) -> Version:
-    """Hand the editable version over, with the project's review notes. Raises UsageError when there's none."""
-    version = current_version(client)
-    if version is None or version.state not in ("editable", "refused"):
-        state = f"version {version.version} is {version.state}" if version else "there's no version"
-        raise UsageError(f"nothing can be handed over: {state}", "Push first: tavolan console push")
+    """Hand the editable version over, with the project's review notes; it's begun where none is.
+
+    One that was handed over with this build already is returned as it is. Raises UsageError where none can be.
+    """
+    on_its_way = handed_over(client, build)
+    if on_its_way:
+        return on_its_way
+    version = version_to_submit(client, project, store)
     rule = project.stores[store].rulebook.console
     if release not in rule.releases:
         raise UsageError(f"{store} has no {release} release", f"Choose one of: {', '.join(rule.releases)}.")
@@ -70,6 +77,12 @@ def submit(
     notes = project.once_value(store, "review_notes")
     text = str(notes.content) if notes.written else ""
     return client.submit(version.version, Submission(release=release, release_date=release_date, review_notes=text))
+
+
+def handed_over(client: Client, build: str) -> Version | None:
+    """Return the version that's in review with this build: a run that was killed may have handed it over."""
+    on_their_way = (version for version in client.versions() if version.state in UNDER_WAY)
+    return next((version for version in on_their_way if build and version.build == build), None)
 
 
 def _newest_usable(client: Client, version: str) -> str:

@@ -1,21 +1,20 @@
 """One store's console, for scripts: compare, pull, push; plain data back."""
 
-from collections.abc import Collection
 from datetime import date
 from pathlib import Path
 from typing import Self
 
 from tavolan.checking import run_checks
-from tavolan.checking.findings import Finding
 from tavolan.consoles import review
 from tavolan.consoles.comparison import Comparison, Selection, comparison_of
-from tavolan.consoles.hand_over import HandOver, hand_over, planned_hand_over
+from tavolan.consoles.hand_over import Conditions, HandOver, hand_over, planned_hand_over
 from tavolan.consoles.merge import Cell
 from tavolan.consoles.opening import client_for, console_stores
 from tavolan.consoles.protocol import Release, Version
 from tavolan.consoles.pull import Keep, Pulled, plan_pull
 from tavolan.consoles.pull import pull as write_pull
 from tavolan.consoles.push import Pushed
+from tavolan.consoles.versions import version_to_submit
 from tavolan.project.load import load_project
 from tavolan.project.model import Project
 from tavolan.project.seasons import on_day
@@ -60,20 +59,21 @@ class Console:
             write_pull(found, pulled)
         return pulled
 
-    def blocking(self, selection: Selection | None = None, despite: Collection[str] = ()) -> list[Finding]:
-        """Return the errors in what a push would send."""
-        return self._planned(selection, despite, "asked for" if despite else "").errors
-
-    def push(self, selection: Selection | None = None, despite: Collection[str] = (), reason: str = "") -> Pushed:
-        """Send what changed here, as `tavolan console push` does.
-
-        Raises UsageError for errors in it, and for conflicts; `despite` overrules rules, for a `reason`.
-        """
-        return hand_over(self._planned(selection, despite, reason))
-
-    def _planned(self, selection: Selection | None, despite: Collection[str], reason: str) -> HandOver:
+    def plan(self, selection: Selection | None = None, conditions: Conditions | None = None) -> HandOver:
+        """Return what a push would send, and what it would hold back."""
         found = self._compared(selection)
-        return planned_hand_over(found, lambda: run_checks(found.project, errors_only=True), despite, reason)
+        return planned_hand_over(found, lambda: run_checks(found.project, errors_only=True), conditions or Conditions())
+
+    def push(self, selection: Selection | None = None, conditions: Conditions | None = None) -> Pushed:
+        """Send what changed here and nothing holds back, as `tavolan console push` does.
+
+        Raises OutsideError where the console fails, UsageError where all or nothing was asked for and something is
+        held back.
+        """
+        pushed = hand_over(self.plan(selection, conditions))
+        if pushed.failure:
+            raise pushed.failure
+        return pushed
 
     def submit(
         self, build: Path | None = None, number: str = "", release: Release = "manual", release_date: date | None = None
@@ -83,8 +83,9 @@ class Console:
         Raises UsageError when there's no version to hand over, ConsoleError when something is missing.
         """
         project = load_project(self.root)
-        if build is not None:
-            review.add_build(self._client, build, project.app.version or "1.0", number)
+        if build is not None and not review.handed_over(self._client, number):
+            version = version_to_submit(self._client, project, self.store)
+            review.add_build(self._client, build, version.version, number)
             review.wait(self._client, "processed", _LONGEST, lambda _: None)
         return review.submit(self._client, project, self.store, release, release_date, number)
 

@@ -1,18 +1,19 @@
 """Tables about consoles, for people: comparisons, what a push or pull does, the journal."""
 
 import re
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 
 from rich.console import Console
 
 from tavolan.consoles.comparison import Comparison
 from tavolan.consoles.forecast import Risk
+from tavolan.consoles.gate import Held
 from tavolan.consoles.merge import SIDE_WORDS, Cell, Side, counted_by_side
 from tavolan.consoles.protocol import Section
 from tavolan.project.journal import Line, shown
 from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
-from tavolan.support.number_words import counted
+from tavolan.support.number_words import counted, some_of
 
 SIDE_STYLE: dict[Side, str] = {"same": "dim", "here": "green", "there": "cyan", "both": "bold red"}
 _SIGNS: dict[Side, str] = {"same": "·", "here": "→", "there": "←", "both": "↔"}
@@ -88,17 +89,21 @@ def print_cells(console: Console, title: str, cells: Sequence[Cell], most: int |
         console.print(styled("[dim]and {}; tavolan console compare --texts shows each[/]", more))
 
 
-def print_language_doubts(console: Console, doubts: Iterable[tuple[Cell, str]]) -> None:
-    """Question texts that look like another language: locales in which the same fields do share a line."""
-    fields: dict[tuple[str, str], list[str]] = {}
-    for cell, language in doubts:
-        fields.setdefault((language, cell.place.locale), []).append(cell.place.field)
-    locales: dict[tuple[str, tuple[str, ...]], list[str]] = {}
-    for (language, locale), names in fields.items():
-        locales.setdefault((language, tuple(names)), []).append(locale)
-    for (language, listed), tags in locales.items():
-        line = "[yellow]Looks like {}: {} in {}. Right text, right file?[/]"
-        console.print(styled(line, language, ", ".join(listed), ", ".join(tags)))
+def print_held(console: Console, title: str, held: Sequence[Held]) -> None:
+    """Print what is held back: what shares its reason and its way out shares a row."""
+    rows: dict[tuple[str, str], dict[str, list[str]]] = {}
+    for each in held:
+        place = each.cell.place
+        rows.setdefault((each.why, each.remedy), {}).setdefault(place.locale or "facts", []).append(place.field)
+    if not rows:
+        return
+    table = plain_table("what", "why", "the way out")
+    for (why, remedy), by_locale in rows.items():
+        fields = list(dict.fromkeys(name for names in by_locale.values() for name in names))
+        what = SafeText(some_of(list(by_locale), 4), "bold").append(f"  {some_of(fields, 3)}")
+        table.add_row(what, SafeText(why), SafeText(remedy, "dim"))
+    console.print(styled("\n[bold]{}[/]", title))
+    console.print(table)
 
 
 def _short(value: object) -> str:

@@ -5,6 +5,7 @@ from typing import Annotated, Any, ClassVar
 from pydantic import BeforeValidator
 
 from tavolan.consoles.forecast import Likelihood
+from tavolan.consoles.gate import Reason
 from tavolan.consoles.merge import Side
 from tavolan.consoles.protocol import Section, Version
 from tavolan.project.journal import Line
@@ -48,10 +49,19 @@ class Compare(Document):
     stores: list[ComparedStore]
 
 
+class HeldPart(DocumentPart):
+    place: _PlaceName = at("cell", "place")
+    reason: Reason
+    why: str
+    remedy: str
+
+
 class PushedStore(DocumentPart):
     store: str = at("planned", "found", "store", "id")
     to_send: list[_CellPlace] = at("planned", "plan", "send")
     """Places as `de-DE title`; facts without a locale. So are all that follow."""
+    held: list[HeldPart] = at("planned", "held")
+    """What isn't sent, and why."""
     conflicts: list[_CellPlace] = at("planned", "plan", "conflicts")
     changed_there: list[_CellPlace] = at("planned", "plan", "theirs")
     version: str = at("planned", "plan", "version")
@@ -63,12 +73,14 @@ class PushedStore(DocumentPart):
     """What the console says of places that it didn't take."""
     overtaken: list[_CellPlace] = at("pushed", "overtaken", missing=[])
     """Changed in the console while the push went on."""
+    failure: Annotated[str, BeforeValidator(lambda error: str(error or ""))] = at("pushed", "failure", missing="")
+    """What ended it before everything was sent; empty where nothing did."""
 
 
 class Push(Document):
     """Printed by `tavolan console push --json`."""
 
-    kind: ClassVar = "push@1"
+    kind: ClassVar = "push@2"
     stores: list[PushedStore]
 
 

@@ -154,6 +154,7 @@ def _add_builds(router: APIRouter, desk: Desk) -> None:
                 raise RefusedError(409, "number-used", f"build number {new.number} was used before")
             value = {
                 "version": new.version,
+                "sha256": new.sha256,
                 "usable_at": time.time() + desk.manners.build,
                 "tester_notes": {},
                 "added_at": _now(),
@@ -202,6 +203,7 @@ def _build(kept: Kept) -> Build:
     return Build(
         version=kept.value["version"],
         number=kept.key,
+        sha256=kept.value.get("sha256", ""),
         state=builds_state(kept.value),
         added_at=kept.value["added_at"],
         tester_notes=kept.value["tester_notes"],

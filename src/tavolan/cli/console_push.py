@@ -1,0 +1,153 @@
+"""`tavolan console push`: send what changed here; what can't go is held back, place by place, and said."""
+
+from __future__ import annotations
+
+import sys
+from typing import TYPE_CHECKING, Annotated
+
+import typer
+
+from tavolan.cli.common import (
+    JsonOption,
+    LocaleOption,
+    OnOption,
+    ProjectOption,
+    StoreOption,
+    YesOption,
+    console,
+    open_on_day,
+    print_document,
+    progress_bar,
+    say,
+)
+from tavolan.cli.console_options import FieldOption, NoPictures, fail_where_outside, selection_of
+
+if TYPE_CHECKING:
+    from tavolan.consoles.hand_over import HandOver, Sent
+    from tavolan.consoles.push import Pushed
+
+# Rows of changes that a push shows for each store before it asks; nobody reads five hundred.
+_MOST_SHOWN = 12
+
+
+def push(
+    project: ProjectOption = None,
+    store: StoreOption = None,
+    locale: LocaleOption = None,
+    field: FieldOption = None,
+    no_pictures: NoPictures = False,
+    pictures: Annotated[bool, typer.Option("--pictures", help="Pictures alone.")] = False,
+    despite: Annotated[
+        list[str] | None, typer.Option("--despite", help="A rule whose errors hold nothing back; repeatable.")
+    ] = None,
+    reason: Annotated[str, typer.Option("--reason", help="Why; it goes into the journal. Needed by --despite.")] = "",
+    drafts: Annotated[bool, typer.Option("--drafts", help="Send texts too that a machine drafted.")] = False,
+    second_choice: Annotated[
+        bool, typer.Option("--second-choice", help="Where a title is taken, send its first free alternate.")
+    ] = False,
+    all_or_nothing: Annotated[
+        bool, typer.Option("--all-or-nothing", help="Send nothing as long as something is held back.")
+    ] = False,
+    yes: YesOption = False,
+    dry_run: Annotated[bool, typer.Option("--dry-run", help="Show what would be sent, send nothing.")] = False,
+    on: OnOption = "",
+    json: JsonOption = False,
+) -> None:
+    """Send what changed here, and nothing else. What can't go is held back and said; all else arrives (exit 1)."""
+    from concurrent.futures import ThreadPoolExecutor
+
+    from tavolan.checking import run_checks
+    from tavolan.consoles.gate import require_reason
+    from tavolan.consoles.hand_over import Conditions, Sent, compared, planned_hand_over
+    from tavolan.reports.documents.hand_over import Push
+
+    conditions = Conditions(tuple(despite or ()), reason, drafts, all_or_nothing, second_choice)
+    require_reason(conditions.despite, reason)
+    opened = open_on_day(project, on)
+    selection = selection_of(opened, locale, field, no_pictures, pictures)
+    with ThreadPoolExecutor(1) as pool:
+        # While the consoles are read, which is mostly waiting.
+        checked = pool.submit(run_checks, opened, errors_only=True)
+        with compared(opened, store or [], selection) as consoles:
+            planned = [planned_hand_over(found, checked.result, conditions) for found in consoles.comparisons]
+            for each in planned if not json else ():
+                _show_plan(each)
+            stopped = dry_run or any(each.is_stopped for each in planned)
+            done: list[Sent] = []
+            for each in planned:
+                ready = not stopped and (yes or (not (json or each.plan.is_empty) and _asked(each)))
+                done.append(Sent(each, _sent(each) if ready else None))
+    all_went = [_show_outcome(sent, json) for sent in done]
+    if json:
+        print_document(Push(stores=done))
+    failures = consoles.failures | {
+        sent.planned.found.store.id: sent.pushed.failure for sent in done if sent.pushed and sent.pushed.failure
+    }
+    fail_where_outside(failures)
+    if not all(all_went):
+        raise typer.Exit(1)
+
+
+def _show_plan(planned: HandOver) -> None:
+    from tavolan.reports.consoletables import print_cells, print_held
+    from tavolan.support.number_words import counted
+
+    out, store, plan = console(), planned.found.store.id, planned.plan
+    print_cells(out, f"{store}: to send", plan.send, _MOST_SHOWN)
+    print_held(out, f"{store}: held back", planned.held)
+    parts = [f"{counted(len(plan.send), 'change')} to send"] if plan.send else []
+    parts += [f"{counted(len(plan.uploads), 'file')} to upload"] if plan.uploads else []
+    parts += [f"a new version {plan.version} is begun for it"] if plan.version else []
+    parts += [f"{counted(len(planned.held), 'change')} held back"] if planned.held else []
+    if parts:
+        out.print(f"{store}: {', '.join(parts)}", soft_wrap=True)
+
+
+def _sent(planned: HandOver) -> Pushed:
+    from tavolan.consoles.hand_over import hand_over
+
+    with progress_bar(f"Sending to {planned.found.store.id}") as move:
+        return hand_over(planned, move)
+
+
+def _asked(planned: HandOver) -> bool:
+    from tavolan.support.number_words import counted
+
+    store, plan = planned.found.store.id, planned.plan
+    if not sys.stdin.isatty():
+        say(f"{store}: nothing is sent without --yes.")
+        return False
+    uploads = f", {counted(len(plan.uploads), 'file')} to upload" if plan.uploads else ""
+    return typer.confirm(f"Send {counted(len(plan.send), 'change')} to {store}{uploads}?")
+
+
+def _show_outcome(sent: Sent, quiet: bool) -> bool:
+    """Say what came of a push, unless it's `quiet`; return whether everything went."""
+    from tavolan.consoles.review import refusals
+    from tavolan.reports.consoletables import print_cells
+    from tavolan.reports.tables import print_findings
+    from tavolan.support.number_words import counted
+
+    planned, pushed = sent
+    plan, project, store = planned.plan, planned.found.project, planned.found.store.id
+    if plan.is_empty and not planned.held:
+        if not quiet:
+            others = f", but for {counted(len(plan.theirs), 'change')} there: pull" if plan.theirs else ""
+            console().print(f"{store}: nothing to send; both sides are the same{others}")
+        return True
+    if pushed is None:
+        return not planned.held
+    for place, title in pushed.second_titles.items():
+        say(f'{store}, {place.locale}: the title was taken; its alternate "{title}" has its place, here too.')
+    reasons = {(place.locale, place.field): fault for place, fault in pushed.refused.items()}
+    findings = refusals(project, store, reasons, "the console refused it")
+    if not quiet:
+        parts = [f"{counted(len(pushed.sent), 'change')} sent"]
+        parts += [f"{counted(pushed.uploaded, 'file')} uploaded"] if pushed.uploaded else []
+        parts += [f"version {pushed.version} begun"] if pushed.version else []
+        parts += [f"{counted(len(planned.held), 'change')} held back"] if planned.held else []
+        console().print(f"{store}: {', '.join(parts)}")
+        print_cells(console(), "Changed there meanwhile: pull, decide, push again", pushed.overtaken)
+        if findings:
+            print_findings(console(), project, findings)
+    return not (findings or pushed.overtaken or planned.held)

@@ -1,0 +1,197 @@
+"""What can't go is held back, place by place and store by store, with its reason and the way out; all else arrives."""
+
+import pytest
+from desk import opened_team
+
+from conftest import run_tavolan, write_screen
+from tavolan.consoles.content import Place
+from tavolan.consoles.protocol import SetOrder
+from tavolan.project.journal import read_journal
+from tavolan.project.state import StateEntry, digest, write_state
+
+FACTS = {
+    "ios": 'copyright = "2026 Potto Works"\nstock_number = "potto-1"\ncategory = "Lifestyle"\n'
+    'review_contact = { first_name = "A", last_name = "B", phone = "+1 555 0100", email = "a@potto.example" }\n'
+    'age_answers = { violence = "none" }\n',
+    "android": 'contact_email = "a@potto.example"\nprivacy_url = "https://potto.example/privacy"\ncategory = "Tools"\n'
+    'ads = false\ncontent_answers = { violence = "none" }\naudience = ["18+"]\n',
+    "maker": 'support_email = "a@potto.example"\n',
+}
+TEXTS = {
+    "ios": 'support_url = "https://potto.example/help"\nprivacy_url = "https://potto.example/privacy"\n',
+    "android": 'short = "Notes about kilns."\n',
+    "maker": 'short = "Notes about kilns."\nbullets = ["Keeps notes", "Shows curves", "Counts cones"]\n',
+}
+ENGLISH, GERMAN = "A notebook for people who make pots and fire them.", "Ein Heft für alle, die töpfern und brennen."
+
+
+def with_texts(team, en="", de=None):
+    """Write texts in two languages: all that each store needs, but for `de`, which is all of German."""
+    own = "".join(f"[{store}]\n{TEXTS[store]}" for store in team.stores)
+    team.copy("en-US", f'title = "{team.title}"\ndescription = "{ENGLISH}"\n{en}{own}')
+    german = f'description = "{GERMAN}"\n{own.replace("Notes about kilns.", "Alles über Öfen.")}' if de is None else de
+    team.copy("de-DE", f'title = "{team.title}"\n{german}')
+
+
+@pytest.fixture
+def team(tmp_path):
+    with opened_team(tmp_path / "potto", ("ios", "android")) as made:
+        with_texts(made)
+        yield made
+
+
+def held(done):
+    return {
+        (store["store"], one["place"]): (one["reason"], one["remedy"])
+        for store in done.json["stores"]
+        for one in store["held"]
+    }
+
+
+def test_one_conflict_in_one_store_keeps_nothing_else(team):
+    assert team.run("push", "--yes").code == 0
+    team.writes("ios", "en-US", subtitle="Theirs")
+    with_texts(team, 'subtitle = "Ours"\n', f'description = "{GERMAN} Und mehr."\n')
+    done = team.run("push", "--yes", "--json")
+    assert done.code == 1
+    assert held(done) == {("ios", "en-US subtitle"): ("conflict", "Pull and decide first: tavolan console pull")}
+    assert all("de-DE description" in store["sent"] for store in done.json["stores"])
+    assert team.run("push", "--yes", "--all-or-nothing", "--json").json["stores"][0]["sent"] == []
+
+
+def test_a_store_in_review_sends_what_may_change_and_others_send_all(team):
+    assert team.run("push", "--yes").code == 0
+    team.manners.review = 3600
+    submit(team, "ios", "1")
+    with_texts(team, 'promo = "Now with cones."\nsubtitle = "Kiln notes"\n')
+    dry = team.run("push", "--dry-run")
+    assert "a new version" not in dry.out
+    done = team.run("push", "--yes", "--json")
+    assert done.code == 1 and done.json["stores"][0]["sent"] == ["en-US promo"]
+    why = held(done)["ios", "en-US subtitle"]
+    assert why[0] == "version" and "tavolan console wait --store ios" in why[1] and "promo" in why[1]
+    assert team.run("push", "--yes", "--dry-run").err == ""
+
+
+def test_after_a_release_the_way_to_the_next_version_is_named_and_works(team):
+    assert team.run("push", "--yes").code == 0
+    submit(team, "ios", "1")
+    assert team.run("wait", "--store", "ios", "--minutes", "1").code == 0
+    assert team.run("release", "--store", "ios", "--yes").code == 0
+    with_texts(team, 'subtitle = "Kiln notes"\n')
+    done = team.run("push", "--yes", "--store", "ios", "--json")
+    assert held(done) == {
+        ("ios", "en-US subtitle"): ("version", "Open the next one: tavolan notes keep --next VERSION")
+    }
+    assert run_tavolan("notes", "keep", "--next", "2.1", "--project", team.root).code == 0
+    done = team.run("push", "--yes", "--store", "ios")
+    assert done.code == 0 and "version 2.1 begun" in done.out
+
+
+def test_a_console_that_fails_keeps_no_other(team):
+    config = (team.root / "tavolan.toml").read_text().replace(team.app("ios"), "nobody")
+    (team.root / "tavolan.toml").write_text(config)
+    done = team.run("push", "--yes", "--json")
+    assert done.code == 4 and "there's no app nobody" in done.err
+    assert [store["store"] for store in done.json["stores"]] == ["android"] and done.json["stores"][0]["sent"]
+    assert team.run("compare").code == 4 and team.run("pull").code == 4
+
+
+def test_drafts_of_machines_are_held_back_by_locale_unless_they_are_asked_for(team):
+    with_texts(team, de=f'description = "{GERMAN}"\n')
+    write_state(team.root, {("de-DE", "description"): StateEntry(digest(ENGLISH), "drafted", digest(GERMAN))})
+    dry = team.run("push", "--dry-run")
+    assert dry.code == 1 and "drafted by a machine" in dry.out
+    done = team.run("push", "--yes", "--json")
+    assert done.code == 1 and {reason for reason, _ in held(done).values()} == {"draft"}
+    assert {place for _, place in held(done)} == {"de-DE title", "de-DE description"}
+    assert not team.texts("ios", "de-DE") and team.texts("ios", "en-US")
+    # A person's rule of the project, or this once.
+    assert team.run("push", "--yes", "--drafts", "--store", "ios").code == 0
+    team.config("[translate]\nhand_over_drafts = true\n")
+    assert team.run("push", "--yes").code == 0 and team.texts("android", "de-DE")["description"] == GERMAN
+
+
+def test_a_text_in_another_language_is_held_back_also_with_yes(team):
+    with_texts(team, de=f'description = "{ENGLISH}"\n')
+    done = team.run("push", "--yes", "--json")
+    assert done.code == 1 and held(done)["ios", "de-DE description"][0] == "language"
+    assert "description" not in team.texts("ios", "de-DE")
+    over = team.run("push", "--yes", "--despite", "other-language", "--reason", "an English page")
+    assert over.code == 0 and read_journal(team.root)[-1].note == "an English page"
+
+
+def test_an_error_in_a_locale_keeps_that_locale_alone(team):
+    with_texts(team, de=f'subtitle = "{"x" * 31}"\ndescription = "Ein Heft für alle, die töpfern."\n')
+    done = team.run("push", "--yes", "--json")
+    stopped = held(done)
+    assert {place for store, place in stopped if store == "ios"} == {
+        "de-DE title",
+        "de-DE subtitle",
+        "de-DE description",
+    }
+    assert done.json["stores"][0]["sent"] and team.texts("android", "de-DE")
+
+
+def submit(team, store, number, *more):
+    """Give a store what its first hand-over needs, and hand it over with a build."""
+    path = team.root / f"{store}.png"
+    size = {"ios": (1290, 2796), "android": (1080, 1920), "maker": (1920, 1200)}[store]
+    place = {"ios": "phone-6.9", "android": "phone", "maker": "tablet"}[store]
+    write_screen(path, *size)
+    client = team.clients[store]
+    tables = "".join(f"[store.{name}.once]\n{FACTS[name]}" for name in team.stores)
+    config = (team.root / "tavolan.toml").read_text()
+    if tables not in config:
+        (team.root / "tavolan.toml").write_text(config + tables)
+    assert team.run("push", "--yes", "--store", store, "--no-pictures").code == 0
+    if client.picture_set("en-US", place) is None:
+        sha256 = team.uploads(store, path)
+        client.order_pictures("en-US", place, SetOrder(kind="shots", pictures=[sha256] * 3), "")
+    build = team.root / "build.bin"
+    build.write_bytes(f"build {number}".encode())
+    done = team.run("submit", "--store", store, "--yes", "--build", build, "--number", number, *more)
+    assert done.code == 0, done.out + done.err
+    return done
+
+
+@pytest.mark.parametrize("store", ["ios", "android", "maker"])
+def test_every_store_gets_from_nothing_to_live_with_a_refusal_and_a_second_release(tmp_path, store):
+    with opened_team(tmp_path / "potto", (store,)) as team:
+        with_texts(team)
+        how = ("--release", "automatic") if store == "maker" else ()
+        team.manners.refusals["en-US title"] = "says nothing"
+        submit(team, store, "1", *how)
+        refused = team.run("wait", "--store", store, "--minutes", "1")
+        assert refused.code == 1 and "review refused it: says nothing" in refused.out
+        text = (team.root / "copy/en-US.toml").read_text().replace(team.title, f"{team.title} kilns", 1)
+        (team.root / "copy/en-US.toml").write_text(text)
+        assert team.run("push", "--yes", "--no-pictures").code == 0
+        assert team.run("submit", "--store", store, "--yes", *how).code == 0
+        assert team.run("wait", "--store", store, "--minutes", "1").code == 0
+        if not how:
+            assert team.run("release", "--store", store, "--yes").code == 0
+        assert [version.state for version in team.clients[store].versions()] == ["live"]
+        # The second release, of a version of its own, with nothing but a build.
+        early = team.run("submit", "--store", store, "--yes", "--build", team.root / "build.bin", "--number", "2", *how)
+        assert early.code == 2 and "version 2.0 is out already" in early.err
+        assert [build.number for build in team.clients[store].builds()] == ["1"]
+        config = (team.root / "tavolan.toml").read_text().replace('version = "2.0"', 'version = "2.1"')
+        (team.root / "tavolan.toml").write_text(config)
+        submit(team, store, "2", *how)
+        assert team.run("wait", "--store", store, "--minutes", "1", "--for", "approved").code == 0
+
+
+def test_a_submit_that_was_killed_is_simply_run_again(team):
+    assert team.run("push", "--yes").code == 0
+    team.manners.review = 3600
+    submit(team, "ios", "7")
+    assert "version 2.0 is waiting" in submit(team, "ios", "7").out
+    # Killed after the build arrived, before the version was handed over.
+    team.config("")
+    found = team.compared("android")
+    assert found.remote.content[Place("text", "en-US", "title")] == team.title
+    sha256 = team.uploads("android", team.root / "build.bin")
+    version = team.clients["android"].begin_version("2.0")
+    team.clients["android"].add_build(version.version, "7", sha256)
+    submit(team, "android", "7")
