@@ -50,6 +50,7 @@ CASES = [
     ("hidden-character", DE, *SUBTITLE, {"U+200B", "U+202E"}, '"Notizen\\u00a0zum Brand"'),
     ("untranslated", DE, '"Bessere Notizen."', '"Better notes."', {""}, '"Better Notizen."'),
     ("wrong-script", DE, '"Bessere Notizen."', '"ملاحظات أفضل جدا"', {""}, '"Für das 楽焼"'),
+    ("other-language", DE, '"Bessere Notizen."', '"Nouveau : les cuissons de tous les fours, et les notes."', {"fr"}, '"Notes de four"'),
     ("mixed-direction", AR, "دفتر لكل من", "Potto دفتر لكل من", {"Potto"}, "\u200fPotto دفتر لكل من"),
     ("notes-repeated", DE, "[captions]", '[history]\n"1.0" = "Bessere  Notizen.\\n"\n[captions]', {"1.0"}, '[history]\n"1.0" = "Alte."\n[captions]'),
     ("wrong-kind", CONFIG, '{ violence = "none" }', '{ violence = "some" }', {"violence"}, '{ violence = "mild" }'),

@@ -54,6 +54,15 @@ def test_the_program_drafts_what_is_missing(missing):
     states = standings(missing, "de-DE")
     assert states["captions.home"] == "drafted" and states["title"] == "translated"
     assert 'title = "Potto: von Hand"' in (missing / "copy/de-DE.toml").read_text()
+    rows = [row for row in run_tavolan("status", "--json", cwd=missing).json["rows"] if row["locale"] == "de-DE"]
+    assert rows[0]["drafted"] == 3 and rows[0]["ready"] < rows[0]["ready"] + rows[0]["drafted"]
+    # What a command rewrites in a draft, or takes from one, is a draft still.
+    text = (missing / "copy/de-DE.toml").read_text()
+    word = next(line for line in text.splitlines() if line.startswith("subtitle"))[-4:-1]
+    assert run_tavolan("copy", "replace", word, "abc", "--locale", "de-DE", "--apply", cwd=missing).code == 0
+    assert run_tavolan("video", "new", cwd=missing).code == 0
+    states = standings(missing, "de-DE")
+    assert states["subtitle"] == "drafted" and states["titles.home"] == "drafted"
     assert (
         "Nothing is missing"
         in run_tavolan("locale", "draft", "--locale", "de-DE", "--url", made.address, cwd=missing).out

@@ -59,7 +59,7 @@ PRINTED = {
     "score@1": ("terms", "score"),
     "share@1": ("results", "share"),
     "size@1": ("experiment", "size", "glaze-icon"),
-    "status@3": ("status",),
+    "status@4": ("status",),
     "suggestions@1": ("locale", "suggest"),
     "swap@1": ("terms", "swap", "--out", "recipe", "--in", "calculator"),
     "themes@1": ("reviews", "themes"),
@@ -97,7 +97,7 @@ def test_what_the_sample_prints_is_as_its_schema_says(sample: Path, name: str) -
 
 
 def test_what_a_rendered_project_prints_and_writes_is_as_its_schema_says(rendered: Path) -> None:
-    for name in ("check@1", "status@3", "render@1"):
+    for name in ("check@1", "status@4", "render@1"):
         validate(name, printed(rendered, name))
     write_screen(rendered / "art" / "icon.png", 1024, 1024)
     for command in ("render", "icons", "pack"):

@@ -8,7 +8,13 @@ from tavolan.checking.registry import check
 from tavolan.checking.review import Passage, Review
 from tavolan.languages.tags import is_right_to_left, language_of, locale_name
 from tavolan.project.addresses import MARKED_TABLES
-from tavolan.words.likely_language import CLEAR_MAJORITY, LEAST_LETTERS, foreign_share, letters_of
+from tavolan.words.likely_language import (
+    CLEAR_MAJORITY,
+    LEAST_LETTERS,
+    foreign_share,
+    letters_of,
+    likely_language,
+)
 
 # Roles of what people read as sentences.
 _SENTENCES = (
@@ -59,6 +65,23 @@ def wrong_script(review: Review, this: Rule) -> Iterator[Finding]:
             share = round(100 * foreign)
             message = f"{share} % of its letters are in another script than {locale_name(passage.locale)}'s"
             yield passage.finding(this, message, "Check that the text is in the right file.", measured=share)
+
+
+@check("other-language", "warning")
+def other_language(review: Review, this: Rule) -> Iterator[Finding]:
+    """A text looks like another language than its locale's: it may be in the wrong file, or it came back untranslated.
+
+    What counts are the function words that it holds, by the shipped lists; short texts say nothing, and pass. A push
+    holds such a text back.
+    """
+    project = review.project
+    originals = {p.text for p in review.passages if p.locale == project.source_locale}
+    for passage in _prose(review):
+        language = likely_language(passage.text, passage.locale)
+        is_source = passage.text in originals and passage.locale != project.source_locale
+        if language != language_of(passage.locale) and not is_source:
+            message = f"looks like {locale_name(language)}, not like {locale_name(passage.locale)}"
+            yield passage.finding(this, message, "Check that the text is in the right file.", subject=language)
 
 
 def _first_strong(text: str) -> str:

@@ -7,6 +7,8 @@ from typing import TYPE_CHECKING
 
 from tavolan.checking.findings import Finding
 from tavolan.project.model import Project, Store
+from tavolan.project.texts import Texts
+from tavolan.project.translation_progress import is_drafted
 
 if TYPE_CHECKING:
     from tavolan.project.picture_records import PictureCounts
@@ -21,13 +23,15 @@ _OVER = {"too-long", "entry-too-long", "item-count"}
 class TextCounts:
     """Fields of one locale in one store. Each field counts once: as the worst that's wrong with it, or as ready.
 
-    `refused` are those that a check calls an error for another reason. Missing captions count among the missing.
+    `refused` are those that a check calls an error for another reason, `drafted` those that a machine wrote and nobody
+    has read. Missing captions count among the missing.
     """
 
     missing: int
     over: int
     refused: int
     outdated: int
+    drafted: int
     ready: int
 
 
@@ -59,8 +63,9 @@ def status_of(
     by_locale: dict[str, list[Finding]] = {}
     for finding in counting:
         by_locale.setdefault(finding.locale, []).append(finding)
+    known = Texts(project)
     texts = {
-        (tag, store.id): _texts(project, store, tag, by_locale.get(tag, []))
+        (tag, store.id): _texts(known, store, tag, by_locale.get(tag, []))
         for store in project.stores.values()
         for tag in store.locales
     }
@@ -68,8 +73,9 @@ def status_of(
     return Status(project, texts, facts, pictures or {})
 
 
-def _texts(project: Project, store: Store, tag: str, findings: list[Finding]) -> TextCounts:
+def _texts(texts: Texts, store: Store, tag: str, findings: list[Finding]) -> TextCounts:
     """Return the counts of one locale in one store, from the findings of that locale."""
+    project = texts.project
     own = [f for f in findings if f.concerns(store.id) and not f.field.startswith(_PICTURES)]
     worst: dict[str, str] = {}
     for kind, holds in (
@@ -82,9 +88,12 @@ def _texts(project: Project, store: Store, tag: str, findings: list[Finding]) ->
             if holds(finding):
                 worst.setdefault(finding.field, kind)
     written = [key for key in project.fields_of(store) if project.value(store.id, tag, key).written]
+    for key in written:
+        if key not in worst and is_drafted(texts, tag, texts.read_address(store.id, tag, key)):
+            worst[key] = "drafted"
     # A store that lacks the locale takes none of its texts.
     ready = 0 if worst.get("") == "refused" else sum(key not in worst for key in written)
-    count = {kind: list(worst.values()).count(kind) for kind in ("missing", "over", "refused", "outdated")}
+    count = {kind: list(worst.values()).count(kind) for kind in ("missing", "over", "refused", "outdated", "drafted")}
     return TextCounts(**count, ready=ready)
 
 

@@ -134,6 +134,9 @@ def pull(
 
 def _pulled(found: Comparison, decisions: dict[str, Keep], dry_run: bool) -> int:
     """Bring a console's changes in, and say which; return how many conflicts are left."""
+    from dataclasses import replace
+
+    from tavolan.consoles.gate import in_another_language
     from tavolan.consoles.pull import plan_pull
     from tavolan.consoles.pull import pull as write_pull
     from tavolan.reports.consoletables import print_cells
@@ -153,6 +156,8 @@ def _pulled(found: Comparison, decisions: dict[str, Keep], dry_run: bool) -> int
     out.print(f"{store}: {', '.join(parts)}")
     if received:
         out.print(f"{counted(len(received), 'picture')} in {received[0].parents[2]}", soft_wrap=True)
+    for doubt in in_another_language(replace(cell, here=cell.there) for cell in pulled.texts):
+        out.print(styled("[yellow]{}: {} {}[/]", store, doubt.cell.place, doubt.why), soft_wrap=True)
     for place, reason in pulled.refused.items():
         out.print(styled("[yellow]{} {} stays there: {}[/]", store, place, reason), soft_wrap=True)
     for name, places in pulled.along.items():

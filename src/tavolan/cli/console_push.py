@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import sys
-from typing import TYPE_CHECKING, Annotated
+from typing import TYPE_CHECKING, Annotated, Literal
 
 import typer
 
@@ -23,9 +23,14 @@ from tavolan.cli.common import (
 from tavolan.cli.console_options import FieldOption, NoPictures, fail_where_outside, selection_of
 
 if TYPE_CHECKING:
-    from tavolan.consoles.hand_over import HandOver, Sent
+    from tavolan.consoles.comparison import Selection
+    from tavolan.consoles.hand_over import Conditions, HandOver, Sent
     from tavolan.consoles.push import Pushed
+    from tavolan.errors import TavolanError
+    from tavolan.project.model import Project
 
+# Whether things are sent, or somebody is asked.
+Answer = Literal["yes", "no", "ask"]
 # Rows of changes that a push shows for each store before it asks; nobody reads five hundred.
 _MOST_SHOWN = 12
 
@@ -54,38 +59,47 @@ def push(
     json: JsonOption = False,
 ) -> None:
     """Send what changed here, and nothing else. What can't go is held back and said; all else arrives (exit 1)."""
-    from concurrent.futures import ThreadPoolExecutor
-
-    from tavolan.checking import run_checks
     from tavolan.consoles.gate import require_reason
-    from tavolan.consoles.hand_over import Conditions, Sent, compared, planned_hand_over
+    from tavolan.consoles.hand_over import Conditions
     from tavolan.reports.documents.hand_over import Push
 
     conditions = Conditions(tuple(despite or ()), reason, drafts, all_or_nothing, second_choice)
     require_reason(conditions.despite, reason)
     opened = open_on_day(project, on)
     selection = selection_of(opened, locale, field, no_pictures, pictures)
-    with ThreadPoolExecutor(1) as pool:
-        # While the consoles are read, which is mostly waiting.
-        checked = pool.submit(run_checks, opened, errors_only=True)
-        with compared(opened, store or [], selection) as consoles:
-            planned = [planned_hand_over(found, checked.result, conditions) for found in consoles.comparisons]
-            for each in planned if not json else ():
-                _show_plan(each)
-            stopped = dry_run or any(each.is_stopped for each in planned)
-            done: list[Sent] = []
-            for each in planned:
-                ready = not stopped and (yes or (not (json or each.plan.is_empty) and _asked(each)))
-                done.append(Sent(each, _sent(each) if ready else None))
+    answer: Answer = "no" if dry_run else "yes" if yes else "no" if json else "ask"
+    done, failures = _run(opened, store or [], selection, conditions, answer, quiet=json)
     all_went = [_show_outcome(sent, json) for sent in done]
     if json:
         print_document(Push(stores=done))
-    failures = consoles.failures | {
-        sent.planned.found.store.id: sent.pushed.failure for sent in done if sent.pushed and sent.pushed.failure
-    }
     fail_where_outside(failures)
     if not all(all_went):
         raise typer.Exit(1)
+
+
+def _run(
+    project: Project, stores: list[str], selection: Selection, conditions: Conditions, answer: Answer, *, quiet: bool
+) -> tuple[list[Sent], dict[str, TavolanError]]:
+    """Plan and send store by store; return what came of it, and the failures of consoles by store."""
+    from concurrent.futures import ThreadPoolExecutor
+
+    from tavolan.checking import run_checks
+    from tavolan.consoles.hand_over import Sent, compared, planned_hand_over
+
+    with ThreadPoolExecutor(1) as pool:
+        # While the consoles are read, which is mostly waiting.
+        checked = pool.submit(run_checks, project, errors_only=True)
+        with compared(project, stores, selection) as consoles:
+            planned = [planned_hand_over(found, checked.result, conditions) for found in consoles.comparisons]
+            for each in planned if not quiet else ():
+                _show_plan(each)
+            stopped = answer == "no" or any(each.is_stopped for each in planned)
+            done: list[Sent] = []
+            for each in planned:
+                ready = not stopped and (answer == "yes" or (not each.plan.is_empty and _asked(each)))
+                done.append(Sent(each, _sent(each) if ready else None))
+    failed = {sent.planned.found.store.id: sent.pushed.failure for sent in done if sent.pushed and sent.pushed.failure}
+    return done, consoles.failures | failed
 
 
 def _show_plan(planned: HandOver) -> None:

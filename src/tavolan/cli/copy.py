@@ -21,6 +21,7 @@ from tavolan.cli.common import (
 )
 
 if TYPE_CHECKING:
+    from tavolan.project.text_writing import Work
     from tavolan.project.texts import TextChange, Texts
 
 app = typer.Typer(
@@ -189,7 +190,7 @@ def replace(
     if not changes:
         console().print("Found nowhere.")
         return
-    _apply(texts, changes, force, not apply)
+    _apply(texts, changes, force, not apply, work="as before")
 
 
 @app.command()
@@ -247,6 +248,7 @@ def _apply(
     force: bool,
     dry_run: bool,
     alternates: tuple[str, str, list[str]] | None = None,
+    work: Work = "translated",
 ) -> None:
     """Show changes, refuse those over their limit, write the rest."""
     from tavolan.errors import UsageError
@@ -267,7 +269,7 @@ def _apply(
     if not dry_run:
         writer = TextWriter(texts)
         with changing(texts.project.root):
-            writer.write([*real, *confirmed])
+            writer.write([*real, *confirmed], work)
             if alternates:
                 writer.write_alternates(*alternates)
         if confirmed:

@@ -212,6 +212,8 @@ def _tell(out: Console, received: Received, dry_run: bool) -> None:
         out.print(f"          here  {conflict.before!r}\n          file  {conflict.after!r}", soft_wrap=True)
     for over in received.over:
         out.print(styled("[yellow]over[/]      {} {}: {}", over.locale, over.address, over.why), soft_wrap=True)
+    for doubt in received.doubts:
+        out.print(styled("[yellow]doubt[/]     {} {}: {}", doubt.locale, doubt.address, doubt.why), soft_wrap=True)
     if received.conflicts:
         out.print("Decide with --keep mine or --keep theirs.")
     verb = "would be written" if dry_run else "written"

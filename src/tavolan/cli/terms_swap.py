@@ -52,5 +52,5 @@ def swap(
     if apply:
         if found.over:
             raise UsageError("\n".join([*found.over, "Nothing was written."]))
-        TextWriter(Texts(opened)).write(found.texts)
+        TextWriter(Texts(opened)).write(found.texts, "as before")
         say(f"Written: {', '.join(f'{one.locale} {one.address}' for one in found.texts)}")

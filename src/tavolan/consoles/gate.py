@@ -8,11 +8,10 @@ from tavolan.checking.findings import Finding
 from tavolan.consoles.content import Place
 from tavolan.consoles.merge import Cell
 from tavolan.errors import UsageError
-from tavolan.languages.tags import language_of, locale_name
 from tavolan.project.model import Project, Store
 from tavolan.project.texts import Texts
 from tavolan.project.translation_progress import is_drafted
-from tavolan.words.likely_language import likely_language
+from tavolan.words.likely_language import other_language
 
 Reason = Literal["conflict", "error", "draft", "language", "version"]
 # The rule by which a text in another language is overruled, as the check calls it.
@@ -95,9 +94,9 @@ def in_another_language(cells: Iterable[Cell]) -> list[Held]:
     found = []
     for cell in cells:
         if cell.place.kind == "text" and isinstance(cell.here, str):
-            other = likely_language(cell.here, cell.place.locale)
-            if other != language_of(cell.place.locale):
-                why = f"looks like {locale_name(other)}"
+            other = other_language(cell.here, cell.place.locale)
+            if other:
+                why = f"looks like {other}"
                 remedy = f'Right text, right file? Else: --despite {OTHER_LANGUAGE} --reason "…".'
                 found.append(Held(cell, "language", why, remedy))
     return found

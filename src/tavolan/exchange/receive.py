@@ -18,6 +18,7 @@ from tavolan.project.texts import TextChange, Texts
 from tavolan.support.files import read_bytes
 from tavolan.support.transaction import changing
 from tavolan.support.xmlfile import bad_character
+from tavolan.words.likely_language import other_language
 
 Keep = Literal["ask", "mine", "theirs"]
 # All texts of a project in one language take some ten thousand characters.
@@ -44,6 +45,7 @@ class Received:
     conflicts: list[TextChange] = field(default_factory=list)
     refused: list[Refused] = field(default_factory=list)
     over: list[Refused] = field(default_factory=list)
+    doubts: list[Refused] = field(default_factory=list)
     same: int = 0
     empty: int = 0
 
@@ -124,6 +126,8 @@ def _one(
     else:
         if over := texts.over(locale, text.address, text.target):
             received.over.append(Refused(locale, text.address, over, text.target))
+        if texts.is_translated(text.address) and (language := other_language(text.target, locale)):
+            received.doubts.append(Refused(locale, text.address, f"looks like {language}", text.target))
         received.changes.append(TextChange(locale, text.address, mine, text.target))
         received.works[locale, text.address] = work
 

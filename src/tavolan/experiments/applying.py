@@ -57,7 +57,7 @@ def apply_winner(project: Project, one: Experiment, *, write: bool = True) -> Ap
             said.append(f"{shot}: {key} {value}")
     if write:
         with changing(project.root):
-            TextWriter(texts).write(changes)
+            TextWriter(texts).write(changes, "as before")
             editor.save()
             if variant.icon:
                 write_bytes(project.root / ICON, read_bytes(project.root / variant.icon, variant.icon))

@@ -1,6 +1,7 @@
 """Write texts into copy files, and remember what each translation was made from: as one change."""
 
 from collections.abc import Iterable
+from typing import Literal
 
 from tavolan.errors import Problem, ProjectError
 from tavolan.project.memory import Pair, remember
@@ -10,6 +11,9 @@ from tavolan.project.toml_edit import TomlEditor
 from tavolan.support.transaction import changing
 from tavolan.support.xmlfile import bad_character
 
+# What is remembered of a text's origin; `as before` keeps a draft one.
+Work = TranslationState | Literal["as before"]
+
 
 class TextWriter:
     """Writes texts of a project as it was read. Each of its writes builds on the one before."""
@@ -18,9 +22,10 @@ class TextWriter:
         self.texts, self.project = texts, texts.project
         self._last: State | None = None
 
-    def write(self, changes: Iterable[TextChange], work: TranslationState = "translated") -> None:
+    def write(self, changes: Iterable[TextChange], work: Work = "translated") -> None:
         """Write changes into the copy files; remember what was translated from what, and by whom: as one change.
 
+        `as before` is for what a command rewrites: a draft that nobody has read stays one.
         Raises ProjectError, and writes nothing, for a text with a control character.
         """
         changes = list(changes)
@@ -41,7 +46,7 @@ class TextWriter:
             editor.set(("alternates", address), candidates)
             editor.save()
 
-    def _write(self, changes: list[TextChange], work: TranslationState) -> None:
+    def _write(self, changes: list[TextChange], work: Work) -> None:
         known = self.project.state if self._last is None else self._last
         problems: list[Problem] = []
         now = read_state(self.project.root, problems)
@@ -63,7 +68,7 @@ class TextWriter:
         sources = {change.address: change.after for change in changes if change.locale == self.project.source_locale}
         self._keep_earlier(changes, state)
         for change in changes:
-            self._remember(state, change, sources, work)
+            self._remember(state, change, sources, self._work_of(state, change) if work == "as before" else work)
         for editor in editors.values():
             editor.save()
         if state != known:
@@ -83,6 +88,12 @@ class TextWriter:
         ]
         if pairs:
             remember(self.project.root, pairs, source)
+
+    def _work_of(self, state: State, change: TextChange) -> TranslationState:
+        """Return the work that a rewritten text is: a draft's stays a draft."""
+        entry = state.get((change.locale, change.address))
+        drafted = entry and entry.work == "drafted" and entry.text == digest(change.before)
+        return "drafted" if drafted else "translated"
 
     def _remember(self, state: State, change: TextChange, sources: dict[str, str], work: TranslationState) -> None:
         source = self.project.source_locale

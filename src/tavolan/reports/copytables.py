@@ -17,6 +17,7 @@ from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
 from tavolan.support.number_words import counted
 from tavolan.words.coverage import Answer, phrases_served, served_by
+from tavolan.words.likely_language import other_language
 
 if TYPE_CHECKING:
     from tavolan.project.picture_records import PictureCounts
@@ -107,6 +108,8 @@ def print_changes(console: Console, changes: list[TextChange], title: str = "") 
         before, after = _clip(change.before, change.after)
         console.print(SafeText("  − ", "red").append_text(before))
         console.print(SafeText("  + ", "green").append_text(after))
+        if language := other_language(change.after, change.locale):
+            console.print(styled("    [yellow]looks like {}: right text, right place?[/]", language))
 
 
 def _clip(before: str, after: str) -> tuple[SafeText, SafeText]:
@@ -157,6 +160,7 @@ def _status_cell(counts: TextCounts | None) -> SafeText:
         "over": ("red", counts.over),
         "refused": ("red", counts.refused),
         "outdated": ("yellow", counts.outdated),
+        "drafted": ("yellow", counts.drafted),
     }
     cell = SafeText()
     for name, (style, number) in parts.items():

@@ -2,9 +2,11 @@
 
 from tavolan.errors import UsageError
 from tavolan.project.addresses import TITLES
+from tavolan.project.load import load_project
 from tavolan.project.model import Project
 from tavolan.project.text_writing import TextWriter
 from tavolan.project.texts import TextChange, Texts
+from tavolan.project.translation_progress import is_drafted
 from tavolan.support.files import write_text
 from tavolan.support.transaction import changing
 from tavolan.video.storyboard import clip_index
@@ -72,7 +74,12 @@ def _titles(project: Project, names: list[tuple[str, str]]) -> list[TextChange]:
 
 
 def write_storyboard(project: Project, text: str, titles: list[TextChange]) -> None:
-    """Write a planned storyboard and its titles, as one change."""
+    """Write a planned storyboard and its titles, as one change. Titles from captions that are drafts are drafts too."""
+    texts = Texts(project)
+    captions = {f"{TITLES}.{shot.name}": f"captions.{shot.caption_key}" for shot in project.shots.shot}
+    drafts = [change for change in titles if is_drafted(texts, change.locale, captions[change.address])]
     with changing(project.root):
         write_text(project.root / FILE, text)
-        TextWriter(Texts(project)).write(titles)
+        TextWriter(texts).write([change for change in titles if change not in drafts])
+        # Their sources are among those that were just written.
+        TextWriter(Texts(load_project(project.root))).write(drafts, "drafted")

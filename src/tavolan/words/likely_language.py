@@ -5,7 +5,7 @@ from functools import cache, lru_cache
 import regex
 
 from tavolan.languages.scripts import script
-from tavolan.languages.tags import language_of, script_of
+from tavolan.languages.tags import language_of, locale_name, script_of
 from tavolan.languages.word_lists import word_lists
 from tavolan.words.split import words
 
@@ -35,6 +35,17 @@ def likely_language(text: str, locale: str) -> str:
     best = max(counts, key=lambda language: (counts[language], language == own), default=own)
     far = counts.get(best, 0) >= max(_LEAST_WORDS, 2 * counts.get(own, 0) + 1)
     return best if far else own
+
+
+def other_language(text: str, locale: str) -> str:
+    """Return what a text looks like where that's not its locale's language, in words; "" where it may be right.
+
+    Short texts say nothing, so they pass.
+    """
+    if foreign_share(text, locale) > CLEAR_MAJORITY:
+        return "another script"
+    language = likely_language(text, locale)
+    return "" if language == language_of(locale) else locale_name(language)
 
 
 def letters_of(text: str) -> list[str]:

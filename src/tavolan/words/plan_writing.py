@@ -48,7 +48,7 @@ def apply_plan(project: Project, made: Plan) -> list[TextChange]:
         alternates.append((change.locale, change.address, [text for text in kept if text != change.after]))
     writer = TextWriter(texts)
     with changing(project.root):
-        writer.write(made.texts)
+        writer.write(made.texts, "as before")
         for locale, address, candidates in alternates:
             if candidates:
                 writer.write_alternates(locale, address, candidates)

@@ -88,6 +88,8 @@ class StatusRow(DocumentPart):
     over: int
     refused: int
     outdated: int
+    drafted: int
+    """Written by a machine, and read by nobody."""
     ready: int
     pictures: PictureCounts
 
@@ -95,7 +97,7 @@ class StatusRow(DocumentPart):
 class StatusDocument(Document):
     """Printed by `tavolan status --json`."""
 
-    kind: ClassVar = "status@3"
+    kind: ClassVar = "status@4"
     rows: list[StatusRow]
     facts: dict[str, FactCounts]
     """By store."""
