@@ -161,6 +161,18 @@ class Team:
         """Read both sides."""
         return comparison_of(load_project(self.root), store, self.clients[store])
 
+    def there(self, store: str) -> Content:
+        """Return all that a console holds, read from its state."""
+        found: Content = {}
+        for kept in self._state.all("listing", self.app(store)):
+            found |= {Place("text", kept.key, name): text for name, text in kept.value["texts"].items()}
+        facts = self._state.get("facts", self.app(store))
+        found |= {Place("fact", "", name): fact for name, fact in (facts.value if facts else {}).items()}
+        for kept in self._state.all("set", self.app(store)):
+            if kept.value["pictures"]:
+                found[Place("pictures", *kept.key.split(" "))] = kept.value["pictures"]
+        return found
+
     def texts(self, store: str, locale: str) -> dict[str, Any]:
         """Return the texts of a locale there."""
         kept = self._state.get("listing", self.app(store), locale)

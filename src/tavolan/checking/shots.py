@@ -4,9 +4,10 @@ import difflib
 from collections.abc import Iterator
 
 from tavolan.checking.findings import Finding, Location, Rule
-from tavolan.checking.registry import check
+from tavolan.checking.registry import check, run_checks
 from tavolan.checking.review import Review
 from tavolan.errors import nearest
+from tavolan.project.model import Project
 from tavolan.project.screens import Screen
 
 
@@ -25,6 +26,16 @@ def caption_missing(review: Review, this: Rule) -> Iterator[Finding]:
             remedy = f'Write {key} = "…" under [captions].'
             at = Location(locale=tag, field=f"captions.{key}", path=copy.source.shown, line=value.line)
             yield this.finding(at, message, remedy, level=level)
+
+
+def foreign_captions(project: Project) -> dict[str, str]:
+    """Return why a locale's pictures can't go out: captions of the source locale stand on them, and none is waived."""
+    missing: dict[str, list[str]] = {}
+    for finding in run_checks(project, only={"caption-missing"}):
+        if finding.locale != project.source_locale and not finding.waived:
+            missing.setdefault(finding.locale, []).append(finding.field.partition(".")[2])
+    source = project.source_locale
+    return {tag: f"shows captions in {source}: {', '.join(names)}" for tag, names in missing.items()}
 
 
 @check("graphic-caption", "warning")

@@ -104,11 +104,14 @@ def _run(
 
 def _show_plan(planned: HandOver) -> None:
     from tavolan.reports.consoletables import print_cells, print_held
-    from tavolan.support.number_words import counted
+    from tavolan.support.number_words import counted, some_of
 
     out, store, plan = console(), planned.found.store.id, planned.plan
     print_cells(out, f"{store}: to send", plan.send, _MOST_SHOWN)
     print_held(out, f"{store}: held back", planned.held)
+    if planned.stale:
+        tags = some_of(list(dict.fromkeys(finding.locale for finding in planned.stale)), 8)
+        out.print(f"{store}: pictures of {tags} aren't up to date: tavolan shots render", soft_wrap=True)
     parts = [f"{counted(len(plan.send), 'change')} to send"] if plan.send else []
     parts += [f"{counted(len(plan.uploads), 'file')} to upload"] if plan.uploads else []
     parts += [f"a new version {plan.version} is begun for it"] if plan.version else []

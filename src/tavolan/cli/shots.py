@@ -299,12 +299,15 @@ def pack(
     ready: Annotated[bool, typer.Option("--ready", help="Pack what's up to date, and list what's missing.")] = False,
 ) -> None:
     """Pack the finished pictures into one zip per store, with a manifest of sizes, checksums and sources."""
+    from tavolan.checking.shots import foreign_captions
     from tavolan.pictures.outputs.packs import make_packs
     from tavolan.support.number_words import counted
 
     opened = open_on_day(project)
+    tags = opened.pick("--locale", list(locale or []), opened.app.locales)
+    unready = {tag: why for tag, why in foreign_captions(opened).items() if tag in tags}
     with progress_bar("Packing") as move:
-        packs = make_packs(opened, tuple(store or ()), move, locales=tuple(locale or ()), ready=ready)
+        packs = make_packs(opened, tuple(store or ()), move, locales=tuple(locale or ()), ready=ready, unready=unready)
     out = console()
     for made in packs:
         for file, why in made.gaps.items():

@@ -4,6 +4,7 @@ from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 from typing import Literal
 
+from tavolan.checking import run_checks
 from tavolan.checking.findings import Finding
 from tavolan.consoles.content import Place
 from tavolan.consoles.merge import Cell
@@ -13,7 +14,9 @@ from tavolan.project.texts import Texts
 from tavolan.project.translation_progress import is_drafted
 from tavolan.words.likely_language import other_language
 
-Reason = Literal["conflict", "error", "draft", "language", "version"]
+Reason = Literal["conflict", "error", "draft", "language", "stale", "version"]
+# The rule of pictures that are missing in a set, or show an earlier caption.
+STALE = "picture-to-make"
 # The rule by which a text in another language is overruled, as the check calls it.
 OTHER_LANGUAGE = "other-language"
 _PICTURES = ("shot.", "class.", "graphic.", "captions.", "showcase.", "screens")
@@ -82,6 +85,22 @@ def drafts_in(project: Project, store: Store, cells: Iterable[Cell]) -> list[Hel
         remedy = f"Read them: tavolan locale status --locale {locale} --units. Or send drafts: --drafts."
         held += [Held(cell, "draft", why, remedy) for cell in own] if drafted else []
     return held
+
+
+def stale_sets(project: Project, store: Store) -> list[Finding]:
+    """Return a finding for each set of pictures that isn't as the project would make it now."""
+    found = run_checks(project, only={STALE})
+    return [finding for finding in found if not finding.waived and finding.concerns(store.id)]
+
+
+def stale_in(stale: Iterable[Finding], cells: Iterable[Cell]) -> list[Held]:
+    """Return the sets of pictures among changes that aren't as the project would make them now."""
+    by_set = {(finding.locale, finding.field.removeprefix("class.")): finding for finding in stale}
+    return [
+        Held(cell, "stale", finding.message, finding.remedy)
+        for cell in cells
+        if cell.place.kind == "pictures" and (finding := by_set.get((cell.place.locale, cell.place.field)))
+    ]
 
 
 def _is_draft(texts: Texts, store: Store, place: Place) -> bool:

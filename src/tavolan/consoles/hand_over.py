@@ -12,7 +12,16 @@ from typing import NamedTuple
 
 from tavolan.checking.findings import Finding
 from tavolan.consoles.comparison import Comparison, Selection, comparison_of
-from tavolan.consoles.gate import OTHER_LANGUAGE, Held, drafts_in, errors_in, in_another_language, require_reason
+from tavolan.consoles.gate import (
+    OTHER_LANGUAGE,
+    Held,
+    drafts_in,
+    errors_in,
+    in_another_language,
+    require_reason,
+    stale_in,
+    stale_sets,
+)
 from tavolan.consoles.opening import opened_consoles
 from tavolan.consoles.push import Progress, Pushed, PushPlan, note_agreed_anew, plan_push, push
 from tavolan.consoles.second_title import take_second_titles
@@ -39,12 +48,16 @@ class Conditions:
 
 @dataclass(frozen=True)
 class HandOver:
-    """What would be sent to a store's console, what is held back, and the errors behind that."""
+    """What would be sent to a store's console, what is held back, and the errors behind that.
+
+    `stale` are sets of pictures that aren't up to date, also where nothing of them is sent.
+    """
 
     found: Comparison
     plan: PushPlan
     held: list[Held]
     errors: list[Finding]
+    stale: list[Finding]
     conditions: Conditions
 
     @property
@@ -107,12 +120,14 @@ def planned_hand_over(found: Comparison, findings: Callable[[], list[Finding]], 
         held += drafts_in(found.project, found.store, wanted.send)
     if OTHER_LANGUAGE not in conditions.despite:
         held += in_another_language(wanted.send)
+    stale = stale_sets(found.project, found.store)
+    held += stale_in(stale, wanted.send)
     held += without_version(found, wanted.send)
     first: dict[str, Held] = {}
     for each in held:
         first.setdefault(str(each.cell.place), each)
     plan = plan_push(found, hold={each.cell.place for each in first.values()})
-    return HandOver(found, plan, list(first.values()), list(errors), conditions)
+    return HandOver(found, plan, list(first.values()), list(errors), stale, conditions)
 
 
 def hand_over(planned: HandOver, progress: Progress | None = None) -> Pushed:

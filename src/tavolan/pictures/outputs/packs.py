@@ -3,7 +3,7 @@
 import hashlib
 import json
 import zipfile
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -17,6 +17,7 @@ from tavolan.support.files import drafted, inside, read_bytes
 from tavolan.support.image_headers import image_facts
 
 SCHEMA = "tavolan/pack@1"
+_REMEDY = "Write them, or pack what's ready: --ready"
 # The earliest time that a zip can hold: packs of the same pictures are the same bytes.
 _TIME = (1980, 1, 1, 0, 0, 0)
 
@@ -37,12 +38,15 @@ def make_packs(
     *,
     locales: tuple[str, ...] = (),
     ready: bool = False,
+    unready: Mapping[str, str] | None = None,
 ) -> list[Packed]:
     """Write `out/packs/<store>.zip` for every store, of all locales or of some.
 
-    Raises ProjectError when a picture is missing or was made from something that has changed since; with `ready`, what
-    is up to date is packed, and the rest is listed as gaps.
+    `unready` says why the pictures of some locales can't go out. Raises ProjectError for such a locale, and when a
+    picture is missing or was made from something that has changed since; with `ready`, what's up to date is packed, and
+    the rest is listed as gaps.
     """
+    closed = unready or {}
     ledger = Ledger(project.root, write=False)
     try:
         planner = Planner(project, ledger)
@@ -50,15 +54,19 @@ def make_packs(
         jobs = planner.possible(wanted) if ready else planner.jobs(wanted)
         if not jobs and not planner.problems:
             raise UsageError("there are no pictures to pack: shots.toml has no [[shot]].")
-        stale = [job for job in jobs if not ledger.is_current(job)]
-        if stale and not ready:
-            raise ProjectError([_stale(stale, ledger)])
-        late = {job.target.file for job in stale}
+        reasons = {job.target.file: reason for job in jobs if (reason := closed.get(job.target.locale, ""))}
+        stale = [job for job in jobs if job.target.file not in reasons and not ledger.is_current(job)]
+        reasons |= {job.target.file: ledger.why(job) for job in stale}
+        if reasons and not ready:
+            problems = [_stale(stale, ledger)] if stale else []
+            problems += [Problem(f"copy/{tag}.toml", None, "", why, _REMEDY) for tag, why in closed.items()]
+            raise ProjectError(problems)
         packs = []
         names = project.pick("--store", list(stores), list(project.stores))
         for done, store in enumerate(names, 1):
-            own = [job for job in jobs if job.target.store == store and job.target.file not in late]
-            gaps = {job.target.file: ledger.why(job) for job in stale if job.target.store == store}
+            mine = [job for job in jobs if job.target.store == store]
+            own = [job for job in mine if job.target.file not in reasons]
+            gaps = {job.target.file: reasons[job.target.file] for job in mine if job.target.file in reasons}
             gaps |= {problem.path: problem.message for problem in planner.problems}
             target = project.root / "out" / "packs" / f"{store}.zip"
             if own:
