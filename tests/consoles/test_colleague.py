@@ -213,3 +213,39 @@ def test_a_project_from_consoles_is_equal_to_each_of_them(team, tmp_path):
     pushed = run_tavolan("console", "push", "--yes", "--json", "--project", fresh, **team.variables).json["stores"]
     assert [one["sent"] for one in pushed] == [[], []]
     assert Path(fresh / "from_console/ios/en-US/phone-6.9/set.toml").is_file()
+
+
+def test_a_locale_that_somebody_began_there_is_named_and_taken_in(team):
+    push_all(team)
+    team.writes("ios", "pl-PL", title=f"{team.title} PL", description="Notatnik dla ceramików i garncarzy.")
+    done = team.run("pull")
+    assert "tavolan locale add pl-PL --from-console" in done.out
+    added = run_tavolan("locale", "add", "pl-PL", "--from-console", "--project", team.root, **team.variables)
+    assert added.code == 0 and "android hasn't pl-PL" in added.out, added.err
+    assert team.project().value("ios", "pl-PL", "title").content == f"{team.title} PL"
+    assert nothing_due(team)
+    again = run_tavolan("locale", "add", "pl-PL", "--from-console", "--project", team.root, **team.variables)
+    assert again.code == 2 and "no console has pl-PL, or it's here already" in again.err
+
+
+def test_what_was_handed_over_can_be_taken_back_and_isnt_sent_again(team):
+    with_pictures(team)
+    push_all(team)
+    shown = team.run("withdraw", "de-DE", "--store", "ios", "--dry-run")
+    assert shown.code == 0 and team.texts("ios", "de-DE")
+    assert team.run("withdraw", "de-DE", "--store", "ios").code == 1 and team.texts("ios", "de-DE")
+    done = team.run("withdraw", "de-DE", "--store", "ios", "--yes", "--reason", "too early")
+    assert done.code == 0 and not team.texts("ios", "de-DE") and team.texts("android", "de-DE"), done.err
+    assert nothing_due(team) and read_journal(team.root)[-1].note == "too early"
+    assert team.run("withdraw", "en-US", "--store", "ios", "--pictures", "--yes").code == 0
+    assert Place("pictures", "en-US", "phone-6.9") not in team.there("ios") and nothing_due(team)
+    assert team.run("withdraw", "en-US", "--store", "ios", "--field", "description", "--yes").code == 0
+    assert "description" not in team.texts("ios", "en-US") and nothing_due(team)
+    assert team.project().value("android", "en-US", "description").written
+    for wrong, said in (
+        (("en-US", "--store", "ios"), "is the default locale"),
+        (("pl-PL", "--store", "ios"), "has nothing of that kind"),
+        (("en-US", "--store", "maker"), "no console of"),
+    ):
+        refused = team.run("withdraw", *wrong, "--yes")
+        assert refused.code == 2 and said in refused.err

@@ -24,13 +24,14 @@ from tavolan.cli.console_journal import journal
 from tavolan.cli.console_options import FieldOption, NoPictures, fail_where_outside, selection_of
 from tavolan.cli.console_push import push
 from tavolan.cli.console_review import forecast, release, submit, wait
+from tavolan.cli.console_withdraw import withdraw
 
 if TYPE_CHECKING:
     from tavolan.consoles.comparison import Comparison
     from tavolan.consoles.pull import Keep
 
 app = typer.Typer(help="Hand-over: compare with a store's console, pull, push, submit, wait.", no_args_is_help=True)
-for command in (push, forecast, submit, wait, release, journal):
+for command in (push, withdraw, forecast, submit, wait, release, journal):
     app.command()(command)
 
 
@@ -160,6 +161,9 @@ def _pulled(found: Comparison, decisions: dict[str, Keep], dry_run: bool) -> int
         out.print(styled("[yellow]{}: {} {}[/]", store, doubt.cell.place, doubt.why), soft_wrap=True)
     for place, reason in pulled.refused.items():
         out.print(styled("[yellow]{} {} stays there: {}[/]", store, place, reason), soft_wrap=True)
+    for tag in found.unknown_locales:
+        remedy = f"take it in: tavolan locale add {tag} --from-console"
+        out.print(styled("[yellow]{} has {}, which isn't here;[/] {}", store, tag, remedy), soft_wrap=True)
     for name, places in pulled.along.items():
         out.print(
             styled("[yellow]{}: also changed by it: {}[/]", name, some_of([str(place) for place in places], 8)),

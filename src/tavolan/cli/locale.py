@@ -105,11 +105,19 @@ def add(
         str | None,
         typer.Option("--like", help="Take what it lacks from this locale; of another language: translate from it."),
     ] = None,
+    from_console: Annotated[
+        bool, typer.Option("--from-console", help="Take in what somebody began in the stores' consoles.")
+    ] = False,
 ) -> None:
     """Add a locale: its copy and terms files, and its place in tavolan.toml."""
+    from tavolan.consoles.new_locale import locale_from_consoles
+    from tavolan.errors import UsageError
     from tavolan.project.new_locale import add_locale
 
-    for line in add_locale(open_project(project, write=True), tag, like):
+    if from_console and like:
+        raise UsageError("a locale from a console is like none", "Leave --like out.", option="--like")
+    opened = open_project(project, write=True)
+    for line in locale_from_consoles(opened, tag) if from_console else add_locale(opened, tag, like):
         console().print(line, soft_wrap=True)
 
 

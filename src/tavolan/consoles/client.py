@@ -148,6 +148,10 @@ class Client:
         """Change texts of a locale (None takes one away) under the tag that was seen, "" where there was nothing."""
         return self._patch(f"{self._app}/listings/{locale}", {"texts": texts}, etag, protocol.Tagged[protocol.Listing])
 
+    def delete_listing(self, locale: str, etag: str) -> None:
+        """Take a locale away, with its texts and pictures, under the tag of its texts that was seen."""
+        self._send("DELETE", f"{self._app}/listings/{locale}", headers=_condition(etag))
+
     def change_facts(self, facts: dict[str, Any], etag: str) -> protocol.Tagged[protocol.Facts]:
         """Change facts (None takes one away)."""
         return self._patch(f"{self._app}/facts", {"facts": facts}, etag, protocol.Tagged[protocol.Facts])

@@ -56,6 +56,12 @@ class Comparison:
         """All places that aren't the same."""
         return [cell for cell in self.cells if cell.side != "same"]
 
+    @property
+    def unknown_locales(self) -> list[str]:
+        """Locales that the console has and this store of the project hasn't."""
+        there = dict.fromkeys(place.locale for place in self.remote.content if place.locale)
+        return [tag for tag in there if tag not in self.store.locales]
+
     def again(self) -> None:
         """Work out the cells once more, after some side was read again."""
         self.cells = compare(self.base, _here(self.holding, self.base), _there(self.remote, self.project, self.store))

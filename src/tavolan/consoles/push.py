@@ -8,7 +8,7 @@ from pathlib import Path
 from typing import Any
 
 from tavolan.consoles.base import note_agreed
-from tavolan.consoles.client import Client, ConsoleError
+from tavolan.consoles.client import ConsoleError
 from tavolan.consoles.comparison import Comparison
 from tavolan.consoles.content import VIDEO, Place, plain
 from tavolan.consoles.merge import Cell
@@ -165,7 +165,7 @@ def _send(found: Comparison, group: Group, cells: list[Cell]) -> _Sent:
     outcome, client, remote = _Sent(), found.client, found.remote
     for _ in range(3):
         try:
-            _change(client, group, cells, remote.etags.get(group, ""), found)
+            change_group(found, group, cells, remote.etags.get(group, ""))
         except ConsoleError as error:
             if error.kind == "changed":
                 look_again(client, remote, group)
@@ -202,7 +202,9 @@ def _names(error: ConsoleError, cell: Cell) -> bool:
     return any(name == place or name.startswith(f"{place} ") or name == cell.place.field for name in error.fields)
 
 
-def _change(client: Client, group: Group, cells: list[Cell], etag: str, found: Comparison) -> None:
+def change_group(found: Comparison, group: Group, cells: list[Cell], etag: str) -> None:
+    """Send what cells have here, None for what goes, as one change under the tag that was seen."""
+    client = found.client
     kind, locale, place = group
     values = {cell.place.field: cell.here for cell in cells}
     if kind == "text":

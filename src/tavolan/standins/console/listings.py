@@ -2,7 +2,7 @@
 
 from typing import Any
 
-from fastapi import APIRouter
+from fastapi import APIRouter, Response
 
 from tavolan.consoles.protocol import Fact, Facts, Listing, Page, Shape, Tagged, Text
 from tavolan.standins.console.back_office import (
@@ -33,6 +33,7 @@ class FactsPatch(Shape):
 def add_routes(router: APIRouter, desk: Desk) -> None:
     """Add the endpoints."""
     _add_listings(router, desk)
+    _add_deletion(router, desk)
     _add_facts(router, desk)
 
 
@@ -71,6 +72,25 @@ def _add_listings(router: APIRouter, desk: Desk) -> None:
                 refuse_taken_title(desk.state, app, book, locale, changed[title], desk.manners.taken)
             texts = {name: value for name, value in {**before, **changed}.items() if value is not None}
             return _listing(desk.state.put("listing", app, locale, {"texts": texts}))
+
+
+def _add_deletion(router: APIRouter, desk: Desk) -> None:
+    @router.delete("/apps/{app}/listings/{locale}", tags=["listings"], status_code=204)
+    def delete_listing(app: AppId, locale: Locale, if_match: IfMatch = None) -> Response:
+        """Take a locale away, with its texts and pictures."""
+        with desk.state.change():
+            record = desk.record(app)
+            kept = _there(desk, "listing", app, locale)
+            precondition(kept, if_match, None)
+            if locale == record["default_locale"]:
+                raise RefusedError(409, "default-locale", f"{locale} is the app's default locale")
+            if book_of(record).console.needs_version:
+                require_editable(desk.state, app, "a locale")
+            desk.state.delete("listing", app, locale)
+            for one in desk.state.all("set", app):
+                if one.key.startswith(f"{locale} "):
+                    desk.state.delete("set", app, one.key)
+        return Response(status_code=204)
 
 
 def _add_facts(router: APIRouter, desk: Desk) -> None:

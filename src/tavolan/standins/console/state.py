@@ -79,6 +79,11 @@ class State:
             )
         return Kept(key, value, revision)
 
+    def delete(self, kind: str, app: str, key: str) -> None:
+        """Delete a document."""
+        with self.change():
+            self._base.execute("delete from document where (kind, app, key) = (?, ?, ?)", (kind, app, key))
+
     def clear(self) -> None:
         """Forget everything."""
         with self.change():
