@@ -64,13 +64,21 @@ def test_a_refusal_counts_until_the_text_is_another(project):
             )
         ],
     )
-    found = risks(project)["refused-before", "de-DE", "title"]
+    found = risks(project)["review-refused", "de-DE", "title"]
     assert found.likelihood == "likely" and "refused on 2026-05-01" in found.finding.message
     assert (found.finding.path, bool(found.finding.line)) == ("copy/de-DE.toml", True)
+    # Everybody sees it until it's answered.
+    shown = run_tavolan("check", "--json", cwd=project).json["findings"]
+    assert [f["field"] for f in shown if f["rule"] == "review-refused"] == ["title"]
+    status = run_tavolan("status", "--json", cwd=project).json["rows"]
+    assert [row["refused"] for row in status if (row["locale"], row["store"]) == ("de-DE", "ios")] == [1]
+    assert "review-refused" in run_tavolan("next", "--json", cwd=project).out or "too general" in run_tavolan(
+        "next", cwd=project
+    ).out
     # It's no change of the listing.
     assert not changes_of(tavolan.open_project(project))
     replace(project / "copy/de-DE.toml", title, "Potto: Brennheft")
-    assert ("refused-before", "de-DE", "title") not in risks(project)
+    assert ("review-refused", "de-DE", "title") not in risks(project)
     notes = draft_notes(tavolan.open_project(project), "ios")
     assert f"It was “{title}”, now it's “Potto: Brennheft”" in notes and "too general" in notes
 

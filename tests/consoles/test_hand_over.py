@@ -73,7 +73,7 @@ age_answers = { violence = "none" }
     assert run(desk, "wait", "--store", "ios", "--minutes", "1").code == 1
     assert "nothing of ios can be released" in run(desk, "release", "--store", "ios", "--yes").err
     again = run(desk, "submit", "--store", "ios", "--yes")
-    assert again.code == 0 and "refused-before" in again.out
+    assert again.code == 0 and "review-refused" in again.out
     approved = run(desk, "wait", "--store", "ios", "--tester-notes")
     assert approved.code == 0 and "attached in en-US, de-DE" in approved.out
     by_hand = run(desk, "wait", "--store", "ios", "--for", "live")

@@ -32,6 +32,7 @@ FAMILIES = (
     "replies",
     "video",
     "data_tables",
+    "refusals",
 )
 
 

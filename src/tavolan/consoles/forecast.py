@@ -13,8 +13,8 @@ from typing import Any, Literal
 
 from tavolan.checking import run_checks
 from tavolan.checking.findings import Finding, Location, Rule
+from tavolan.checking.refusals import text_now
 from tavolan.languages.tags import language_of
-from tavolan.project.journal import Line, shown
 from tavolan.project.model import Project, Store
 from tavolan.project.state import digest
 from tavolan.project.toml_edit import TomlEditor
@@ -24,7 +24,6 @@ from tavolan.words import split
 from tavolan.words.phrases import phrase_of, words_of
 
 Likelihood = Literal["likely", "possible"]
-_BEFORE = Rule("refused-before", "warning")
 _ANSWERS = Rule("answers-doubtful", "warning")
 _NOTES = Rule("review-notes-empty", "note")
 
@@ -53,7 +52,6 @@ def forecast(project: Project, store: str, today: date, findings: Iterable[Findi
     ]
     risks += _from_facts(project, own)
     risks += _from_texts(project, own)
-    risks += _from_journal(project, own)
     return sorted(risks, key=lambda risk: (risk.likelihood != "likely", risk.finding.sort_key()))
 
 
@@ -115,38 +113,9 @@ def _from_texts(project: Project, store: Store) -> Iterator[Risk]:
                 )
 
 
-def _from_journal(project: Project, store: Store) -> Iterator[Risk]:
-    """Yield texts that were refused before and are still the same."""
-    latest: dict[tuple[str, str], Line] = {}
-    for line in project.tables.journal:
-        if line.store == store.id and line.refusal:
-            latest[line.locale, line.field] = line
-    for (locale, field), line in latest.items():
-        now, path, number = _text_now(project, store, locale, field)
-        if line.to_digest and line.to_digest != digest(now):
-            continue
-        at = Location(store=store.id, locale=locale, field=field, path=path, line=number)
-        message = f"was refused on {line.date[:10]} and is still the same: {line.refusal}"
-        yield Risk(
-            _BEFORE.finding(at, message, "Change it, or explain it in the notes."),
-            "likely",
-            "what was refused once is looked at again",
-        )
-
-
-def _text_now(project: Project, store: Store, locale: str, field: str) -> tuple[str, str, int | None]:
-    """Return a text or fact as it is now, with its file and line; empty where there's no such field."""
-    if field in store.rulebook.fields:
-        value = (
-            project.value(store.id, locale, field) if locale in project.copy else project.once_value(store.id, field)
-        )
-        return shown(value.content), value.source.shown, value.line if value.written else None
-    return "", f"copy/{locale}.toml" if locale else "tavolan.toml", None
-
-
 def refusal_text(project: Project, store: str, locale: str, field: str) -> str:
     """Return the text that a refusal is about, as the journal keeps it."""
-    return _text_now(project, project.stores[store], locale, field)[0]
+    return text_now(project, project.stores[store], locale, field)[0]
 
 
 def draft_notes(project: Project, store: str) -> str:
@@ -172,7 +141,7 @@ def draft_notes(project: Project, store: str) -> str:
         for line in project.tables.journal
         if line.store == store
         and line.refusal
-        and (now := _text_now(project, own, line.locale, line.field)[0])
+        and (now := text_now(project, own, line.locale, line.field)[0])
         and digest(now) != line.to_digest
     ]
     if changed:
