@@ -1,5 +1,6 @@
 """A colleague works in the console: what they change, order, remove and add there comes in for good, or stays theirs."""
 
+import subprocess
 from pathlib import Path
 
 import pytest
@@ -10,7 +11,7 @@ from tavolan.consoles.comparison import Comparison
 from tavolan.consoles.content import Place
 from tavolan.consoles.pull import Keep, plan_pull, pull
 from tavolan.consoles.push import plan_push, push
-from tavolan.project.journal import read_journal
+from tavolan.project.journal import add_lines, line_of, read_journal
 from tavolan.project.kept_sets import kept_set
 
 SHOTS = '[[shot]]\nname = "one"\nscreen = "home"\n[[shot]]\nname = "two"\nscreen = "kiln"\n'
@@ -249,3 +250,47 @@ def test_what_was_handed_over_can_be_taken_back_and_isnt_sent_again(team):
     ):
         refused = team.run("withdraw", *wrong, "--yes")
         assert refused.code == 2 and said in refused.err
+
+
+def test_long_texts_merge_by_paragraph_and_real_conflicts_show_the_words_that_differ(team):
+    parts = [f"Paragraph {number} says what it has to say about kilns and clay." for number in range(1, 6)]
+    head = f'title = "{team.title}"\ndescription = """\n'
+    team.copy("en-US", head + "\n".join(parts) + '"""\n')
+    push_all(team)
+    team.writes("ios", "en-US", description="\n".join([*parts[:4], parts[4].replace("clay", "glaze")]))
+    team.copy("en-US", head + "\n".join([parts[0].replace("kilns", "cones"), *parts[1:]]) + '"""\n')
+    done = team.run("pull", "--store", "ios")
+    assert done.code == 0 and "1 text merged" in done.out
+    assert team.run("push", "--yes", "--store", "ios").code == 0
+    there = team.texts("ios", "en-US")["description"]
+    assert "cones" in there and "glaze" in there and nothing_due(team) is False
+    # Both change the same paragraph: somebody decides, and sees which words it's about.
+    team.writes("ios", "en-US", description=there.replace("glaze", "porcelain"))
+    text = (team.root / "copy/en-US.toml").read_text()
+    (team.root / "copy/en-US.toml").write_text(text.replace("glaze", "stoneware"))
+    shown = team.run("pull", "--store", "ios")
+    assert shown.code == 1 and "stoneware" in shown.out and "porcelain" in shown.out and "…" in shown.out
+    assert "Paragraph 2" not in shown.out
+    assert team.run("pull", "--keep-field", "en-US nothing=mine").code == 2
+
+
+def test_git_merges_the_journals_of_two_people(team, tmp_path):
+    def git(*args):
+        return subprocess.run(["git", "-c", "user.name=a", "-c", "user.email=a@potto.example", *args],
+                              cwd=tmp_path / "shared", check=True, capture_output=True, text=True).stdout  # fmt: skip
+
+    fresh = run_tavolan("new", tmp_path / "shared", "--name", "Potto", "--locale", "en-US", "--store", "ios")
+    assert fresh.code == 0, fresh.err
+    root = tmp_path / "shared"
+    add_lines(root, [line_of("ios", "en-US", "title", "1.0", None, "One", "project")])
+    git("init", "-q", "-b", "main")
+    git("add", "-A")
+    git("commit", "-qm", "begin")
+    for branch, text in (("ann", "Two"), ("bo", "Three")):
+        git("checkout", "-q", "-b", branch, "main")
+        add_lines(root, [line_of("ios", "en-US", "title", "1.0", "One", text, "project")])
+        git("commit", "-qam", branch)
+    git("merge", "-q", "ann")
+    assert [line.after for line in read_journal(root)] == ["One", "Three", "Two"] or [
+        line.after for line in read_journal(root)
+    ] == ["One", "Two", "Three"]

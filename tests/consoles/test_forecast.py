@@ -72,9 +72,10 @@ def test_a_refusal_counts_until_the_text_is_another(project):
     assert [f["field"] for f in shown if f["rule"] == "review-refused"] == ["title"]
     status = run_tavolan("status", "--json", cwd=project).json["rows"]
     assert [row["refused"] for row in status if (row["locale"], row["store"]) == ("de-DE", "ios")] == [1]
-    assert "review-refused" in run_tavolan("next", "--json", cwd=project).out or "too general" in run_tavolan(
-        "next", cwd=project
-    ).out
+    assert (
+        "review-refused" in run_tavolan("next", "--json", cwd=project).out
+        or "too general" in run_tavolan("next", cwd=project).out
+    )
     # It's no change of the listing.
     assert not changes_of(tavolan.open_project(project))
     replace(project / "copy/de-DE.toml", title, "Potto: Brennheft")

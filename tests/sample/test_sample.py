@@ -20,7 +20,7 @@ from tavolan.sample.write import SIZES, sample_files, sample_locales, write_text
 def kilnary(tmp_path_factory):
     """The sample with tiny screens in place of the drawn ones."""
     root = tmp_path_factory.mktemp("sample") / "kilnary"
-    assert write_texts(root) == len(sample_files()) + 1
+    assert write_texts(root) == len(sample_files()) + 2
     for name in SCREENS:
         for size_class in ("phone-6.9", "tablet-13"):
             write_screen(root / "screens/en-US" / size_class / f"{name}.png", 60, 120)

@@ -126,6 +126,7 @@ def pull(
     decisions = _decisions(keep, keep_field or [])
     opened = open_project(project, write=not dry_run)
     with compared(opened, store or [], selection_of(opened, locale, field, no_pictures)) as consoles:
+        _require_places(decisions, consoles.comparisons)
         open_conflicts = sum(_pulled(found, decisions, dry_run) for found in consoles.comparisons)
     fail_where_outside(consoles.failures)
     if open_conflicts:
@@ -140,17 +141,19 @@ def _pulled(found: Comparison, decisions: dict[str, Keep], dry_run: bool) -> int
     from tavolan.consoles.gate import in_another_language
     from tavolan.consoles.pull import plan_pull
     from tavolan.consoles.pull import pull as write_pull
-    from tavolan.reports.consoletables import print_cells
+    from tavolan.reports.consoletables import print_cells, print_conflicts
     from tavolan.support.number_words import counted, some_of
 
     out, store = console(), found.store.id
     pulled = plan_pull(found, decisions.get("", ""), decisions)
     print_cells(out, f"{store}: changed in the console", pulled.taken)
-    print_cells(out, f"{store}: changed on both sides", pulled.conflicts)
+    print_cells(out, f"{store}: changed on both sides in other paragraphs, and merged", pulled.merged)
+    print_conflicts(out, f"{store}: changed on both sides", pulled.conflicts)
     with progress_bar(f"Receiving pictures of {store}") as move:
         received = [] if dry_run else write_pull(found, pulled, move)
     parts = [
         f"{counted(len(pulled.taken), 'change')} {'would come in' if dry_run else 'came in'}",
+        *([f"{counted(len(pulled.merged), 'text')} merged"] if pulled.merged else []),
         f"{counted(len(pulled.kept), 'conflict')} decided for the project",
         f"{counted(len(pulled.conflicts), 'conflict')} open",
     ]
@@ -170,6 +173,17 @@ def _pulled(found: Comparison, decisions: dict[str, Keep], dry_run: bool) -> int
             soft_wrap=True,
         )
     return len(pulled.conflicts)
+
+
+def _require_places(decisions: dict[str, Keep], comparisons: list[Comparison]) -> None:
+    """Raise UnknownNameError for a decision about a place that no console and no project has."""
+    from tavolan.errors import UnknownNameError
+
+    places = [cell.place for found in comparisons for cell in found.cells]
+    known = {"", *map(str, places), *(place.field for place in places)}
+    for name in decisions:
+        if name not in known:
+            raise UnknownNameError("there's no place", name, sorted(known - {""}), option="--keep-field")
 
 
 def _decisions(keep: str, fields: list[str]) -> dict[str, Keep]:

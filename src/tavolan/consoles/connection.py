@@ -26,7 +26,7 @@ def records_of(table: ConsoleTable, service: Service, wanted: Collection[str] = 
     From then on the console is trusted. Raises UsageError when a credential is missing or a wanted record isn't there,
     OutsideError when the console fails.
     """
-    client = Client(ConsoleAddress("", table.url, table.app, credentials_of(service), table.timeout))
+    client = Client(ConsoleAddress(table.url, table.url, table.app, credentials_of(service), table.timeout))
     try:
         there = {record.id: record for record in client.apps()}
     finally:

@@ -10,6 +10,7 @@ from tavolan.consoles.client import Client
 from tavolan.consoles.comparison import Comparison
 from tavolan.consoles.content import Content, Place, digest_of, holding_of, rendered_sets
 from tavolan.consoles.merge import Cell
+from tavolan.consoles.text_merge import merged_text
 from tavolan.consoles.writing_in import WrittenIn, write_in
 from tavolan.project.journal import Line, add_lines, line_of
 from tavolan.project.kept_sets import KeptSet, folder_of, keep, sweep_pictures, write_picture
@@ -24,6 +25,7 @@ Progress = Callable[[int, int], None]
 class Pulled:
     """What a pull brings, or would bring. `kept` are conflicts that were decided for the project's side.
 
+    `merged` are texts of which both sides changed different paragraphs, with both changes in `here`.
     `refused` are changes that this project can't hold, with the reason: they stay in the console. `along` are places,
     by store, that changed with what came in, as those of locales that are like another one.
     """
@@ -33,6 +35,7 @@ class Pulled:
     pictures: list[Cell] = field(default_factory=list)
     kept: list[Cell] = field(default_factory=list)
     conflicts: list[Cell] = field(default_factory=list)
+    merged: list[Cell] = field(default_factory=list)
     refused: dict[Place, str] = field(default_factory=dict)
     along: dict[str, list[Place]] = field(default_factory=dict)
 
@@ -54,12 +57,23 @@ def plan_pull(found: Comparison, keep: Keep = "", keep_fields: dict[str, Keep] |
                 pulled.kept.append(cell)
             elif decision == "theirs":
                 side = "there"
+            elif (both := _merged(cell)) is not None:
+                pulled.merged.append(both)
             else:
                 pulled.conflicts.append(cell)
         if side == "there":
             bucket = {"text": pulled.texts, "fact": pulled.facts, "pictures": pulled.pictures}[cell.place.kind]
             bucket.append(cell)
     return pulled
+
+
+def _merged(cell: Cell) -> Cell | None:
+    """Return a text with the changes of both sides; None where somebody has to decide."""
+    sides = (cell.base, cell.here, cell.there)
+    if cell.place.kind != "text" or not all(isinstance(text, str) for text in sides):
+        return None
+    text = merged_text(*sides)
+    return None if text is None else replace(cell, here=text)
 
 
 def pull(found: Comparison, pulled: Pulled, progress: Progress | None = None) -> list[Path]:
@@ -81,8 +95,9 @@ def pull(found: Comparison, pulled: Pulled, progress: Progress | None = None) ->
     with changing(root):
         # Another store's pull, or a person, may have written since both sides were compared.
         project = load_project(root)
-        _leave_changed(pulled, holding_of(project, project.stores[store.id], pictures=False).content)
+        _leave_changed(found, pulled, holding_of(project, project.stores[store.id], pictures=False).content)
         texts = {cell.place: cell.there for cell in (*pulled.texts, *pulled.facts)}
+        texts |= {cell.place: cell.here for cell in pulled.merged}
         written = write_in(project, project.stores[store.id], texts) if texts else WrittenIn()
         pulled.refused, pulled.along = written.refused, written.along
         for place, kept in sets.items():
@@ -94,10 +109,11 @@ def pull(found: Comparison, pulled: Pulled, progress: Progress | None = None) ->
     return received
 
 
-def _leave_changed(pulled: Pulled, here: Content) -> None:
+def _leave_changed(found: Comparison, pulled: Pulled, here: Content) -> None:
     """Leave what was changed here since both sides were compared as a conflict."""
-    for cells in (pulled.texts, pulled.facts):
-        changed = [cell for cell in cells if here.get(cell.place) != cell.here]
+    compared = {cell.place: cell.here for cell in found.cells}
+    for cells in (pulled.texts, pulled.facts, pulled.merged):
+        changed = [cell for cell in cells if here.get(cell.place) != compared[cell.place]]
         cells[:] = [cell for cell in cells if cell not in changed]
         pulled.conflicts += [replace(cell, here=here.get(cell.place)) for cell in changed]
 
@@ -118,13 +134,15 @@ def _kept_set(found: Comparison, cell: Cell) -> KeptSet:
 def _note(found: Comparison, pulled: Pulled) -> None:
     """Note what was agreed on, and all changes in the journal: each line begins where the one before it ended."""
     agreed = [cell for cell in found.cells if cell.agreed_anew]
-    cells = (*pulled.taken, *pulled.kept, *agreed)
+    merged = [cell for cell in pulled.merged if cell.place not in pulled.refused]
+    cells = (*pulled.taken, *pulled.kept, *merged, *agreed)
     if not cells:
         return
     values = {cell.place: cell.there for cell in cells}
     found.base = note_agreed(found.project.root, found.store.id, values)
     lines = [_line(found, cell) for cell in pulled.taken]
     lines += [_line(found, cell, "ours is kept") for cell in pulled.kept]
+    lines += [_line(found, cell, "both are kept") for cell in merged]
     # What a killed push sent, or both sides wrote alike.
     lines += [
         line_of(found.store.id, cell.place.locale, cell.place.field, found.version, cell.base, cell.here, "project")

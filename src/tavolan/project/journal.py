@@ -80,7 +80,10 @@ def shown(value: Any) -> str:
 
 
 def read_journal(root: Path) -> list[Line]:
-    """Return all lines, in the order of the file. Raises ProjectError when it can't be read."""
+    """Return all lines by their dates: a merge puts those of two people one after the other.
+
+    Raises ProjectError when it can't be read.
+    """
     if not (root / NAME).exists():
         return []
     rows = read_csv(root / NAME, NAME).rows
@@ -88,7 +91,7 @@ def read_journal(root: Path) -> list[Line]:
         raise ProjectError([Problem(NAME, 1, "header", f"must be {','.join(COLUMNS)}", "Restore it from git.")])
     if faults := list(_faults(rows[1:])):
         raise ProjectError(faults)
-    return [Line(*map(unguarded, row)) for _, row in rows[1:]]
+    return sorted((Line(*map(unguarded, row)) for _, row in rows[1:]), key=lambda line: line.date)
 
 
 def _faults(rows: Iterable[tuple[int, list[str]]]) -> Iterator[Problem]:

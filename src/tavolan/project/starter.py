@@ -27,6 +27,10 @@ class Starter:
         return list(dict.fromkeys((self.source, *self.locales)))
 
 
+# Two people's lines of the journal are both kept by a merge.
+GIT_ATTRIBUTES = "journal.csv merge=union\n"
+
+
 def _quote(text: str) -> str:
     """Return a TOML string; JSON's escapes are TOML's too."""
     return json.dumps(text, ensure_ascii=False)
@@ -53,6 +57,7 @@ def plan_project(folder: Path, starter: Starter) -> dict[str, str]:
     files["copy/glossary.csv"] = ",".join(GLOSSARY_COLUMNS) + "\n"
     files |= {data.name: ",".join(data.columns) + "\n" for data in DATA_FILES}
     files[".gitignore"] = "out/\n"
+    files[".gitattributes"] = GIT_ATTRIBUTES
     taken = [name for name in files if (folder / name).exists()]
     if folder.exists() and not folder.is_dir():
         raise UsageError(f"{folder} is a file", "Choose another folder.")

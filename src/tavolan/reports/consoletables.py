@@ -2,6 +2,7 @@
 
 import re
 from collections.abc import Sequence
+from difflib import SequenceMatcher
 
 from rich.console import Console
 
@@ -18,6 +19,8 @@ from tavolan.support.number_words import counted, some_of
 SIDE_STYLE: dict[Side, str] = {"same": "dim", "here": "green", "there": "cyan", "both": "bold red"}
 _SIGNS: dict[Side, str] = {"same": "·", "here": "→", "there": "←", "both": "↔"}
 _MOST_TEXT = 60
+# Words that are shown around those that differ.
+_AROUND = 5
 # How the journal names pictures: by the beginnings of their digests.
 _DIGESTS = re.compile(r"[0-9a-f]{12}(, [0-9a-f]{12})*")
 
@@ -87,6 +90,35 @@ def print_cells(console: Console, title: str, cells: Sequence[Cell], most: int |
     if most is not None and len(cells) > most:
         more = counted(len(cells) - most, "more change")
         console.print(styled("[dim]and {}; tavolan console compare --texts shows each[/]", more))
+
+
+def print_conflicts(console: Console, title: str, cells: Sequence[Cell]) -> None:
+    """Print what both sides made of each place: of texts the words that differ, with their surroundings."""
+    if cells:
+        console.print(styled("\n[bold]{}[/]", title))
+    for cell in cells:
+        console.print(SafeText(f"{cell.place.locale or 'facts'}  {cell.place.field}", "bold"))
+        sides = (("here", cell.here, "green"), ("there", cell.there, "cyan"))
+        both = isinstance(cell.here, str) and isinstance(cell.there, str)
+        for name, value, style in sides:
+            other = cell.there if name == "here" else cell.here
+            text = differing_words(value, other, style) if both else SafeText(_short(value), style)
+            console.print(SafeText(f"  {name:<6}", "dim").append_text(text), soft_wrap=True)
+
+
+def differing_words(text: str, other: str, style: str) -> SafeText:
+    """Return a text with the words that another one hasn't in colour; of long stretches that both have, the ends."""
+    words, others = text.split(), other.split()
+    line = SafeText()
+    for tag, start, end, _, _ in SequenceMatcher(None, words, others, autojunk=False).get_opcodes():
+        part = words[start:end]
+        if tag == "equal" and len(part) > 2 * _AROUND:
+            head = part[:_AROUND] if start else []
+            tail = part[-_AROUND:] if end < len(words) else []
+            part = [*head, "…", *tail]
+        if part:
+            line.append(" ".join(part) + " ", "dim" if tag == "equal" else f"bold {style}")
+    return line if line.plain else SafeText("∅", f"bold {style}")
 
 
 def print_held(console: Console, title: str, held: Sequence[Held]) -> None:

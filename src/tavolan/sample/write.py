@@ -6,6 +6,7 @@ from concurrent.futures import Executor, ProcessPoolExecutor, ThreadPoolExecutor
 from pathlib import Path
 
 from tavolan.errors import UsageError
+from tavolan.project.starter import GIT_ATTRIBUTES
 from tavolan.support.files import read_toml, write_bytes
 from tavolan.support.own_processes import spawning
 from tavolan.support.shipped import shipped_bytes, shipped_toml
@@ -35,7 +36,7 @@ def write_texts(folder: Path) -> int:
         if not is_ours:
             raise UsageError(f"{folder} holds other files", "Choose an empty or a new folder.")
     written = 0
-    for name, data in {**sample_files(), ".gitignore": b"out/\n"}.items():
+    for name, data in {**sample_files(), ".gitignore": b"out/\n", ".gitattributes": GIT_ATTRIBUTES.encode()}.items():
         if not (folder / name).exists():
             write_bytes(folder / name, data)
             written += 1
