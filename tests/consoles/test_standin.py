@@ -11,6 +11,8 @@ from schemathesis import checks
 from schemathesis.specs.openapi import checks as openapi_checks
 
 from conftest import SEARCH
+from tavolan.consoles.client import Client, ConsoleAddress
+from tavolan.consoles.credentials import Credentials
 from tavolan.standins.console.app import console_app
 from tavolan.standins.console.back_office import Manners
 from tavolan.standins.console.seeds import add_app, add_reports
@@ -51,7 +53,54 @@ def test_the_document_is_openapi_3_1_and_names_problem_details():
     assert document["openapi"].startswith("3.1")
     answers = document["paths"]["/apps/{app}/listings/{locale}"]["patch"]["responses"]
     assert {"412", "428", "422", "409", "401"} <= set(answers)
-    assert "application/problem+json" in answers["412"]["content"]
+    assert answers["412"]["content"] == {
+        "application/problem+json": {"schema": {"$ref": "#/components/schemas/Trouble"}}
+    }
+    # What a generated client needs: one shape of refusals, the bodies as they're sent, how to sign in, when to ask again.
+    patch = document["paths"]["/apps/{app}/listings/{locale}"]["patch"]["requestBody"]["content"]
+    assert list(patch) == ["application/merge-patch+json"]
+    part = document["paths"]["/uploads/{upload}/parts/{number}"]["put"]["requestBody"]["content"]
+    assert list(part) == ["application/octet-stream"]
+    (scheme, *_) = [one for one in document["components"]["securitySchemes"].values() if one["type"] == "oauth2"]
+    assert scheme["flows"]["clientCredentials"]["tokenUrl"] == "token"
+    assert "Retry-After" in answers["429"]["headers"]
+
+
+def test_a_method_that_is_not_allowed_says_which_are_and_a_key_is_for_one_body(examined):
+    refused = httpx.delete(f"{server().address}/apps/{APP}/versions", headers=examined)
+    assert refused.status_code == 405 and refused.headers["Allow"] and refused.json()["status"] == 405
+    headers = {**examined, "Idempotency-Key": "one key"}
+    add_app(server().state, "keys", "ios", "en-US")
+    versions = f"{server().address}/apps/keys/versions"
+    begun = httpx.post(versions, headers=headers, json={"version": "77.0"})
+    again = httpx.post(versions, headers=headers, json={"version": "77.0"})
+    other = httpx.post(versions, headers=headers, json={"version": "78.0"})
+    assert begun.json() == again.json() and other.status_code == 422 and other.json()["type"].endswith("key-used")
+
+
+def test_an_answer_that_says_more_than_is_known_is_read():
+    def respond(request):
+        if request.url.path == "/token":
+            return httpx.Response(
+                200,
+                content=iter(
+                    [json.dumps({"access_token": "t", "token_type": "bearer", "expires_in": 60, "more": 1}).encode()]
+                ),
+            )
+        app = {
+            "id": "a",
+            "store": "ios",
+            "title": "",
+            "default_locale": "en-US",
+            "locales": [],
+            "sections": [],
+            "more": 1,
+        }
+        return httpx.Response(200, content=iter([json.dumps(app).encode()]))
+
+    http = httpx.Client(transport=httpx.MockTransport(respond), base_url="http://127.0.0.1")
+    address = ConsoleAddress("ios", "http://127.0.0.1", "a", Credentials("id", "secret"))
+    assert Client(address, http=http).app().store == "ios"
 
 
 def test_it_listens_on_this_machine_only():

@@ -259,7 +259,8 @@ class Client:
 
     def _read(self, answer: httpx.Response, shape: type[T]) -> T:
         try:
-            return shape.model_validate_json(answer.content)
+            # A later version of the protocol may say more.
+            return shape.model_validate_json(answer.content, extra="ignore")
         except ValidationError as error:
             message = (
                 f"console {self.address.store}: an answer isn't as the protocol says ({error.error_count()} faults)"
@@ -320,7 +321,7 @@ class Client:
     def _refusal(self, answer: httpx.Response) -> ConsoleError:
         store = self.address.store
         try:
-            trouble = protocol.Trouble.model_validate_json(answer.content)
+            trouble = protocol.Trouble.model_validate_json(answer.content, extra="ignore")
         except ValidationError:
             return ConsoleError(store, answer.status_code, "", f"status {answer.status_code}", {})
         kind = trouble.type.rsplit("/", maxsplit=1)[-1]

@@ -6,37 +6,18 @@ from typing import Annotated, Any
 
 from fastapi import APIRouter, Depends, FastAPI, Form, Query, Request, Response
 from fastapi.exceptions import RequestValidationError
+from fastapi.openapi.models import OAuthFlowClientCredentials, OAuthFlows
 from fastapi.responses import HTMLResponse, JSONResponse
-from fastapi.security import HTTPBasic, HTTPBasicCredentials, HTTPBearer
+from fastapi.security import HTTPBasic, HTTPBasicCredentials, OAuth2
 from starlette.exceptions import HTTPException
 
 from tavolan.consoles import protocol
 from tavolan.standins.console import experiments, files, listings, reports, versions
 from tavolan.standins.console.back_office import Manners, RefusedError, sections_of
 from tavolan.standins.console.desk import PAGE, After, AppId, Desk, Sha256, paged
+from tavolan.standins.console.openapi import ANSWERS, PROBLEM, TITLES, document_of
 from tavolan.standins.console.page import page_of
 from tavolan.standins.console.state import State
-
-_PROBLEM = "application/problem+json"
-_TITLES = {
-    400: "Not understood",
-    401: "Sign in first",
-    403: "Not allowed",
-    404: "Not found",
-    405: "Not allowed here",
-    409: "In conflict",
-    412: "Changed meanwhile",
-    413: "Too large",
-    415: "Not taken",
-    422: "Not valid",
-    428: "Say what you saw",
-    429: "Busy",
-    503: "Broken",
-}
-_ANSWERS: dict[int | str, dict[str, Any]] = {
-    status: {"description": title, "content": {_PROBLEM: {"schema": protocol.Trouble.model_json_schema()}}}
-    for status, title in _TITLES.items()
-}
 
 
 def problem(
@@ -45,12 +26,12 @@ def problem(
     """Return problem details (RFC 9457)."""
     trouble = protocol.Trouble(
         type=f"/problems/{kind}",
-        title=_TITLES.get(status, "Refused"),
+        title=TITLES.get(status, "Refused"),
         status=status,
         detail=detail,
         fields=fields or {},
     )
-    return JSONResponse(trouble.model_dump(), status, headers or {}, media_type=_PROBLEM)
+    return JSONResponse(trouble.model_dump(), status, headers or {}, media_type=PROBLEM)
 
 
 def console_app(state: State, manners: Manners, client_id: str, secret: str) -> FastAPI:
@@ -60,17 +41,20 @@ def console_app(state: State, manners: Manners, client_id: str, secret: str) -> 
         title="A store console",
         version="1",
         summary="The open protocol of docs/console.md",
-        responses=_ANSWERS,
+        responses=ANSWERS,
         docs_url=None,
         redoc_url=None,
     )
     _add_sign_in(app, desk)
-    bearer = HTTPBearer(auto_error=False)
+    # RFC 6749, section 4.4: a bearer token for the client's id and secret.
+    flows = OAuthFlows(clientCredentials=OAuthFlowClientCredentials(tokenUrl="token"))
+    bearer = OAuth2(flows=flows, auto_error=False)
 
-    def signed_in(given: Annotated[Any, Depends(bearer)]) -> Desk:
-        if given is None:
+    def signed_in(given: Annotated[str | None, Depends(bearer)]) -> Desk:
+        scheme, _, token = (given or "").partition(" ")
+        if scheme.lower() != "bearer":
             raise RefusedError(401, "token", "there's no bearer token")
-        desk.check(given.credentials)
+        desk.check(token)
         return desk
 
     router = APIRouter(dependencies=[Depends(signed_in)])
@@ -94,6 +78,7 @@ def console_app(state: State, manners: Manners, client_id: str, secret: str) -> 
 
     _add_page(app, desk)
     _add_handlers(app)
+    app.openapi = lambda: document_of(app)  # type: ignore[method-assign]
     app.add_middleware(Misbehaviour, manners=manners)
     return app
 

@@ -11,12 +11,14 @@ from typing import Annotated, Any, TypeVar
 
 from fastapi import Header, Path, Query
 from fastapi.security import HTTPBasicCredentials
+from pydantic import BaseModel
 
 from tavolan.consoles import protocol
 from tavolan.standins.console.back_office import Manners, RefusedError
 from tavolan.standins.console.state import Kept, State
 
 T = TypeVar("T")
+M = TypeVar("M", bound=BaseModel)
 PAGE = 200
 AppId = Annotated[str, Path(pattern=r"^[A-Za-z0-9][A-Za-z0-9._-]{0,79}$")]
 Locale = Annotated[str, Path(pattern=r"^[A-Za-z0-9-]{2,35}$")]
@@ -69,14 +71,20 @@ class Desk:
             raise RefusedError(404, "no-app", f"there's no app {app}")
         return dict(kept.value)
 
-    def once(self, key: str, make: Callable[[], T], shape: Any) -> T:
-        """Return what a request with this idempotency key brought the first time."""
+    def once(self, key: str, asked: BaseModel | None, make: Callable[[], M], shape: type[M]) -> M:
+        """Return what a request with this idempotency key brought the first time; `asked` is its body.
+
+        Raises RefusedError for a key that came with another body before.
+        """
+        body = asked.model_dump(mode="json") if asked else None
         with self.state.change():
             kept = self.state.get("idempotency", "", key)
             if kept is not None:
-                return shape.model_validate(kept.value)  # type: ignore[no-any-return]
+                if kept.value["asked"] != body:
+                    raise RefusedError(422, "key-used", "this Idempotency-Key came with another body before")
+                return shape.model_validate(kept.value["answer"])
             made = make()
-            self.state.put("idempotency", "", key, made.model_dump(mode="json"))  # type: ignore[attr-defined]
+            self.state.put("idempotency", "", key, {"asked": body, "answer": made.model_dump(mode="json")})
         return made
 
 

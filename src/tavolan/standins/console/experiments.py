@@ -44,7 +44,7 @@ def add_routes(router: APIRouter, desk: Desk) -> None:
             value = {**new.model_dump(mode="json"), "begun": time.time(), "stopped": None}
             return _experiment(desk, state.put("experiment", app, new.name, value))
 
-        return desk.once(f"experiment {app} {idempotency_key}", make, Experiment)
+        return desk.once(f"experiment {app} {idempotency_key}", new, make, Experiment)
 
     @router.post("/apps/{app}/experiments/{name}/stop", tags=["experiments"])
     def stop(app: AppId, name: NameInPath) -> Experiment:

@@ -27,6 +27,7 @@ from tavolan.standins.console.desk import (
     paged,
     precondition,
 )
+from tavolan.standins.console.openapi import PART_BODY
 from tavolan.standins.console.state import Kept, State
 from tavolan.support.image_headers import ImageFacts, image_facts
 
@@ -62,7 +63,7 @@ def _add_uploads(router: APIRouter, desk: Desk) -> None:
         """Return which parts of a file are there."""
         return _upload(desk, upload)
 
-    @router.put("/uploads/{upload}/parts/{number}", tags=["files"], status_code=204)
+    @router.put("/uploads/{upload}/parts/{number}", tags=["files"], status_code=204, openapi_extra=PART_BODY)
     async def part(
         upload: UploadId, number: PartNumber, request: Request, content_digest: DigestField = None
     ) -> Response:

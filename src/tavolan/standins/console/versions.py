@@ -71,7 +71,7 @@ def _add_versions(router: APIRouter, desk: Desk) -> None:
             }
             return _version(desk, app, state.put("version", app, new.version, begun))
 
-        return desk.once(f"version {app} {idempotency_key}", make, Version)
+        return desk.once(f"version {app} {idempotency_key}", new, make, Version)
 
     @router.put("/apps/{app}/versions/{version}/build", tags=["versions"])
     def choose(app: AppId, version: NameInPath, choice: BuildChoice) -> Version:
@@ -116,7 +116,7 @@ def _add_review(router: APIRouter, desk: Desk) -> None:
             desk.manners.refusals.clear()
             return _version(desk, app, state.put("version", app, version, value))
 
-        return desk.once(f"submission {app} {idempotency_key}", make, Version)
+        return desk.once(f"submission {app} {idempotency_key}", submission, make, Version)
 
     @router.post("/apps/{app}/versions/{version}/release", tags=["review"])
     def release(app: AppId, version: NameInPath, idempotency_key: IdempotencyKey) -> Version:
@@ -129,7 +129,7 @@ def _add_review(router: APIRouter, desk: Desk) -> None:
                 raise RefusedError(409, "not-approved", f"version {version} is {now['state']}")
             return _version(desk, app, state.put("version", app, version, {**now, "released": True}))
 
-        return desk.once(f"release {app} {idempotency_key}", make, Version)
+        return desk.once(f"release {app} {idempotency_key}", None, make, Version)
 
 
 def _add_builds(router: APIRouter, desk: Desk) -> None:
@@ -162,7 +162,7 @@ def _add_builds(router: APIRouter, desk: Desk) -> None:
             }
             return _build(state.put("build", app, new.number, value))
 
-        return desk.once(f"build {app} {idempotency_key}", make, Build)
+        return desk.once(f"build {app} {idempotency_key}", new, make, Build)
 
     @router.put("/apps/{app}/builds/{number}/tester-notes/{locale}", tags=["builds"])
     def tester_notes(app: AppId, number: NameInPath, locale: Locale, notes: TesterNotes) -> Build:
