@@ -6,7 +6,7 @@ Locales are BCP 47 tags, fields are the ids of the store's rulebook, digests are
 from datetime import date, datetime
 from typing import Annotated, Generic, Literal, TypeVar
 
-from pydantic import BaseModel, ConfigDict, Field
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
 
 T = TypeVar("T")
 Text = str | list[str]
@@ -38,7 +38,8 @@ class Token(Shape):
     """A short-lived bearer token (RFC 6749, client credentials); `expires_in` in seconds."""
 
     access_token: str
-    token_type: Literal["Bearer"] = "Bearer"
+    # Its case doesn\'t count (RFC 6749, section 5.1).
+    token_type: Annotated[Literal["Bearer"], BeforeValidator(lambda text: str(text).title())] = "Bearer"
     expires_in: int
 
 
