@@ -124,13 +124,17 @@ def test_errors_in_what_would_be_sent_stop_it_and_others_do_not():
     assert errors_in([own], "ios", cells, ["too-long"]) == {}
 
 
-def test_a_text_in_another_language_is_questioned():
+def test_a_text_in_another_language_is_questioned(desk):
     german = "Das ist ein Heft für alle, die mit Ton arbeiten und es nicht vergessen wollen."
     assert likely_language(german, "fr-FR") == "de" and likely_language(german, "de-DE") == "de"
     assert likely_language("Kiln log", "fr-FR") == "fr"
     cells = [Cell(Place("text", tag, "description"), None, german, None) for tag in ("fr-FR", "de-DE")]
-    found = [(str(held.cell.place), held.why) for held in in_another_language(cells)]
+    found = [(str(held.cell.place), held.why) for held in in_another_language(load_project(desk.root), cells)]
     assert found == [("fr-FR description", "looks like German")]
+    # Links and names say nothing.
+    others = [("ja", "support_url", "https://potto.example/help"), ("ja", "title", "Potto: Kilns")]
+    cells = [Cell(Place("text", tag, name), None, text, None) for tag, name, text in others]
+    assert in_another_language(load_project(desk.root), cells) == []
 
 
 def test_pictures_are_uploaded_once_and_an_upload_goes_on_where_it_broke_off(desk, tmp_path):

@@ -8,6 +8,7 @@ from tavolan.checking.registry import check
 from tavolan.checking.review import Passage, Review
 from tavolan.languages.tags import is_right_to_left, language_of, locale_name
 from tavolan.project.addresses import MARKED_TABLES
+from tavolan.project.texts import SENTENCES
 from tavolan.words.likely_language import (
     CLEAR_MAJORITY,
     LEAST_LETTERS,
@@ -16,25 +17,11 @@ from tavolan.words.likely_language import (
     likely_language,
 )
 
-# Roles of what people read as sentences.
-_SENTENCES = (
-    "prose",
-    "subtitle",
-    "short",
-    "promo",
-    "notes",
-    "tester_notes",
-    "bullets",
-    "captions",
-    "titles",
-    "replies",
-)
-
 
 def _prose(review: Review) -> Iterator[Passage]:
     """Yield what people read as sentences: no links, no keyword lists."""
     for passage in review.passages:
-        if passage.role in _SENTENCES:
+        if passage.role in SENTENCES:
             yield passage
 
 

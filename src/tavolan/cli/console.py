@@ -160,7 +160,7 @@ def _pulled(found: Comparison, decisions: dict[str, Keep], dry_run: bool) -> int
     out.print(f"{store}: {', '.join(parts)}")
     if received:
         out.print(f"{counted(len(received), 'picture')} in {received[0].parents[2]}", soft_wrap=True)
-    for doubt in in_another_language(replace(cell, here=cell.there) for cell in pulled.texts):
+    for doubt in in_another_language(found.project, (replace(cell, here=cell.there) for cell in pulled.texts)):
         out.print(styled("[yellow]{}: {} {}[/]", store, doubt.cell.place, doubt.why), soft_wrap=True)
     for place, reason in pulled.refused.items():
         out.print(styled("[yellow]{} {} stays there: {}[/]", store, place, reason), soft_wrap=True)

@@ -108,11 +108,11 @@ def _is_draft(texts: Texts, store: Store, place: Place) -> bool:
     return is_drafted(texts, place.locale, address)
 
 
-def in_another_language(cells: Iterable[Cell]) -> list[Held]:
+def in_another_language(project: Project, cells: Iterable[Cell]) -> list[Held]:
     """Return texts that look like another language than their locale's."""
-    found = []
+    texts, found = Texts(project), []
     for cell in cells:
-        if cell.place.kind == "text" and isinstance(cell.here, str):
+        if cell.place.kind == "text" and isinstance(cell.here, str) and texts.is_prose(cell.place.field):
             other = other_language(cell.here, cell.place.locale)
             if other:
                 why = f"looks like {other}"

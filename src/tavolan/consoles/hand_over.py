@@ -119,7 +119,7 @@ def planned_hand_over(found: Comparison, findings: Callable[[], list[Finding]], 
     if not (conditions.drafts or found.project.translate.hand_over_drafts):
         held += drafts_in(found.project, found.store, wanted.send)
     if OTHER_LANGUAGE not in conditions.despite:
-        held += in_another_language(wanted.send)
+        held += in_another_language(found.project, wanted.send)
     stale = stale_sets(found.project, found.store)
     held += stale_in(stale, wanted.send)
     held += without_version(found, wanted.send)

@@ -126,7 +126,7 @@ def _one(
     else:
         if over := texts.over(locale, text.address, text.target):
             received.over.append(Refused(locale, text.address, over, text.target))
-        if texts.is_translated(text.address) and (language := other_language(text.target, locale)):
+        if texts.is_prose(text.address) and (language := other_language(text.target, locale)):
             received.doubts.append(Refused(locale, text.address, f"looks like {language}", text.target))
         received.changes.append(TextChange(locale, text.address, mine, text.target))
         received.works[locale, text.address] = work

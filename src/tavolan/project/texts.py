@@ -11,6 +11,20 @@ from tavolan.project.model import ONCE, Project, Value
 from tavolan.rulebooks.measure import Length, measure
 from tavolan.rulebooks.model import FieldRule
 
+# Roles of what people read as sentences.
+SENTENCES = (
+    "prose",
+    "subtitle",
+    "short",
+    "promo",
+    "notes",
+    "tester_notes",
+    "bullets",
+    "captions",
+    "titles",
+    "replies",
+)
+
 
 @dataclass(frozen=True)
 class Limit:
@@ -204,6 +218,10 @@ class Texts:
         key = parse_address(address).key
         found = (self.project.once_value(store, key) for store, _ in self.rules_of(address))
         return next((replace(value, inherited_from=ONCE) for value in found if value.written), None)
+
+    def is_prose(self, address: str) -> bool:
+        """Whether people read a text as sentences: names, links and keyword lists say nothing about a language."""
+        return self.role(address) in SENTENCES
 
     def is_translated(self, address: str) -> bool:
         """Whether a field is translated from the source: links stay, and keyword lists are researched."""
