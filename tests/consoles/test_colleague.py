@@ -294,3 +294,12 @@ def test_git_merges_the_journals_of_two_people(team, tmp_path):
     assert [line.after for line in read_journal(root)] == ["One", "Three", "Two"] or [
         line.after for line in read_journal(root)
     ] == ["One", "Two", "Three"]
+
+
+def test_a_text_that_all_stores_changed_alike_is_written_once(team):
+    push_all(team)
+    for store in team.stores:
+        team.writes(store, "de-DE", title=f"{team.title} neu")
+    pull_all(team)
+    assert (team.root / "copy/de-DE.toml").read_text().count("title") == 1
+    assert nothing_due(team)

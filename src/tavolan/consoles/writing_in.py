@@ -46,6 +46,7 @@ def write_in(project: Project, store: Store, values: Content) -> WrittenIn:
                         after = _written(after, store, {place: value})
                 except ProjectError as error:
                     done.refused[place] = error.problems[0].message
+        after = _shared_again(after, values)
         held = _held(after)
         for place, value in values.items():
             if place not in done.refused and held[store.id].get(place) != value:
@@ -69,6 +70,23 @@ def _written(project: Project, store: Store, values: Content) -> Project:
     if not lent:
         return after
     _write_own(after, store, lent)
+    return load_project(project.root)
+
+
+def _shared_again(project: Project, values: Content) -> Project:
+    """Write a text once where all stores that read it have it as their own by now; return the project as it is then."""
+    texts, changes = Texts(project), []
+    for place in (place for place in values if place.kind == "text" and not place.item):
+        key, data = place.field, project.copy[place.locale].data
+        readers = [store for store, rule in texts.rules[key] if place.locale in project.stores[store].locales]
+        own = [store for store in readers if key in data.get(store, {})]
+        read = [data[store][key] if store in own else data.get(key) for store in readers]
+        if own and len(readers) > 1 and isinstance(read[0], str) and read[0] and len(set(map(repr, read))) == 1:
+            changes.append(TextChange(place.locale, key, texts.get(place.locale, key), read[0]))
+            changes += [TextChange(place.locale, f"{store}.{key}", read[0], "") for store in own]
+    if not changes:
+        return project
+    TextWriter(texts).write(changes, "reviewed")
     return load_project(project.root)
 
 
