@@ -303,6 +303,7 @@ def test_show_table_and_status(project):
         "over": 1,
         "refused": 0,
         "outdated": 0,
+        "drafted": 0,
         "ready": 5,
         "pictures": {"total": 4, "current": 0, "old": 0, "possible": 4},
     }

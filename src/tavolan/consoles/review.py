@@ -150,12 +150,12 @@ def release(client: Client) -> Version:
 
 
 def attach_notes(client: Client, project: Project, store: str, build: str) -> list[str]:
-    """Attach the notes for testers to a build; return the locales that have some."""
+    """Attach the notes for testers to a build; return the locales that have some, their own or lent ones."""
     field_id = project.stores[store].rulebook.field_with("tester_notes")
     noted = []
     for tag in project.stores[store].locales if field_id else ():
         value = project.value(store, tag, field_id)
-        if value.written and not value.inherited_from:
+        if value.written:
             client.set_tester_notes(build, tag, str(value.content))
             noted.append(tag)
     return noted
