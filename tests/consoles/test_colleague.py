@@ -303,3 +303,17 @@ def test_a_text_that_all_stores_changed_alike_is_written_once(team):
     pull_all(team)
     assert (team.root / "copy/de-DE.toml").read_text().count("title") == 1
     assert nothing_due(team)
+
+
+def test_a_kept_picture_that_is_gone_and_a_spoiled_file_are_said(team):
+    one, _ = with_pictures(team)
+    write_screen(team.root / "theirs.png", 1290, 2796, 33)
+    team.orders("ios", "en-US", "phone-6.9", [team.uploads("ios", team.root / "theirs.png"), one])
+    pull_all(team)
+    folder = team.root / "from_console/ios/en-US/phone-6.9"
+    next(folder.glob("01-*.png")).unlink()
+    done = team.run("push", "--dry-run")
+    assert done.code == 3 and "set.toml: files: names 01-" in done.err and "delete its folder" in done.err
+    (folder / "set.toml").write_text('pictures = "ours and theirs"\n')
+    done = team.run("compare")
+    assert done.code == 3 and "set.toml: pictures: isn't understood" in done.err

@@ -45,5 +45,7 @@ def withdraw(
             say(f"{store}: nothing is taken out without --yes.")
             raise typer.Exit(1)
         whole = not (field or pictures)
-        take_back(found, cells, locale if whole else "", reason)
+        refused = take_back(found, cells, locale if whole else "", reason)
+    for place, why in refused.items():
+        say(f"{store} {place} can't be left out here ({why}): the next push would send it again.")
     console().print(f"{store}: {what} are out; your own texts stay as they are")

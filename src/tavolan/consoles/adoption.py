@@ -9,7 +9,7 @@ from typing import Any
 
 from tavolan.consoles.base import write_base
 from tavolan.consoles.client import Client
-from tavolan.consoles.content import Place
+from tavolan.consoles.content import Place, plain
 from tavolan.consoles.credentials import name_console
 from tavolan.consoles.pull import Progress, pictures_of, receive_pictures
 from tavolan.consoles.remote import Remote, read_console
@@ -66,7 +66,7 @@ def adopt(
     if not locales:
         raise UsageError(f"no locale there is one: {', '.join(faults)}", "Give the app a locale as en-US first.")
     for remote in remotes.values():
-        remote.content = {place: value for place, value in remote.content.items() if place.locale not in faults}
+        remote.content = {place: plain(value) for place, value in remote.content.items() if place.locale not in faults}
     starter = Starter(name, locales[0], tuple(locales[1:]), tuple(stores))
     files = plan_project(folder, starter) | schemas
     done = Adopted(locales, odd_locales=faults)

@@ -7,7 +7,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from tavolan.project.kept_sets import folder_of, kept_places, kept_set
+from tavolan.project.kept_sets import kept_files, kept_places, kept_set
 from tavolan.project.model import Project, Store, Value
 from tavolan.project.picture_records import finished, graphic_file, set_files
 from tavolan.project.video_records import POSTER, video_file
@@ -113,8 +113,7 @@ def picture_files(project: Project, store: Store) -> Iterator[tuple[Place, list[
             elif own.pictures == "none":
                 yield place, []
             elif own.pictures == "theirs":
-                folder = project.root / folder_of(store.id, tag, name)
-                yield place, [folder / file for file in own.files]
+                yield place, kept_files(project.root, store.id, tag, name, own)
             elif name in rendered:
                 yield place, own.ordered(rendered[name])
 

@@ -8,7 +8,7 @@ from collections.abc import Iterable
 from tavolan.consoles.base import note_agreed
 from tavolan.consoles.client import ConsoleError
 from tavolan.consoles.comparison import Comparison
-from tavolan.consoles.content import Place
+from tavolan.consoles.content import Content, Place
 from tavolan.consoles.merge import Cell
 from tavolan.consoles.push import change_group
 from tavolan.consoles.remote import Group, group_of
@@ -45,10 +45,11 @@ def to_withdraw(found: Comparison, locale: str, fields: Iterable[str] = (), *, p
     return cells
 
 
-def withdraw(found: Comparison, cells: list[Cell], locale: str = "", reason: str = "") -> None:
+def withdraw(found: Comparison, cells: list[Cell], locale: str = "", reason: str = "") -> dict[Place, str]:
     """Remove texts and pictures there, and leave them out here for this store; of `locale`, the whole of it.
 
-    Raises OutsideError where the console fails or somebody changed them meanwhile: it can be run again.
+    Returns places that couldn't be left out here, with the reason: a push would send them again. Raises OutsideError
+    where the console fails or somebody changed them meanwhile: it can be run again.
     """
     groups: dict[Group, list[Cell]] = {}
     for cell in cells:
@@ -62,13 +63,14 @@ def withdraw(found: Comparison, cells: list[Cell], locale: str = "", reason: str
         else:
             change_group(found, group, groups[group], etag)
     root, store = found.project.root, found.store
+    refused: dict[Place, str] = {}
     with changing(root):
         if locale:
             editor = TomlEditor(root / "tavolan.toml", "tavolan.toml")
             editor.set(("store", store.id, "locales"), [tag for tag in store.locales if tag != locale])
             editor.save()
         else:
-            _leave_out(found, [cell.place for cell in cells])
+            refused = _leave_out(found, [cell.place for cell in cells])
         note_agreed(root, store.id, {cell.place: None for cell in cells})
         places = [(cell.place, cell.there) for cell in cells]
         lines = [
@@ -76,6 +78,7 @@ def withdraw(found: Comparison, cells: list[Cell], locale: str = "", reason: str
             for place, there in places
         ]
         add_lines(root, lines)
+    return refused
 
 
 def _delete_listing(found: Comparison, locale: str, etag: str) -> None:
@@ -86,13 +89,12 @@ def _delete_listing(found: Comparison, locale: str, etag: str) -> None:
             raise
 
 
-def _leave_out(found: Comparison, places: list[Place]) -> None:
-    """Write into the project that this store has nothing at some places."""
+def _leave_out(found: Comparison, places: list[Place]) -> dict[Place, str]:
+    """Write into the project that this store has nothing at some places; return those that can't be written."""
     root, store = found.project.root, found.store
     for place in places:
         if place.kind == "pictures":
             keep(root, store.id, place.locale, place.field, KeptSet(pictures="none"))
-    texts = {place: None for place in places if place.kind == "text"}
-    if texts:
-        project = load_project(root)
-        write_in(project, project.stores[store.id], texts)
+    texts: Content = {place: None for place in places if place.kind == "text"}
+    project = load_project(root)
+    return write_in(project, project.stores[store.id], texts).refused if texts else {}

@@ -68,6 +68,16 @@ def kept_set(root: Path, store: str, locale: str, place: str) -> KeptSet | None:
         ) from error
 
 
+def kept_files(root: Path, store: str, locale: str, place: str, kept: KeptSet) -> list[Path]:
+    """Return the pictures of a set that are the console's own. Raises ProjectError where one isn't there."""
+    folder = folder_of(store, locale, place)
+    for file in kept.files:
+        if not (root / folder / file).is_file():
+            message = f"names {file}, which isn't there"
+            raise one_problem(f"{folder}/{_FILE}", None, "files", message, "Restore it from git, or delete its folder.")
+    return [root / folder / file for file in kept.files]
+
+
 def keep(root: Path, store: str, locale: str, place: str, kept: KeptSet) -> None:
     """Write how a set is kept."""
     lines = [f"{name} = {json.dumps(value, ensure_ascii=False)}\n" for name, value in kept if value]
