@@ -296,17 +296,9 @@ def test_show_table_and_status(project):
     shown = run_tavolan("status", cwd=project)
     assert shown.code == 0 and "1 missing  1 over" in shown.out and "0/4" in shown.out
     rows = run_tavolan("status", "--json", cwd=project).json["rows"]
-    assert rows[1] == {
-        "locale": "de-DE",
-        "store": "ios",
-        "missing": 1,
-        "over": 1,
-        "refused": 0,
-        "outdated": 0,
-        "drafted": 0,
-        "ready": 5,
-        "pictures": {"total": 4, "current": 0, "old": 0, "possible": 4},
-    }
+    counts = {"missing": 1, "over": 1, "refused": 0, "outdated": 0, "drafted": 0, "ready": 5}
+    pictures = {"total": 4, "current": 0, "old": 0, "possible": 4}
+    assert rows[1] == {"locale": "de-DE", "store": "ios", **counts, "pictures": pictures}
     shown = run_tavolan("status", "--field", "subtitle", cwd=project).out
     assert "too-long" in shown and "ready" in shown
     assert run_tavolan("status", "--field", "nothing", cwd=project).code == 2
