@@ -36,6 +36,7 @@ CASES = [
     ("first-sentence", EN, "Kiln notes for people", "A book for people", {"words"}, "Glaze notes for people"),
     ("first-sentence", EN, "Kiln notes for people", "Kiln " + "notes " * 40 + "for people", {"length"}, "Kiln. " + "notes " * 40),
     ("guard-brand", AR, "كل حرق", "Zorglaze حرق", {"Zorglaze"}, "Zorglazed حرق"),
+    ("guard-brand", AR, "كل حرق", "Zor glazes حرق", {"Zorglaze"}, "Zor حرق"),
     ("other-platform", DE, *SUBTITLE, {"android"}, '"Notizen, androidisch"'),
     ("price", DE, *SUBTITLE, {"4,99 €"}, '"Notizen für 2 Öfen"'),
     ("placeholder", DE, *SUBTITLE, {"TODO"}, '"todo el horno"'),
@@ -99,6 +100,17 @@ def android(project, **fields):
     replace(project / CONFIG, "[store.ios]", "[store.android]\nclasses = []\n[store.ios]")
     text = "\n".join(f'{key} = "{value}"' for key, value in fields.items())
     replace(project / EN, "[captions]", f"[android]\n{text}\n[captions]")
+
+
+def test_apps_of_other_listings_are_questioned(project):
+    (project / "data").mkdir(exist_ok=True)
+    (project / "data/listings.csv").write_text(
+        "app,locale,date,title,subtitle,description\nNectar Notes,en-US,,A,B,C\n"
+    )
+    replace(project / DE, SUBTITLE[0], '"Besser als nectarnotes"')
+    assert [(f.subject, f.level, f.locale) for f in found(project, "other-app")] == [
+        ("Nectar Notes", "warning", "de-DE")
+    ]
 
 
 @pytest.mark.parametrize(

@@ -7,6 +7,7 @@ from functools import lru_cache
 from tavolan.checking.findings import Finding, Rule
 from tavolan.checking.registry import check
 from tavolan.checking.review import Review
+from tavolan.project.datafile import LISTINGS
 from tavolan.words import split
 from tavolan.words.phrases import phrase_of, words_of
 
@@ -23,12 +24,34 @@ def _name_pattern(name: str) -> re.Pattern[str]:
     return re.compile(folded if split.has_no_spaces(name) else rf"(?<!\w){folded}(?!\w)")
 
 
+# Letters of names that are looked for written together or apart: shorter ones are parts of common words.
+_LEAST_HIDDEN = 7
+_WORDS = re.compile(r"[^\W_]+")
+
+
 def names_in(text: str, names: Iterable[str], match: split.Matching) -> Iterator[str]:
-    """Yield the names that a text holds: as words, or as written between signs, as in "Name's" and "name.example"."""
+    """Yield the names that a text holds: as words, or as written between signs, as in "Name's" and "name.example".
+
+    One that's written together or apart, as "namenotes" for "Name Notes", or in the plural is found in any language.
+    """
     folded, words = split.fold(text), words_of(text, match)
+    joined = _joined(folded)
     for name in names:
-        if _name_pattern(name).search(folded) or words.holds_in_order(phrase_of(name, match)):
+        together = _together(name)
+        hidden = len(together) >= _LEAST_HIDDEN and not joined.isdisjoint((together, f"{together}s"))
+        if hidden or _name_pattern(name).search(folded) or words.holds_in_order(phrase_of(name, match)):
             yield name
+
+
+@lru_cache(maxsize=512)
+def _together(name: str) -> str:
+    return "".join(_WORDS.findall(split.fold(name)))
+
+
+def _joined(folded: str) -> set[str]:
+    """Return the words of a text, and what two or three of them that follow each other are when written together."""
+    there = _WORDS.findall(folded)
+    return {"".join(there[at : at + count]) for count in (1, 2, 3) for at in range(len(there) - count + 1)}
 
 
 @check("guard-brand", "error")
@@ -36,14 +59,28 @@ def guard_brand(review: Review, this: Rule) -> Iterator[Finding]:
     """A text names a brand of the project's guard list: a reason for rejection.
 
     All fields of all locales are searched, keyword lists, captions, showcase values and alternates too, and texts of
-    locales that no store lists: a brand hidden where nobody looks is the worst kind. An English plural is found too.
+    locales that no store lists: a brand hidden where nobody looks is the worst kind. Plurals are found too, and names
+    that are written together or apart.
     """
-    brands = review.project.guard.brands
-    for passage in review.passages if brands else ():
+    yield from _naming(review, this, review.project.guard.brands, "which the guard list forbids")
+
+
+@check("other-app", "warning")
+def other_app(review: Review, this: Rule) -> Iterator[Finding]:
+    """A text names an app of `data/listings.csv`: stores refuse other apps' names, unless they are common words."""
+    known = {split.fold(name) for name in (*review.project.guard.brands, review.project.app.name)}
+    apps = dict.fromkeys(row.text("app") for row in review.project.tables.rows(LISTINGS))
+    others = [name for name in apps if name and split.fold(name) not in known]
+    yield from _naming(review, this, others, "an app of data/listings.csv")
+
+
+def _naming(review: Review, this: Rule, names: Iterable[str], why: str) -> Iterator[Finding]:
+    """Yield the passages that hold one of some names."""
+    wanted = list(names)
+    for passage in review.passages if wanted else ():
         match = split.language_matching(passage.locale)
-        for brand in names_in(passage.text, brands, match):
-            message = f'names "{brand}", which the guard list forbids'
-            yield passage.finding(this, message, "Write it without that name.", subject=brand)
+        for name in names_in(passage.text, wanted, match):
+            yield passage.finding(this, f'names "{name}", {why}', "Write it without that name.", subject=name)
 
 
 @check("other-platform", "error")
