@@ -112,6 +112,17 @@ def test_drafts_of_machines_are_held_back_by_locale_unless_they_are_asked_for(te
     assert team.run("push", "--yes").code == 0 and team.texts("android", "de-DE")["description"] == GERMAN
 
 
+def test_a_draft_that_a_locale_takes_from_another_one_is_held_back_too(team):
+    french = "Un carnet pour tous ceux qui cuisent."
+    team.config('locales = ["en-US", "fr-FR", "fr-CA"]')
+    (team.root / "copy/de-DE.toml").unlink()
+    team.copy("fr-FR", f'title = "{team.title} FR"\ndescription = "{french}"\n')
+    team.copy("fr-CA", 'like = "fr-FR"\n')
+    write_state(team.root, {("fr-FR", "description"): StateEntry(digest(ENGLISH), "drafted", digest(french))})
+    assert ("ios", "fr-CA description") in held(team.run("push", "--yes", "--json"))
+    assert not team.texts("ios", "fr-CA")
+
+
 def test_a_text_in_another_language_is_held_back_also_with_yes(team):
     with_texts(team, de=f'description = "{ENGLISH}"\n')
     done = team.run("push", "--yes", "--json")

@@ -80,7 +80,7 @@ def drafts_in(project: Project, store: Store, cells: Iterable[Cell]) -> list[Hel
             if cell.place.kind == "text" and cell.here is not None and _is_draft(texts, store, cell.place)
         ]
         if any(cell.place.kind == "pictures" and cell.here for cell in own):
-            drafted += [name for name in captions if is_drafted(texts, locale, name)]
+            drafted += [name for name in captions if is_drafted(texts, texts.shown(locale, name)[1] or locale, name)]
         why = f"{', '.join(drafted[:3])}{' and more' if len(drafted) > 3 else ''} drafted by a machine, and not read"
         remedy = f"Read them: tavolan locale status --locale {locale} --units. Or send drafts: --drafts."
         held += [Held(cell, "draft", why, remedy) for cell in own] if drafted else []
@@ -104,8 +104,9 @@ def stale_in(stale: Iterable[Finding], cells: Iterable[Cell]) -> list[Held]:
 
 
 def _is_draft(texts: Texts, store: Store, place: Place) -> bool:
+    """Whether a text is a draft, its own or that of the locale that lends it."""
     address = place.field if place.item else texts.read_address(store.id, place.locale, place.field)
-    return is_drafted(texts, place.locale, address)
+    return is_drafted(texts, texts.shown(place.locale, address)[1] or place.locale, address)
 
 
 def in_another_language(project: Project, cells: Iterable[Cell]) -> list[Held]:
