@@ -217,6 +217,11 @@ def test_a_stores_own_notes_and_those_for_testers_are_kept_too(project):
 
 
 def test_export_in_every_layout(project, tmp_path):
+    text = (project / "copy/ar-SA.toml").read_text("utf-8")
+    (project / "copy/ar-SA.toml").write_text(text.replace("\nnotes = ", "\n# notes = ", 1), "utf-8")
+    lacking = run_tavolan("notes", "export", cwd=project)
+    assert "ios: no notes in ar-SA; left out" in lacking.err
+    (project / "copy/ar-SA.toml").write_text(text, "utf-8")
     document = run_tavolan("notes", "export", cwd=project).json
     assert document["schema"] == "tavolan/notes@1"
     assert [(n["store"], n["locale"], n["code"], n["text"]) for n in document["notes"]][1] == (

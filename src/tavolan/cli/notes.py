@@ -114,7 +114,7 @@ def export(
 ) -> None:
     """Write the notes of all languages in one file, each fitted to its store's limit."""
     from tavolan.cli.common import say
-    from tavolan.notes.export import as_csv, as_json, by_template, collect
+    from tavolan.notes.export import as_csv, as_json, by_template, collect, without_notes
     from tavolan.support.files import write_text
 
     opened = open_project(project)
@@ -125,6 +125,8 @@ def export(
     for note in notes:
         if note.dropped:
             say(f"{note.store} {note.locale}: no room for {len(note.dropped)} lines: {'; '.join(note.dropped)}")
+    for name, left_out in without_notes(opened, stores, tags, notes).items():
+        say(f"{name}: no notes in {', '.join(left_out)}; left out")
     if out:
         write_text(out, text)
         console().print(f"{out}: {len(notes)} notes", soft_wrap=True)

@@ -71,6 +71,18 @@ def collect(
     return found
 
 
+def without_notes(project: Project, stores: list[str], locales: list[str], notes: list[Note]) -> dict[str, list[str]]:
+    """Return the locales of each store that an export leaves out, since nothing is written there."""
+    there = {(note.store, note.locale) for note in notes}
+    stored = {note.store for note in notes}
+    lacking = {
+        store: [tag for tag in locales if tag in project.stores[store].locales and (store, tag) not in there]
+        for store in stores
+        if store in stored
+    }
+    return {store: tags for store, tags in lacking.items() if tags}
+
+
 def as_json(notes: list[Note]) -> str:
     """Return notes as a JSON document."""
     return (
