@@ -174,4 +174,4 @@ class Colleagues(RuleBasedStateMachine):
 @pytest.mark.parametrize("part", range(2 if SEARCH else 1))
 def test_what_colleagues_did_is_never_undone_unless_somebody_decides_it(part):
     machine = seed(part)(type(f"Colleagues{part}", (Colleagues,), {}))
-    run_state_machine_as_test(machine, settings=settings(max_examples=100 * SEARCH or 12, stateful_step_count=9))
+    run_state_machine_as_test(machine, settings=settings(max_examples=100 * SEARCH or 8, stateful_step_count=9))
