@@ -60,7 +60,7 @@ def mapped(
 def require_columns(
     required: Iterable[str], mapping: Mapping[str, str], values: Mapping[str, str], header: Iterable[str]
 ) -> None:
-    """Raise UsageError for a column that's needed, and that neither the file has nor a value stands in for."""
+    """Raise UsageError for a required column that neither the file has nor an option gives a value for."""
     for name in required:
         if name not in mapping and not values.get(name):
             option = f"--{name}" if name in _SAYS_ALL and name in values else f'--map "NAME={name}"'
