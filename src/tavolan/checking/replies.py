@@ -19,7 +19,7 @@ from tavolan.project.addresses import REPLIES
 from tavolan.project.model import Project
 from tavolan.project.texts import Texts
 from tavolan.words import split
-from tavolan.words.likely_language import CLEAR_MAJORITY, foreign_share, likely_language
+from tavolan.words.likely_language import other_language
 from tavolan.words.phrases import phrase_of, words_of
 
 TOO_LONG = Rule("reply-too-long", "error")
@@ -50,8 +50,7 @@ def reply_faults(project: Project, store: str, locale: str, text: str) -> Iterat
     if length and length.over:
         message = f"has {length.measured} {length.unit}, and {store} takes {length.limit}"
         yield ReplyFault(TOO_LONG, message, "Shorten it.")
-    language = likely_language(text, locale)
-    if language != language_of(locale) or foreign_share(text, locale) > CLEAR_MAJORITY:
+    if other_language(text, locale):
         message = f"doesn't look like {locale_name(locale)}, which the review is in"
         yield ReplyFault(OTHER_LANGUAGE, message, "Reply in the reader's language.")
     for name in names_in(text, project.guard.brands, split.language_matching(locale)):

@@ -12,6 +12,7 @@ from typing import NamedTuple
 
 from tavolan.checking.findings import Finding
 from tavolan.consoles.comparison import Comparison, Selection, comparison_of
+from tavolan.consoles.content import Place
 from tavolan.consoles.gate import (
     OTHER_LANGUAGE,
     Held,
@@ -48,7 +49,7 @@ class Conditions:
 
 @dataclass(frozen=True)
 class HandOver:
-    """What would be sent to a store's console, what is held back, and the errors behind that.
+    """What would be sent to a store's console, and what is held back.
 
     `stale` are sets of pictures that aren't up to date, also where nothing of them is sent.
     """
@@ -56,7 +57,6 @@ class HandOver:
     found: Comparison
     plan: PushPlan
     held: list[Held]
-    errors: list[Finding]
     stale: list[Finding]
     conditions: Conditions
 
@@ -123,11 +123,10 @@ def planned_hand_over(found: Comparison, findings: Callable[[], list[Finding]], 
     stale = stale_sets(found.project, found.store)
     held += stale_in(stale, wanted.send)
     held += without_version(found, wanted.send)
-    first: dict[str, Held] = {}
+    first: dict[Place, Held] = {}
     for each in held:
-        first.setdefault(str(each.cell.place), each)
-    plan = plan_push(found, hold={each.cell.place for each in first.values()})
-    return HandOver(found, plan, list(first.values()), list(errors), stale, conditions)
+        first.setdefault(each.cell.place, each)
+    return HandOver(found, plan_push(found, hold=first.keys()), list(first.values()), stale, conditions)
 
 
 def hand_over(planned: HandOver, progress: Progress | None = None) -> Pushed:

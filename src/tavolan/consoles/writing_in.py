@@ -69,7 +69,7 @@ def _written(project: Project, store: Store, values: Content) -> Project:
     lent = {place: value for place, value in values.items() if held.get(place) != value}
     if not lent:
         return after
-    _write_own(after, store, lent)
+    _write_own(after, store, lent, held)
     return load_project(project.root)
 
 
@@ -133,15 +133,15 @@ def _fact_key(project: Project, store: Store, place: Place) -> tuple[str, ...]:
     return ("once", place.field) if shared else ("store", store.id, "once", place.field)
 
 
-def _write_own(project: Project, store: Store, values: Content) -> None:
-    """Write values as the store's own, also those that are empty, where others would be lent to it."""
+def _write_own(project: Project, store: Store, values: Content, held: Content) -> None:
+    """Write values as the store's own, also those that are empty, where others of `held` would be lent to it."""
     wanted: dict[tuple[str, tuple[str, ...]], Any] = {}
     for place, value in values.items():
         if place.kind == "fact":
             own = project.once_value(store.id, place.field).content
             key: tuple[str, tuple[str, ...]] = ("tavolan.toml", ("store", store.id, "once", place.field))
         else:
-            own = holding_of(project, store, pictures=False).content.get(place)
+            own = held.get(place)
             key = (f"copy/{place.locale}.toml", (store.id, *place.field.split(".")))
         wanted[key] = _EMPTY.get(type(own), "") if value is None else value
     _set(project.root, wanted)
