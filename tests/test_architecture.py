@@ -69,6 +69,7 @@ BREACHES = {
     "solvers": ("words/plan.py", "import scipy"),
     "tables": ("words/value.py", "import pandas"),
     "makers": ("results/moved.py", "import tavolan.video.render"),
+    "judges": ("standins/console/back_office.py", "import tavolan.checking.findings"),
     "network": ("notes/gitlog.py", "import httpx"),
     "media": ("reports/page.py", "import av"),
     "plotting": ("reports/page.py", "import matplotlib"),

@@ -20,6 +20,7 @@ from tavolan.consoles.protocol import SetOrder
 from tavolan.consoles.push import Pushed, plan_push, push
 from tavolan.project.load import load_project
 from tavolan.standins.console.back_office import Manners
+from tavolan.standins.console.limits import FactLimit, PictureLimit, StoreLimits, TextLimit
 from tavolan.standins.console.seeds import add_app
 from tavolan.standins.console.server import ConsoleServer
 
@@ -36,13 +37,65 @@ url = "{url}"
 app = "{app}"
 """
 TEXTS = {"subtitle": "Clay notes", "description": "A notebook for people who make pots."}
+# A store that no rulebook ships for: its console's own limits, and the project's rules for it.
+KELP = StoreLimits(
+    title="headline",
+    needs_version=False,
+    releases=("automatic",),
+    texts={
+        "headline": TextLimit(unit="utf16", least=1, most=20, required=True),
+        "pitch": TextLimit(most=60, required=True),
+        "tags": TextLimit(join=" ", most_entries=3, longest_entry=12),
+    },
+    facts={"licence": FactLimit(required=True)},
+    shots={"slab": PictureLimit(sizes=((800, 600),), formats=("png",), most=3)},
+    graphics={"icon": PictureLimit(sizes=((96, 96),), required=True)},
+)
+KELP_RULES = """\
+schema = "tavolan/rulebook@1"
+id = "kelp"
+name = "A store for tide tables"
+as_of = "2026-11"
+unit = "utf16"
+[console]
+needs_version = false
+releases = ["automatic"]
+[field.headline]
+role = "title"
+min = 1
+max = 20
+required = "always"
+search = 1
+[field.pitch]
+max = 60
+required = "always"
+[field.tags]
+kind = "list"
+separator = " "
+max_items = 3
+item_max = 12
+search = 2
+[field.licence]
+scope = "once"
+required = "always"
+[class.slab]
+form = "tablet"
+sizes = [[800, 600]]
+turn = "landscape"
+[graphic.icon]
+what = "App icon"
+sizes = [[96, 96]]
+required = "always"
+[locales]
+codes = "en-US de-DE fr-FR"
+"""
 _numbers = itertools.count(1)
 
 
 @cache
 def server() -> ConsoleServer:
     """Return the one stand-in, which ends with this process."""
-    made = ConsoleServer(manners=Manners(build=0, review=0))
+    made = ConsoleServer(manners=Manners(build=0, review=0), own_limits={"kelp": KELP})
     made.start()
     atexit.register(made.close)
     return made
@@ -206,6 +259,10 @@ class Team:
         seen = self.clients[store].picture_set(locale, place)
         order = SetOrder(kind="shots", pictures=pictures)
         self.clients[store].order_pictures(locale, place, order, seen.etag if seen else "")
+
+    def check(self) -> list[dict[str, Any]]:
+        """Return the findings of a check."""
+        return list(run_tavolan("check", "--json", "--project", self.root).json["findings"])
 
     def run(self, *args: str) -> Any:
         """Run a command of `tavolan console`."""

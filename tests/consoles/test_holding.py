@@ -1,7 +1,7 @@
 """What can't go is held back, place by place and store by store, with its reason and the way out; all else arrives."""
 
 import pytest
-from desk import opened_team
+from desk import KELP_RULES, opened_team
 
 from conftest import run_tavolan, write_screen
 from tavolan.consoles.content import Place
@@ -16,18 +16,20 @@ FACTS = {
     "android": 'contact_email = "a@potto.example"\nprivacy_url = "https://potto.example/privacy"\ncategory = "Tools"\n'
     'ads = false\ncontent_answers = { violence = "none" }\naudience = ["18+"]\n',
     "maker": 'support_email = "a@potto.example"\n',
+    "kelp": 'licence = "Free to use"\n',
 }
 TEXTS = {
     "ios": 'support_url = "https://potto.example/help"\nprivacy_url = "https://potto.example/privacy"\n',
     "android": 'short = "Notes about kilns."\n',
     "maker": 'short = "Notes about kilns."\nbullets = ["Keeps notes", "Shows curves", "Counts cones"]\n',
+    "kelp": 'headline = "{title}"\npitch = "Notes about kilns."\ntags = ["kiln", "clay"]\n',
 }
 ENGLISH, GERMAN = "A notebook for people who make pots and fire them.", "Ein Heft für alle, die töpfern und brennen."
 
 
 def with_texts(team, en="", de=None):
     """Write texts in two languages: all that each store needs, but for `de`, which is all of German."""
-    own = "".join(f"[{store}]\n{TEXTS[store]}" for store in team.stores)
+    own = "".join(f"[{store}]\n{TEXTS[store].replace('{title}', team.title)}" for store in team.stores)
     team.copy("en-US", f'title = "{team.title}"\ndescription = "{ENGLISH}"\n{en}{own}')
     german = f'description = "{GERMAN}"\n{own.replace("Notes about kilns.", "Alles über Öfen.")}' if de is None else de
     team.copy("de-DE", f'title = "{team.title}"\n{german}')
@@ -147,18 +149,25 @@ def test_an_error_in_a_locale_keeps_that_locale_alone(team):
 def submit(team, store, number, *more):
     """Give a store what its first hand-over needs, and hand it over with a build."""
     path = team.root / f"{store}.png"
-    size = {"ios": (1290, 2796), "android": (1080, 1920), "maker": (1920, 1200)}[store]
-    place = {"ios": "phone-6.9", "android": "phone", "maker": "tablet"}[store]
+    size = {"ios": (1290, 2796), "android": (1080, 1920), "maker": (1920, 1200), "kelp": (800, 600)}[store]
+    place = {"ios": "phone-6.9", "android": "phone", "maker": "tablet", "kelp": "slab"}[store]
     write_screen(path, *size)
+    (team.root / "art").mkdir(exist_ok=True)
+    write_screen(team.root / "art/icon.png", 1024, 1024)
+    assert run_tavolan("shots", "icons", "--project", team.root).code == 0
     client = team.clients[store]
     tables = "".join(f"[store.{name}.once]\n{FACTS[name]}" for name in team.stores)
     config = (team.root / "tavolan.toml").read_text()
     if tables not in config:
         (team.root / "tavolan.toml").write_text(config + tables)
-    assert team.run("push", "--yes", "--store", store, "--no-pictures").code == 0
+    assert team.run("push", "--yes", "--store", store).code == 0
     if client.picture_set("en-US", place) is None:
         sha256 = team.uploads(store, path)
         client.order_pictures("en-US", place, SetOrder(kind="shots", pictures=[sha256] * 3), "")
+    if store == "android" and client.picture_set("en-US", "feature") is None:
+        write_screen(path, 1024, 500)
+        order = SetOrder(kind="graphic", pictures=[team.uploads(store, path)])
+        client.order_pictures("en-US", "feature", order, "")
     build = team.root / "build.bin"
     build.write_bytes(f"build {number}".encode())
     done = team.run("submit", "--store", store, "--yes", "--build", build, "--number", number, *more)
@@ -166,16 +175,20 @@ def submit(team, store, number, *more):
     return done
 
 
-@pytest.mark.parametrize("store", ["ios", "android", "maker"])
+@pytest.mark.parametrize("store", ["ios", "android", "maker", "kelp"])
 def test_every_store_gets_from_nothing_to_live_with_a_refusal_and_a_second_release(tmp_path, store):
     with opened_team(tmp_path / "potto", (store,)) as team:
+        if store == "kelp":
+            (team.root / "rules").mkdir()
+            (team.root / "rules/kelp.toml").write_text(KELP_RULES)
         with_texts(team)
-        how = ("--release", "automatic") if store == "maker" else ()
-        team.manners.refusals["en-US title"] = "says nothing"
+        how = ("--release", "automatic") if store in ("maker", "kelp") else ()
+        title = "headline" if store == "kelp" else "title"
+        team.manners.refusals[f"en-US {title}"] = "says nothing"
         submit(team, store, "1", *how)
         refused = team.run("wait", "--store", store, "--minutes", "1")
         assert refused.code == 1 and "review refused it: says nothing" in refused.out
-        text = (team.root / "copy/en-US.toml").read_text().replace(team.title, f"{team.title} kilns", 1)
+        text = (team.root / "copy/en-US.toml").read_text().replace(team.title, f"{team.title} kilns")
         (team.root / "copy/en-US.toml").write_text(text)
         assert team.run("push", "--yes", "--no-pictures").code == 0
         assert team.run("submit", "--store", store, "--yes", *how).code == 0

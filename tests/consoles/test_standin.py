@@ -15,13 +15,14 @@ from tavolan.consoles.client import Client, ConsoleAddress
 from tavolan.consoles.credentials import Credentials
 from tavolan.standins.console.app import console_app
 from tavolan.standins.console.back_office import Manners
+from tavolan.standins.console.desk import Desk
 from tavolan.standins.console.seeds import add_app, add_reports
 from tavolan.standins.console.state import State
 
 APP = "examined"
 
 
-DOCUMENT = console_app(State(), Manners(), "id", "secret").openapi()
+DOCUMENT = console_app(Desk(State(), Manners(), "id", "secret")).openapi()
 CHECKS = (
     checks.not_a_server_error, openapi_checks.status_code_conformance, openapi_checks.content_type_conformance,
     openapi_checks.response_schema_conformance,

@@ -36,7 +36,7 @@ def test_a_project_has_each_video_with_its_still_picture_and_none_where_they_are
     [
         # Any size of 720 lines or more, of any length.
         ("maker", (96, 720), ("can't be read as a clip", "is no picture", "takes 2 pictures, not 3")),
-        ("ios", (96, 208), ("is 96×208 pixels",)),
+        ("ios", (96, 208), ("is 96 x 208 pixels",)),
     ],
 )
 def test_the_console_takes_a_video_as_the_store_asks_and_refuses_others(tmp_path, store, size, faults):

@@ -1,5 +1,6 @@
 """Finished pictures: what's kept of them, packed of them, and known of them."""
 
+import json
 import os
 import shutil
 import sqlite3
@@ -19,6 +20,8 @@ from tavolan.pictures.making.drawing_version import DRAWING_CODE, digest_of_draw
 from tavolan.pictures.making.planner import Planner, Selection
 from tavolan.pictures.making.thumbnails import thumbs
 from tavolan.pictures.raster.thumbnail import thumb_of_file
+from tavolan.project.kept_sets import KeptSet, keep, write_picture
+from tavolan.reports.page import locale_views
 
 
 def test_what_is_ready_is_packed_under_the_stores_own_codes(project):
@@ -34,6 +37,38 @@ def test_what_is_ready_is_packed_under_the_stores_own_codes(project):
         }  # fmt: skip
     done = run_tavolan("shots", "pack", "--store", "android", "--locale", "ar-SA", cwd=project)
     assert done.code == 0 and "lacks" not in done.out
+
+
+def test_packs_and_the_preview_page_show_a_set_as_the_console_has_it(rendered):
+    def packed():
+        assert run_tavolan("shots", "pack", cwd=rendered).code == 0
+        with zipfile.ZipFile(rendered / "out/packs/ios.zip") as archive:
+            manifest = json.loads(archive.read("manifest.json"))["files"]
+            names = [entry["file"] for entry in manifest]
+            assert [name for name in archive.namelist() if name.endswith("png")] == names
+            return [name.partition("/")[2] for name in names if name.startswith("phone-6.9/en-US")]
+
+    def shown():
+        opened = tavolan.open_project(rendered)
+        (view,) = (view for view in locale_views(opened, [], rendered / "out") if view.tag == "en-US")
+        return [len(each.pictures) for each in view.listings[0].sets if each.size_class == "phone-6.9"]
+
+    assert packed() == ["en-US/01-home.png", "en-US/02-kiln.png"] and shown() == [2]
+    place = (rendered, "ios", "en-US", "phone-6.9")
+    keep(*place, KeptSet(pictures="ours", order=("kiln", "home")))
+    assert packed() == ["en-US/01-kiln.png", "en-US/02-home.png"] and shown() == [2]
+    keep(*place, KeptSet(pictures="ours", order=("kiln",), left_out=("home",)))
+    assert packed() == ["en-US/01-kiln.png"] and shown() == [1]
+    theirs = write_picture(*place, 1, (rendered / "out/shots/ios/phone-6.9/de-DE/01-home.png").read_bytes())
+    keep(*place, KeptSet(pictures="theirs", files=(theirs,)))
+    # What isn't handed over needn't be up to date.
+    write_screen(rendered / "screens/en-US/phone-6.9/home.png", 261, 560)
+    classes = tavolan.open_project(rendered).classes_of(tavolan.open_project(rendered).stores["ios"])
+    for size_class in set(classes) - {"phone-6.9"}:
+        keep(rendered, "ios", "en-US", size_class, KeptSet(pictures="none"))
+    assert packed() == [f"en-US/{theirs}"]
+    keep(*place, KeptSet(pictures="none"))
+    assert packed() == [] and shown() == [0]
 
 
 def test_status_knows_pictures_that_would_be_made_again(rendered):

@@ -6,6 +6,7 @@ from pathlib import Path
 from tavolan.checking.findings import Finding, Location, Rule
 from tavolan.checking.registry import check
 from tavolan.checking.review import Review
+from tavolan.project.icon_records import PLACE, icon_trouble
 from tavolan.project.model import ICON, Project, Store
 from tavolan.project.picture_records import CaptionFacts, PictureRecord, finished, kept, set_files
 from tavolan.rulebooks.model import SizeClass
@@ -236,7 +237,10 @@ def screen_scaled(review: Review, this: Rule) -> Iterator[Finding]:
 
 @check("graphic-to-make", "note")
 def graphic_to_make(review: Review, this: Rule) -> Iterator[Finding]:
-    """A store asks for a picture beside the screenshots (icon, feature graphic) that this project doesn't describe."""
+    """A store asks for a picture beside the screenshots (icon, feature graphic) that this project doesn't make.
+
+    Either nothing describes it, or the icon isn't made from `art/icon.png` as it is now.
+    """
     project = review.project
     source = project.shots_source
     described = {graphic.name for graphic in project.shots.graphic}
@@ -245,10 +249,14 @@ def graphic_to_make(review: Review, this: Rule) -> Iterator[Finding]:
             if not project.requires(graphic):
                 continue
             size = "×".join(map(str, graphic.sizes[0]))
-            icon = name == "icon"
-            if (icon and (project.root / ICON).exists()) or name in described:
+            icon = name == PLACE
+            at = Location(store=store.id, field=f"graphic.{name}", path=source.shown)
+            if icon and (project.root / ICON).exists():
+                if trouble := icon_trouble(project, store):
+                    yield this.finding(at, f"{graphic.what} {trouble}", "Make it: tavolan shots icons")
+                continue
+            if name in described:
                 continue
             message = f"{graphic.what or name} ({size}) is asked for, and nothing here makes one"
             remedy = "Put a master at art/icon.png." if icon else f'Add [[graphic]] with name = "{name}" to shots.toml.'
-            at = Location(store=store.id, field=f"graphic.{name}", path=source.shown)
             yield this.finding(at, message, remedy)

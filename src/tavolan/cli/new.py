@@ -1,12 +1,15 @@
 """`tavolan new`."""
 
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from tavolan.cli.common import console, progress_bar
 from tavolan.cli.schema import schema_files
+
+if TYPE_CHECKING:
+    from tavolan.project.starter import OwnRules
 
 
 def new(
@@ -19,15 +22,22 @@ def new(
         str | None, typer.Option("--from", help="Address of a console: start from what it holds.", metavar="URL")
     ] = None,
     app: Annotated[list[str] | None, typer.Option("--app", help="With --from: an app there, one per store.")] = None,
+    rules: Annotated[
+        list[Path] | None,
+        typer.Option("--rules", help="Rulebook file of a store of your own; repeatable.", metavar="FILE"),
+    ] = None,
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Say what would be written, write nothing.")] = False,
 ) -> None:
     """Start a project: a few commented files to fill in. Never overwrites anything."""
-    from tavolan.project.starter import Starter, plan_project, write_project
+    from tavolan.project.starter import Starter, plan_project, read_own_rules, write_project
 
+    own_rules = read_own_rules(rules or ())
+    named = name or folder.resolve().name
     if origin:
-        _from_console(folder, name or folder.resolve().name, origin, list(app or []))
+        _from_console(folder, named, origin, list(app or []), own_rules)
         return
-    starter = Starter(name or folder.resolve().name, source, tuple(locale or ()), tuple(store or ("ios", "android")))
+    stores = tuple(store or own_rules or ("ios", "android"))
+    starter = Starter(named, source, tuple(locale or ()), stores, own_rules)
     files = plan_project(folder, starter)
     files |= {f"schemas/{name}.json": text for name, text in schema_files().items()}
     out = console()
@@ -42,7 +52,7 @@ def new(
         out.print(f"\nNext: write copy/{source}.toml, then see what's next: tavolan next --project {folder}")
 
 
-def _from_console(folder: Path, name: str, url: str, apps: list[str]) -> None:
+def _from_console(folder: Path, name: str, url: str, apps: list[str], own_rules: "dict[str, OwnRules]") -> None:
     from tavolan.checking import count_levels, run_checks
     from tavolan.consoles.adoption import Origin, adopt
     from tavolan.consoles.client import Client, ConsoleAddress
@@ -61,7 +71,7 @@ def _from_console(folder: Path, name: str, url: str, apps: list[str]) -> None:
     clients = [Client(ConsoleAddress(one, url, one, credentials)) for one in there]
     schemas = {f"schemas/{kind}.json": text for kind, text in schema_files().items()}
     with progress_bar("Receiving pictures") as move:
-        done = adopt(folder, name, Origin(clients, table), schemas, move)
+        done = adopt(folder, name, Origin(clients, table, own_rules), schemas, move)
     out = console()
     parts = [counted(done.texts, "text"), counted(done.facts, "fact"), counted(done.pictures, "picture")]
     out.print(f"{', '.join(parts)} in {counted(len(done.locales), 'locale')} came to {folder}", soft_wrap=True)

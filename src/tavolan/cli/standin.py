@@ -11,6 +11,7 @@ import typer
 from tavolan.cli.common import console
 
 if TYPE_CHECKING:
+    from tavolan.standins.console.limits import StoreLimits
     from tavolan.standins.console.server import ConsoleServer
 
 app = typer.Typer(help="Small simulated services for trying things out, on loopback only.", no_args_is_help=True)
@@ -31,6 +32,10 @@ def store_console(
     store: Annotated[list[str] | None, typer.Option("--store", help="Only this store; repeatable.")] = None,
     sign_in: Annotated[
         Path | None, typer.Option("--sign-in", help="File for a shell to read, with who signs in.", metavar="FILE")
+    ] = None,
+    rules: Annotated[
+        list[Path] | None,
+        typer.Option("--rules", help="A store of your own, as rules/*.toml describes it; repeatable.", metavar="FILE"),
     ] = None,
     default_locale: Annotated[str, typer.Option("--default-locale", help="Of the app records.")] = "en-US",
     slow: Annotated[float, typer.Option("--slow", min=0, help="Seconds before each answer.")] = 0.0,
@@ -63,12 +68,21 @@ def store_console(
     refusals, meddling = _by_place("--refuse", refuse), _by_place("--meddle", meddle)
     manners = Manners(slow, busy, fail, drop, token, build, review, picture, refusals=refusals, meddling=meddling)
     manners.taken, manners.day, manners.truths = tuple(taken or ()), day, _truths(truth)
-    server = ConsoleServer(port, manners, keep)
-    for name in store or shipped_ids():
+    own_limits = _limits(rules)
+    server = ConsoleServer(port, manners, keep, own_limits)
+    for name in store or dict.fromkeys((*shipped_ids(), *own_limits)):
         add_app(server.state, f"{app_id}-{name}", name, default_locale)
         add_reports(server.state, f"{app_id}-{name}")
     _say_where(server, sign_in)
     server.serve()
+
+
+def _limits(rules: list[Path] | None) -> dict[str, StoreLimits]:
+    """Return what the stores take that files of rules describe, by store."""
+    from tavolan.rulebooks.load import read_rulebook
+    from tavolan.standins.console.limits_from_rules import limits_of
+
+    return {book.id: limits_of(book) for book in map(read_rulebook, rules or [])}
 
 
 def _say_where(server: ConsoleServer, sign_in: Path | None) -> None:

@@ -2,7 +2,7 @@
 
 import re
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
@@ -17,19 +17,26 @@ from tavolan.errors import UsageError
 from tavolan.languages.tags import tag_fault
 from tavolan.project.kept_sets import KeptSet, keep
 from tavolan.project.service_schema import ConsoleTable
-from tavolan.project.starter import Starter, plan_project, write_project
+from tavolan.project.starter import OwnRules, Starter, plan_project, write_project
 from tavolan.project.toml_edit import TomlEditor
-from tavolan.rulebooks.load import shipped_rulebook
-from tavolan.rulebooks.model import FieldRule
+from tavolan.rulebooks.load import is_shipped
+from tavolan.rulebooks.model import FieldRule, Rulebook
 from tavolan.support.transaction import building
+
+# Rulebooks by store.
+Rulebooks = Mapping[str, Rulebook]
 
 
 @dataclass(frozen=True)
 class Origin:
-    """Where a project comes from: the client of each app record, and the console as each is named in the project."""
+    """Where a project comes from: the client of each app record, and the console as each is named in the project.
+
+    `own_rules` are rulebooks of stores that aren't shipped, or differ from what is.
+    """
 
     clients: list[Client]
     table: ConsoleTable
+    own_rules: Mapping[str, OwnRules] = field(default_factory=dict)
 
 
 @dataclass
@@ -67,13 +74,14 @@ def adopt(
         raise UsageError(f"no locale there is one: {', '.join(faults)}", "Give the app a locale as en-US first.")
     for remote in remotes.values():
         remote.content = {place: plain(value) for place, value in remote.content.items() if place.locale not in faults}
-    starter = Starter(name, locales[0], tuple(locales[1:]), tuple(stores))
+    starter = _starter(name, locales, stores, origin.own_rules)
     files = plan_project(folder, starter) | schemas
     done = Adopted(locales, odd_locales=faults)
     with building(folder) as root:
         write_project(root, files)
-        _write_config(root, origin, remotes)
-        _write_texts(root, remotes, done)
+        own = {remote.app.store: starter.rulebook(remote.app.store) for remote in remotes.values()}
+        _write_config(root, origin, remotes, own)
+        _write_texts(root, remotes, own, done)
         sets = {client: pictures_of(remote.content) for client, remote in remotes.items()}
         total = sum(len(digests) for of_store in sets.values() for digests in of_store.values())
         for client, remote in remotes.items():
@@ -90,7 +98,18 @@ def adopt(
     return done
 
 
-def _write_config(root: Path, origin: Origin, remotes: dict[Client, Remote]) -> None:
+def _starter(name: str, locales: list[str], stores: list[str], own_rules: Mapping[str, OwnRules]) -> Starter:
+    """Return what the project begins with. Raises UsageError for a store whose rules aren't known."""
+    used = {store: rules for store, rules in own_rules.items() if store in stores}
+    unknown = [store for store in stores if store not in used and not is_shipped(store)]
+    if unknown:
+        raise UsageError(
+            f"no rulebook here knows the store {unknown[0]}", f"Give it: --rules {unknown[0]}.toml (see docs/files.md)."
+        )
+    return Starter(name, locales[0], tuple(locales[1:]), tuple(stores), used)
+
+
+def _write_config(root: Path, origin: Origin, remotes: dict[Client, Remote], books: Rulebooks) -> None:
     editor = TomlEditor(root / "tavolan.toml", "tavolan.toml")
     locales = _locales(remotes.values())
     for client, remote in remotes.items():
@@ -105,7 +124,7 @@ def _write_config(root: Path, origin: Origin, remotes: dict[Client, Remote]) -> 
         place.item
         for remote in remotes.values()
         for place, value in remote.content.items()
-        if place.item and _is_text(remote, place, value)
+        if place.item and _is_text(books[remote.app.store], place, value)
     }
     if items:
         editor.set(("app", "items"), sorted(items))
@@ -116,22 +135,30 @@ def _write_config(root: Path, origin: Origin, remotes: dict[Client, Remote]) -> 
     facts: dict[str, dict[str, Any]] = {}
     for remote in remotes.values():
         for place, value in remote.content.items():
-            if place.kind == "fact" and place.field in _fields(remote, "once"):
+            if place.kind == "fact" and place.field in _fields(books[remote.app.store], "once"):
                 facts.setdefault(place.field, {})[remote.app.store] = value
     for name, by_store in facts.items():
         # Who has the field per locale would read the shared fact too.
-        readers = [r.app.store for r in remotes.values() if name in {**_fields(r, "once"), **_fields(r, "locale")}]
+        readers = [
+            r.app.store
+            for r in remotes.values()
+            if name in {**_fields(books[r.app.store], "once"), **_fields(books[r.app.store], "locale")}
+        ]
         _write(editor, ("once", name), by_store, readers, (("store",), ("once", name)))
     editor.save()
 
 
-def _write_texts(root: Path, remotes: dict[Client, Remote], done: Adopted) -> None:
+def _write_texts(root: Path, remotes: dict[Client, Remote], books: Rulebooks, done: Adopted) -> None:
     """Write texts: what all stores of a locale share once, else each store's as its own, so that none is lent one."""
     found: dict[str, dict[str, dict[str, Any]]] = {}
     for remote in remotes.values():
         done.facts += sum(place.kind == "fact" for place in remote.content)
         for place, value in remote.content.items():
-            if place.kind == "text" and place.locale in done.locales and _is_text(remote, place, value):
+            if (
+                place.kind == "text"
+                and place.locale in done.locales
+                and _is_text(books[remote.app.store], place, value)
+            ):
                 found.setdefault(place.locale, {}).setdefault(place.field, {})[remote.app.store] = value
             elif place.kind == "text":
                 done.unknown.append(f"{remote.app.store} {place}")
@@ -143,7 +170,8 @@ def _write_texts(root: Path, remotes: dict[Client, Remote], done: Adopted) -> No
             readers = [
                 remote.app.store
                 for remote in remotes.values()
-                if locale in locales[remote.app.store] and key in _fields(remote, "item" if item else "locale")
+                if locale in locales[remote.app.store]
+                and key in _fields(books[remote.app.store], "item" if item else "locale")
             ]
             at = (*item, key)
             done.texts += _write(editor, at, by_store, readers, ((), at))
@@ -185,15 +213,15 @@ def _locales(remotes: Iterable[Remote]) -> dict[str, list[str]]:
     }
 
 
-def _fields(remote: Remote, scope: str) -> dict[str, FieldRule]:
-    return {key: rule for key, rule in shipped_rulebook(remote.app.store).fields.items() if rule.scope == scope}
+def _fields(book: Rulebook, scope: str) -> dict[str, FieldRule]:
+    return {key: rule for key, rule in book.fields.items() if rule.scope == scope}
 
 
-def _is_text(remote: Remote, place: Place, value: Any) -> bool:
+def _is_text(book: Rulebook, place: Place, value: Any) -> bool:
     """Whether a text is one of a field that this project can hold, and of its shape."""
     *item, key = place.field.split(".")
     fits = not item or (len(item) == 2 and item[0] == "items" and re.fullmatch(r"[a-z0-9][a-z0-9-]*", item[1]))
-    rule = _fields(remote, "item" if item else "locale").get(key)
+    rule = _fields(book, "item" if item else "locale").get(key)
     return bool(fits) and rule is not None and isinstance(value, list) == (rule.kind == "list")
 
 

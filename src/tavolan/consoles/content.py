@@ -7,7 +7,10 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any, NamedTuple
 
-from tavolan.project.kept_sets import kept_files, kept_places, kept_set
+from tavolan.consoles.protocol import VIDEO, SetKind
+from tavolan.project.icon_records import PLACE as ICON_PLACE
+from tavolan.project.icon_records import handed_over_icons
+from tavolan.project.kept_sets import handed_over, kept_places, kept_set
 from tavolan.project.model import Project, Store, Value
 from tavolan.project.picture_records import finished, graphic_file, set_files
 from tavolan.project.video_records import POSTER, video_file
@@ -17,8 +20,6 @@ from tavolan.video.storyboard import clip_index, video_places
 
 # Where something is in a console: a text (locale and field), a fact (no locale), a set of pictures.
 KINDS = ("text", "fact", "pictures")
-# What the places of videos begin with.
-VIDEO = "video-"
 
 
 class Place(NamedTuple):
@@ -103,19 +104,19 @@ def picture_files(project: Project, store: Store) -> Iterator[tuple[Place, list[
     Where a set is kept as the console has it, it's that one; an empty list where the console has none.
     """
     for tag in (tag for tag in store.locales if store.rulebook.store_code(tag) is not None):
-        kept = {name: kept_set(project.root, store.id, tag, name) for name in kept_places(project.root, store.id, tag)}
         rendered = dict(rendered_sets(project, store, tag))
-        for name in dict.fromkeys([*rendered, *kept]):
-            own = kept.get(name)
-            place = Place("pictures", tag, name)
-            if own is None:
-                yield place, list(rendered[name].values())
-            elif own.pictures == "none":
-                yield place, []
-            elif own.pictures == "theirs":
-                yield place, kept_files(project.root, store.id, tag, name, own)
-            elif name in rendered:
-                yield place, own.ordered(rendered[name])
+        for name in dict.fromkeys([*rendered, *kept_places(project.root, store.id, tag)]):
+            kept = kept_set(project.root, store.id, tag, name)
+            if name in rendered or (kept and kept.pictures != "ours"):
+                pictures = handed_over(project.root, store.id, tag, name, rendered.get(name, {}))
+                yield Place("pictures", tag, name), pictures
+
+
+def set_kind(store: Store, place: str) -> SetKind:
+    """Return what the pictures of a place are."""
+    if place in store.rulebook.graphics:
+        return "graphic"
+    return "video" if place.startswith(VIDEO) else "shots"
 
 
 def rendered_sets(project: Project, store: Store, tag: str) -> Iterator[tuple[str, dict[str, Path]]]:
@@ -129,6 +130,9 @@ def rendered_sets(project: Project, store: Store, tag: str) -> Iterator[tuple[st
     for name in sorted(graphics):
         if there := finished(project.root, [graphic_file(store.id, tag, name)]):
             yield name, {name: next(iter(there.values()))}
+    icons = handed_over_icons(store) if tag == store.default_locale else []
+    if icons and len(there := finished(project.root, icons)) == len(icons):
+        yield ICON_PLACE, {Path(file).stem: path for file, path in there.items()}
     for name in _video_classes(project, store):
         video = project.root / video_file(store.id, name, tag)
         poster = video.with_name(POSTER)

@@ -9,6 +9,8 @@ from tavolan.checking.findings import Finding
 from tavolan.consoles.content import Place
 from tavolan.consoles.merge import Cell
 from tavolan.errors import UsageError
+from tavolan.project.icon_records import PLACE as ICON_PLACE
+from tavolan.project.icon_records import icon_trouble
 from tavolan.project.model import Project, Store
 from tavolan.project.texts import Texts
 from tavolan.project.translation_progress import is_drafted
@@ -91,6 +93,16 @@ def stale_sets(project: Project, store: Store) -> list[Finding]:
     """Return a finding for each set of pictures that isn't as the project would make it now."""
     found = run_checks(project, only={STALE})
     return [finding for finding in found if not finding.waived and finding.concerns(store.id)]
+
+
+def stale_icons(project: Project, store: Store, cells: Iterable[Cell]) -> list[Held]:
+    """Return the icons among changes that were made from another master than today's."""
+    trouble = icon_trouble(project, store)
+    return [
+        Held(cell, "stale", trouble, "Make it: tavolan shots icons")
+        for cell in cells
+        if trouble and cell.place.kind == "pictures" and cell.place.field == ICON_PLACE
+    ]
 
 
 def stale_in(stale: Iterable[Finding], cells: Iterable[Cell]) -> list[Held]:

@@ -20,6 +20,7 @@ from tavolan.consoles.gate import (
     errors_in,
     in_another_language,
     require_reason,
+    stale_icons,
     stale_in,
     stale_sets,
 )
@@ -122,6 +123,7 @@ def planned_hand_over(found: Comparison, findings: Callable[[], list[Finding]], 
         held += in_another_language(found.project, wanted.send)
     stale = stale_sets(found.project, found.store)
     held += stale_in(stale, wanted.send)
+    held += stale_icons(found.project, found.store, wanted.send)
     held += without_version(found, wanted.send)
     first: dict[Place, Held] = {}
     for each in held:

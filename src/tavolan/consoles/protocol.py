@@ -18,6 +18,8 @@ VersionState = Literal["editable", "waiting", "in review", "approved", "refused"
 Release = Literal["manual", "automatic", "date"]
 # Of picture sets: shots of a size class, one graphic, or a video with its still picture.
 SetKind = Literal["shots", "graphic", "video"]
+# What the places of videos begin with.
+VIDEO = "video-"
 EDITABLE: tuple[VersionState, ...] = ("editable", "refused")
 
 

@@ -10,9 +10,9 @@ from typing import Any
 from tavolan.consoles.base import note_agreed
 from tavolan.consoles.client import ConsoleError
 from tavolan.consoles.comparison import Comparison
-from tavolan.consoles.content import VIDEO, Place, plain
+from tavolan.consoles.content import Place, plain, set_kind
 from tavolan.consoles.merge import Cell
-from tavolan.consoles.protocol import SetKind, SetOrder
+from tavolan.consoles.protocol import SetOrder
 from tavolan.consoles.remote import Group, group_of, look_again
 from tavolan.consoles.versions import FIRST_VERSION, needs_version
 from tavolan.errors import OutsideError
@@ -212,9 +212,7 @@ def change_group(found: Comparison, group: Group, cells: list[Cell], etag: str) 
     elif kind == "fact":
         found.remote.see_facts(client.change_facts(values, etag))
     else:
-        graphic = place in found.store.rulebook.graphics
-        of_set: SetKind = "graphic" if graphic else "video" if place.startswith(VIDEO) else "shots"
-        order = SetOrder(kind=of_set, pictures=values[place] or [])
+        order = SetOrder(kind=set_kind(found.store, place), pictures=values[place] or [])
         client.order_pictures(locale, place, order, etag)
 
 

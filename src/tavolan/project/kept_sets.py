@@ -9,13 +9,14 @@ import hashlib
 import json
 from collections.abc import Mapping
 from pathlib import Path
-from typing import Annotated, Literal
+from typing import Annotated, Literal, TypeVar
 
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from tavolan.errors import one_problem
 from tavolan.support.files import delete_inside, inside, read_toml, write_inside, write_text
 
+T = TypeVar("T")
 FOLDER = "from_console"
 _FILE = "set.toml"
 _HEAD = """\
@@ -36,7 +37,7 @@ class KeptSet(BaseModel):
     left_out: tuple[str, ...] = ()
     files: tuple[Annotated[str, Field(pattern=r"^[0-9]{2,3}-[0-9a-f]{12}\.(png|jpg|mp4)$")], ...] = ()
 
-    def ordered(self, rendered: Mapping[str, Path]) -> list[Path]:
+    def ordered(self, rendered: Mapping[str, T]) -> list[T]:
         """Return rendered pictures, by shot, in this order; new shots come last."""
         known = [name for name in self.order if name in rendered]
         new = [name for name in rendered if name not in (*known, *self.left_out)]
@@ -76,6 +77,16 @@ def kept_files(root: Path, store: str, locale: str, place: str, kept: KeptSet) -
             message = f"names {file}, which isn't there"
             raise one_problem(f"{folder}/{_FILE}", None, "files", message, "Restore it from git, or delete its folder.")
     return [root / folder / file for file in kept.files]
+
+
+def handed_over(root: Path, store: str, locale: str, place: str, rendered: Mapping[str, Path]) -> list[Path]:
+    """Return the pictures that are handed over, in order: those rendered, by what they show, or as the set is kept."""
+    kept = kept_set(root, store, locale, place)
+    if kept is None:
+        return list(rendered.values())
+    if kept.pictures == "none":
+        return []
+    return kept_files(root, store, locale, place, kept) if kept.pictures == "theirs" else kept.ordered(rendered)
 
 
 def keep(root: Path, store: str, locale: str, place: str, kept: KeptSet) -> None:

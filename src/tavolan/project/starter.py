@@ -1,30 +1,50 @@
 """A starter project: a few commented files that pass `check` with nothing but notes on what's still to write."""
 
 import json
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
 from pathlib import Path
+from typing import NamedTuple
 
 from tavolan.errors import UnknownNameError, UsageError
 from tavolan.languages.tags import locale_name, nearest_code, tag_fault
 from tavolan.project.datafile import DATA_FILES, GLOSSARY_COLUMNS
-from tavolan.rulebooks.load import is_shipped, shipped_ids, shipped_rulebook
+from tavolan.rulebooks.load import is_shipped, read_rulebook, shipped_ids, shipped_rulebook
 from tavolan.rulebooks.model import FieldRule, Rulebook
-from tavolan.support.files import write_text
+from tavolan.support.files import read_text, write_text
+
+
+class OwnRules(NamedTuple):
+    """The rulebook of a store that the project describes itself, and the file that says it."""
+
+    book: Rulebook
+    text: str
+
+
+def read_own_rules(paths: Iterable[Path]) -> dict[str, OwnRules]:
+    """Return rulebooks by store from files as they'd be in `rules/`. Raises ProjectError for one that isn't right."""
+    return {path.stem: OwnRules(read_rulebook(path), read_text(path, path.name)) for path in paths}
 
 
 @dataclass(frozen=True)
 class Starter:
-    """What a new project is asked to hold."""
+    """What a new project is asked to hold; `own_rules` by store, for those that aren't shipped or differ from that."""
 
     name: str
     source: str
     locales: tuple[str, ...]
     stores: tuple[str, ...]
+    own_rules: Mapping[str, OwnRules] = field(default_factory=dict)
 
     @property
     def all_locales(self) -> list[str]:
         """The source locale first, each locale once."""
         return list(dict.fromkeys((self.source, *self.locales)))
+
+    def rulebook(self, store: str) -> Rulebook:
+        """Return the rulebook of a store: the project's own, or the shipped one."""
+        own = self.own_rules.get(store)
+        return own.book if own else shipped_rulebook(store)
 
 
 # Two people's lines of the journal are both kept by a merge.
@@ -39,12 +59,12 @@ def _quote(text: str) -> str:
 def plan_project(folder: Path, starter: Starter) -> dict[str, str]:
     """Return the files of a new project by their path in it. Raises UsageError where one is in the way."""
     for store in starter.stores:
-        if not is_shipped(store):
+        if not is_shipped(store) and store not in starter.own_rules:
             raise UnknownNameError("there's no rulebook", store, shipped_ids(), option="--store")
     for tag in starter.all_locales:
         if fault := tag_fault(tag):
             raise UsageError(fault.message, fault.remedy, option="--locale")
-    books = [shipped_rulebook(store) for store in dict.fromkeys(starter.stores)]
+    books = [starter.rulebook(store) for store in dict.fromkeys(starter.stores)]
     files = {"tavolan.toml": _config(starter, books), "shots.toml": _SHOTS.format(source=starter.source)}
     files["replies.toml"] = _REPLIES
     for tag in starter.all_locales:
@@ -56,6 +76,7 @@ def plan_project(folder: Path, starter: Starter) -> dict[str, str]:
             files[name] = f"#:schema {up}schemas/{kind}.json\n{text}"
     files["copy/glossary.csv"] = ",".join(GLOSSARY_COLUMNS) + "\n"
     files |= {data.name: ",".join(data.columns) + "\n" for data in DATA_FILES}
+    files |= {f"rules/{store}.toml": own.text for store, own in starter.own_rules.items()}
     files[".gitignore"] = "out/\n"
     files[".gitattributes"] = GIT_ATTRIBUTES
     taken = [name for name in files if (folder / name).exists()]

@@ -13,6 +13,7 @@ from tavolan.checking import Finding, count_levels
 from tavolan.languages.tags import is_right_to_left, locale_name
 from tavolan.pictures.design.colour import resolve
 from tavolan.pictures.making.thumbnails import thumbs
+from tavolan.project.kept_sets import handed_over
 from tavolan.project.model import Project, Store
 from tavolan.project.picture_records import finished, set_files
 from tavolan.project.video_records import read_video_records, video_file
@@ -177,9 +178,11 @@ def _thumbs(project: Project) -> dict[Path, str]:
 
 
 def _pictures(project: Project, store: str, name: str, tag: str) -> list[Path]:
-    """Return the finished pictures of a set, in order."""
+    """Return the finished pictures of a set as they're handed over, in order."""
     files = set_files(store, name, tag, (shot.name for shot in project.shots_for(name, tag)))
-    return list(finished(project.root, files.values()).values())
+    there = finished(project.root, files.values())
+    rendered = {shot: there[file] for shot, file in files.items() if file in there}
+    return handed_over(project.root, store, tag, name, rendered)
 
 
 def _videos(project: Project, folder: Path) -> dict[str, VideoView]:

@@ -63,6 +63,15 @@ def load_rulebooks(root: Path | None, wanted: list[str] | None = None) -> tuple[
     return books, problems
 
 
+def read_rulebook(path: Path) -> Rulebook:
+    """Return the rulebook of one `rules/*.toml`, laid over the shipped one of its name. Raises ProjectError."""
+    problems: list[Problem] = []
+    book = _own_rulebook(path.stem, path, problems)
+    if book is None:
+        raise ProjectError(problems)
+    return book
+
+
 def _own_rulebook(store: str, path: Path, problems: list[Problem]) -> Rulebook | None:
     shown = f"rules/{path.name}"
     try:

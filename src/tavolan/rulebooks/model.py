@@ -184,7 +184,10 @@ class SizeClass(RulebookPart):
 
 
 class Graphic(Required):
-    """A picture beside the screenshots: icon, banner, feature graphic. Sizes in pixels."""
+    """A picture beside the screenshots: icon, banner, feature graphic. Sizes in pixels.
+
+    One that's `in_build` ships inside the app: a console takes it from there.
+    """
 
     what: str = ""
     sizes: tuple[Size, ...] = Field(min_length=1)
@@ -192,6 +195,7 @@ class Graphic(Required):
     alpha: bool | None = None
     max_megabytes: float | None = Field(None, gt=0)
     required: Annotated[str, Field(pattern=r"^(never|always|form:[a-z]+)$")] = "never"
+    in_build: bool = False
     # Where it ships inside the app: the keys of the app's property list that lead to the names, and to a name's files.
     declared_under: tuple[str, ...] = ()
     declared_files: str = ""

@@ -6,7 +6,9 @@ from typing import Any
 
 from tavolan.errors import Problem, ProjectError, one_problem
 from tavolan.pictures.raster import images
+from tavolan.project.icon_records import icon_file, note_icons
 from tavolan.project.model import ICON, Project, Store
+from tavolan.support.content_digest import digest_of_file
 from tavolan.support.files import write_inside
 
 
@@ -30,7 +32,7 @@ def plan_icons(project: Project, stores: tuple[str, ...] = ()) -> list[Icon]:
         if graphic is None:
             continue
         for side in dict.fromkeys(width for width, _ in graphic.sizes):
-            found.append(Icon(store_id, f"out/icons/{store_id}/icon-{side}.png", side, bool(graphic.alpha), ICON))
+            found.append(Icon(store_id, icon_file(store_id, side), side, bool(graphic.alpha), ICON))
         for path in alternatives:
             name, folder = path.stem.removeprefix("icon-"), f"out/icons/{store_id}/tests"
             found += alternative_icons(project.stores[store_id], f"art/{path.name}", name, folder)
@@ -69,6 +71,7 @@ def make_icons(project: Project, icons: list[Icon]) -> list[Path]:
     for icon in icons:
         write_inside(project.root, icon.file, _packed(masters[icon.master], icon))
         files.append(project.root / icon.file)
+    note_icons(project.root, {icon.file: digest_of_file(project.root / icon.master, icon.master) for icon in icons})
     return files
 
 

@@ -12,6 +12,7 @@ from tavolan.errors import Problem, ProjectError, UsageError
 from tavolan.pictures.making.job import Job
 from tavolan.pictures.making.ledger import Ledger
 from tavolan.pictures.making.planner import Planner, Selection
+from tavolan.pictures.outputs.pack_sets import PackedPicture, pack_sets
 from tavolan.project.model import Project
 from tavolan.support.files import drafted, inside, read_bytes
 from tavolan.support.image_headers import image_facts
@@ -51,8 +52,15 @@ def make_packs(
     try:
         planner = Planner(project, ledger)
         wanted = Selection(stores=stores, locales=locales)
-        jobs = planner.possible(wanted) if ready else planner.jobs(wanted)
-        if not jobs and not planner.problems:
+        planned = planner.possible(wanted) if ready else planner.jobs(wanted)
+        names = project.pick("--store", list(stores), list(project.stores))
+        tags = project.pick("--locale", list(locales), project.app.locales)
+        handed = {
+            store: pack_sets(project, store, tags, [job for job in planned if job.target.store == store])
+            for store in names
+        }
+        jobs = [picture.job for sets in handed.values() for picture in sets if picture.job]
+        if not planner.problems and not any(handed.values()):
             raise UsageError("there are no pictures to pack: shots.toml has no [[shot]].")
         reasons = {job.target.file: reason for job in jobs if (reason := closed.get(job.target.locale, ""))}
         stale = [job for job in jobs if job.target.file not in reasons and not ledger.is_current(job)]
@@ -62,10 +70,9 @@ def make_packs(
             problems += [Problem(f"copy/{tag}.toml", None, "", why, _REMEDY) for tag, why in closed.items()]
             raise ProjectError(problems)
         packs = []
-        names = project.pick("--store", list(stores), list(project.stores))
         for done, store in enumerate(names, 1):
             mine = [job for job in jobs if job.target.store == store]
-            own = [job for job in mine if job.target.file not in reasons]
+            own = [each for each in handed[store] if each.job is None or each.job.target.file not in reasons]
             gaps = {job.target.file: reasons[job.target.file] for job in mine if job.target.file in reasons}
             gaps |= {problem.path: problem.message for problem in planner.problems}
             target = project.root / "out" / "packs" / f"{store}.zip"
@@ -90,18 +97,16 @@ def _stale(jobs: list[Job], ledger: Ledger) -> Problem:
     return Problem(first.target.file, None, "", message, remedy)
 
 
-def _zip(file: Path, project: Project, jobs: list[Job], ledger: Ledger, store: str) -> None:
+def _zip(file: Path, project: Project, pictures: list[PackedPicture], ledger: Ledger, store: str) -> None:
     entries: list[dict[str, Any]] = []
     with zipfile.ZipFile(file, "w", zipfile.ZIP_STORED) as archive:
-        for job in jobs:
-            made = ledger.records[job.target.file].path
-            path = project.root / made
-            data = read_bytes(path, made)
-            code = project.stores[store].rulebook.store_code(job.target.locale) or job.target.locale
+        for picture in pictures:
+            path = picture.path or project.root / ledger.records[picture.file].path
+            data = read_bytes(path, path.relative_to(project.root).as_posix())
             # In the pack, a locale's folder has the store's own code.
-            folder = f"{job.target.place}/{code}" if job.target.kind == "shot" else f"graphics/{code}"
-            place = f"{folder}/{Path(job.target.file).stem}{path.suffix}"
-            entries.append(_entry(job, place, data, path))
+            code = project.stores[store].rulebook.store_code(picture.locale) or picture.locale
+            place = f"{picture.folder}/{code}/{picture.stem}{path.suffix}"
+            entries.append(_entry(picture, place, data, path))
             add_entry(archive, place, data)
         for path in sorted((project.root / "out" / "icons" / store).rglob("*.png")):
             place = "icons/" + path.relative_to(project.root / "out" / "icons" / store).as_posix()
@@ -120,19 +125,23 @@ def _zip(file: Path, project: Project, jobs: list[Job], ledger: Ledger, store: s
         add_entry(archive, "manifest.json", json.dumps(manifest, ensure_ascii=False, indent=1).encode())
 
 
-def _entry(job: Job, place: str, data: bytes, path: Path) -> dict[str, Any]:
-    facts = image_facts(path)
-    return {
+def _entry(picture: PackedPicture, place: str, data: bytes, path: Path) -> dict[str, Any]:
+    facts, job = image_facts(path), picture.job
+    entry = {
         "file": place,
         "bytes": len(data),
         "sha256": hashlib.sha256(data).hexdigest(),
         "width": facts.width if facts else 0,
         "height": facts.height if facts else 0,
-        "kind": job.target.kind,
-        "place": job.target.place,
-        "locale": job.target.locale,
-        "order": job.target.number,
-        "name": job.target.name,
+        "kind": picture.kind,
+        "place": picture.place,
+        "locale": picture.locale,
+        "order": picture.number,
+        "name": picture.name,
+    }
+    if job is None:
+        return entry
+    return entry | {
         "caption": job.caption,
         "screens": {use.path: use.digest for use in job.screens},
         "key": job.key,

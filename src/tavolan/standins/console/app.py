@@ -13,11 +13,10 @@ from starlette.exceptions import HTTPException
 
 from tavolan.consoles import protocol
 from tavolan.standins.console import experiments, files, listings, reports, versions
-from tavolan.standins.console.back_office import Manners, RefusedError, sections_of
+from tavolan.standins.console.back_office import Manners, RefusedError
 from tavolan.standins.console.desk import PAGE, After, AppId, Desk, Sha256, paged
 from tavolan.standins.console.openapi import ANSWERS, PROBLEM, TITLES, document_of
 from tavolan.standins.console.page import page_of
-from tavolan.standins.console.state import State
 
 
 def problem(
@@ -34,9 +33,8 @@ def problem(
     return JSONResponse(trouble.model_dump(), status, headers or {}, media_type=PROBLEM)
 
 
-def console_app(state: State, manners: Manners, client_id: str, secret: str) -> FastAPI:
+def console_app(desk: Desk) -> FastAPI:
     """Return the application."""
-    desk = Desk(state, manners, client_id, secret)
     app = FastAPI(
         title="A store console",
         version="1",
@@ -62,7 +60,7 @@ def console_app(state: State, manners: Manners, client_id: str, secret: str) -> 
     @router.get("/apps", tags=["apps"])
     def apps(after: After = "") -> protocol.Page[protocol.App]:
         """List the app records."""
-        return paged(state.all("app", "", after, PAGE + 1), lambda kept: _app(desk, kept.key))
+        return paged(desk.state.all("app", "", after, PAGE + 1), lambda kept: _app(desk, kept.key))
 
     @router.get("/apps/{app}", tags=["apps"])
     def one_app(app: AppId) -> protocol.App:
@@ -79,7 +77,7 @@ def console_app(state: State, manners: Manners, client_id: str, secret: str) -> 
     _add_page(app, desk)
     _add_handlers(app)
     app.openapi = lambda: document_of(app)  # type: ignore[method-assign]
-    app.add_middleware(Misbehaviour, manners=manners)
+    app.add_middleware(Misbehaviour, manners=desk.manners)
     return app
 
 
@@ -144,7 +142,7 @@ def _app(desk: Desk, app: str) -> protocol.App:
         title=titles.get(default, ""),
         default_locale=default,
         locales=[*titles],
-        sections=sections_of(desk.state, app, record),
+        sections=desk.sections(app),
     )
 
 

@@ -5,18 +5,16 @@ import plistlib
 import zipfile
 from typing import Any
 
-from tavolan.rulebooks.model import Graphic
+from tavolan.standins.console.limits import IconLimit
 
 # An app's property list is small; what's larger isn't read.
 _MOST_BYTES = 1_000_000
 
 
-def icons_in(build: bytes, asked: Graphic | None) -> list[str]:
+def icons_in(build: bytes, asked: IconLimit | None) -> list[str]:
     """Return the names of the icons; none where the build is no zip archive, or the store asks for none."""
-    if asked is None or not asked.declared_under or not zipfile.is_zipfile(io.BytesIO(build)):
+    if asked is None or not zipfile.is_zipfile(io.BytesIO(build)):
         return []
-    sides = sorted(width for width, _ in asked.sizes)
-    suffixes = ["" if side == sides[0] else f"@{side // sides[0]}x" for side in sides]
     with zipfile.ZipFile(io.BytesIO(build)) as archive:
         files = {name.rpartition("/")[2] for name in archive.namelist()}
         declared: dict[str, list[str]] = {}
@@ -26,11 +24,11 @@ def icons_in(build: bytes, asked: Graphic | None) -> list[str]:
     return sorted(
         name
         for name, bases in declared.items()
-        if bases and all(f"{base}{suffix}.png" in files for base in bases for suffix in suffixes)
+        if bases and all(f"{base}{suffix}.png" in files for base in bases for suffix in asked.suffixes)
     )
 
 
-def _declared(data: bytes, asked: Graphic) -> dict[str, list[str]]:
+def _declared(data: bytes, asked: IconLimit) -> dict[str, list[str]]:
     """Return name → base names of its files, as a property list has them; nothing where it's none."""
     try:
         found: Any = plistlib.loads(data)

@@ -4,17 +4,11 @@ import time
 import unicodedata
 from dataclasses import dataclass, field
 from datetime import UTC, date, datetime
-from functools import cache
 from typing import Any
 
-from tavolan.consoles.content import VIDEO
 from tavolan.consoles.protocol import EDITABLE, Section
-from tavolan.rulebooks.load import shipped_rulebook
-from tavolan.rulebooks.model import FieldRule, Rulebook, Size
+from tavolan.standins.console.limits import FactLimit, StoreLimits
 from tavolan.standins.console.state import Kept, State
-from tavolan.support.image_headers import ImageFacts
-
-rulebook = cache(shipped_rulebook)
 
 
 @dataclass
@@ -51,49 +45,32 @@ class RefusedError(Exception):
         super().__init__(detail)
 
 
-def book_of(app: dict[str, Any]) -> Rulebook:
-    """Return the rulebook of an app's store."""
-    return rulebook(app["store"])
-
-
-def rule_of(book: Rulebook, name: str) -> FieldRule | None:
-    """Return the rule of a text's field, `items.<item>.<field>` for one of an in-app item."""
-    key = name.rsplit(".", maxsplit=1)[-1] if name.startswith("items.") else name
-    rule = book.fields.get(key)
-    scope = "item" if name.startswith("items.") else "locale"
-    return rule if rule and rule.scope == scope else None
-
-
-def text_faults(book: Rulebook, locale: str, texts: dict[str, Any]) -> dict[str, str]:
-    """Return what's wrong with new texts, by locale and field."""
-    faults = {}
-    for name, value in texts.items():
-        rule, place = rule_of(book, name), f"{locale} {name}"
-        if rule is None:
-            faults[place] = "isn't a field of this store"
-        elif value is not None and isinstance(value, list) != (rule.kind == "list"):
-            faults[place] = "must be a list" if rule.kind == "list" else "must be a text"
-        elif value is not None:
-            length = rule.length(rule.separator.join(value) if isinstance(value, list) else value)
-            if length.over:
-                faults[place] = f"is {length.measured} {length.unit} long; {length.limit} are allowed"
-            elif length.measured < rule.min:
-                faults[place] = f"is {length.measured} {length.unit} long; {rule.min} are the least"
-    return faults
-
-
 def folded_title(title: str) -> str:
     """Return a title as it's compared with others: whatever its case and spacing."""
     return " ".join(unicodedata.normalize("NFKC", title).casefold().split())
 
 
-def refuse_taken_title(state: State, app: str, book: Rulebook, locale: str, title: Any, taken: tuple[str, ...]) -> None:
-    """Raise RefusedError for a title that another app has."""
-    if not book.console.unique_title or not isinstance(title, str):
+def text_faults(limits: StoreLimits, locale: str, texts: dict[str, Any]) -> dict[str, str]:
+    """Return what's wrong with new texts, by locale and field."""
+    faults = {}
+    for name, value in texts.items():
+        limit = limits.text(name)
+        fault = "isn't a field of this store" if limit is None else "" if value is None else limit.fault(value)
+        if fault:
+            faults[f"{locale} {name}"] = fault
+    return faults
+
+
+def refuse_taken_title(
+    state: State, app: str, limits: StoreLimits, locale: str, title: Any, taken: tuple[str, ...]
+) -> None:
+    """Raise RefusedError for a title that another app of the store has."""
+    if not limits.unique_title or not isinstance(title, str):
         return
-    wanted = folded_title(title)
-    name = book.field_with("title")
-    others = [kept for kept in state.all("app") if kept.key != app and kept.value["store"] == book.id]
+    wanted, name = folded_title(title), limits.title
+    own = state.get("app", "", app)
+    store = own.value["store"] if own else ""
+    others = [kept for kept in state.all("app") if kept.key != app and kept.value["store"] == store]
     used = {folded_title(other) for other in taken}
     for other in others:
         for listing in state.all("listing", other.key):
@@ -102,10 +79,10 @@ def refuse_taken_title(state: State, app: str, book: Rulebook, locale: str, titl
         raise RefusedError(409, "title-taken", f'another app is called "{title}"', {f"{locale} title": "is taken"})
 
 
-def needs_version(book: Rulebook, name: str) -> bool:
+def needs_version(limits: StoreLimits, name: str) -> bool:
     """Whether a text changes in an editable version only."""
-    rule = rule_of(book, name)
-    return book.console.needs_version and rule is not None and not rule.anytime
+    limit = limits.text(name)
+    return limits.needs_version and limit is not None and not limit.anytime
 
 
 def editable_version(state: State, app: str) -> Kept | None:
@@ -119,77 +96,50 @@ def require_editable(state: State, app: str, what: str) -> None:
         raise RefusedError(409, "no-editable-version", f"{what} changes in an editable version only; there's none")
 
 
-def most_in_set(book: Rulebook, place: str, kind: str) -> int:
-    """Return how many pictures a set may have. Raises RefusedError for a place that the store doesn't have."""
-    videos = book.video.places if book.video and not book.video.hosted_by else {}
-    known = {"graphic": [*book.graphics], "shots": [*book.classes], "video": [f"{VIDEO}{name}" for name in videos]}
-    if place not in known[kind]:
-        raise RefusedError(422, "not-valid", f"this store has no {kind} {place}")
-    if kind == "shots":
-        return book.classes[place].max_count or book.pictures.max_count
-    # A video and its still picture.
-    return 2 if kind == "video" else 1
-
-
-def _asked_of(book: Rulebook, place: str, kind: str) -> tuple[tuple[Size, ...], tuple[str, ...], bool, float | None]:
-    """Return sizes, formats, whether transparency is allowed, and the megabytes that a place's pictures may have."""
-    if kind == "video":
-        # Its still picture: of the size that's asked for, of any where none is.
-        asked = book.video.sizes.get(place.removeprefix(VIDEO)) if book.video else None
-        return (asked,) if asked else (), ("png", "jpeg"), False, None
-    if kind == "graphic":
-        graphic = book.graphics[place]
-        return graphic.sizes, graphic.formats, graphic.alpha is not False, graphic.max_megabytes
-    rule, size_class = book.pictures, book.classes[place]
-    turned = tuple((b, a) for a, b in size_class.sizes) if size_class.turn == "both" else ()
-    return (*size_class.sizes, *turned), rule.formats, rule.alpha, rule.max_megabytes
-
-
-def picture_fault(book: Rulebook, place: str, kind: str, facts: ImageFacts | None, size: int) -> str:
-    """Return what's wrong with a picture, or nothing."""
-    if facts is None:
-        return "is no picture"
-    sizes, formats, alpha, most = _asked_of(book, place, kind)
-    if sizes and (facts.width, facts.height) not in sizes:
-        return f"is {facts.width} x {facts.height} pixels, which {place} doesn't take"
-    if facts.format not in formats:
-        return f"is {facts.format}, which isn't taken"
-    if facts.alpha and not alpha:
-        return "has an alpha channel"
-    if most and size > most * 1e6:
-        return f"has more than {most:g} MB"
-    return "" if facts.complete else "is cut short"
-
-
-def sections_of(state: State, app: str, record: dict[str, Any]) -> list[Section]:
+def sections_of(state: State, app: str, record: dict[str, Any], limits: StoreLimits) -> list[Section]:
     """Return what a hand-over needs, part by part."""
-    book = book_of(record)
-    listings = {kept.key: kept.value["texts"] for kept in state.all("listing", app)}
-    required = [key for key, rule in book.fields.items() if rule.scope == "locale" and rule.required == "always"]
-    places = listings or {record["default_locale"]: {}}
-    missing = [f"{tag} {key}" for tag, texts in places.items() for key in required if not texts.get(key)]
-    found = [Section(id="texts", done=not missing, missing=missing)]
-    sets = [kept for kept in state.all("set", app) if kept.value["pictures"]]
-    shown = any(kept.key.startswith(f"{record['default_locale']} ") for kept in sets)
-    lacking = [] if shown else [record["default_locale"]]
-    lacking += [f"{kept.key} is still processed" for kept in sets if time.time() < kept.value["ready_at"]]
-    found.append(Section(id="pictures", done=not lacking, missing=lacking))
+    found = [_texts_section(state, app, record, limits), _pictures_section(state, app, record, limits)]
     facts = (state.get("facts", app) or Kept("", {}, 0)).value
-    for key, rule in book.fields.items():
-        if rule.scope == "once" and rule.required == "always":
-            value = facts.get(key)
-            parts = [p for p in rule.parts if isinstance(value, dict) and value.get(p) in (None, "")]
-            done = value not in (None, "", [], {}) and (rule.kind == "answers" or not parts)
-            found.append(Section(id=key, done=done, missing=[] if done else parts or [key]))
+    for key, limit in limits.facts.items():
+        if limit.required:
+            missing = _missing_parts(key, limit, facts.get(key))
+            found.append(Section(id=key, done=not missing, missing=missing))
     usable = any(builds_state(kept.value) == "usable" for kept in state.all("build", app))
     version = editable_version(state, app)
     chosen = bool(version and version.value["build"])
     found.append(Section(id="build", done=chosen, missing=[] if chosen else ["a usable build"]))
-    locked = set(book.console.locked_until_build)
+    locked = set(limits.locked_until_build)
     found = [section.model_copy(update={"locked": section.id in locked and not usable}) for section in found]
     waiting = [section.id for section in found if not section.done]
     closed = "hand-over" in locked and not usable
     return [*found, Section(id="hand-over", done=False, locked=closed, missing=waiting)]
+
+
+def _texts_section(state: State, app: str, record: dict[str, Any], limits: StoreLimits) -> Section:
+    listings = {kept.key: kept.value["texts"] for kept in state.all("listing", app)}
+    required = [key for key, limit in limits.texts.items() if limit.required and not limit.of_item]
+    places = listings or {record["default_locale"]: {}}
+    missing = [f"{tag} {key}" for tag, texts in places.items() for key in required if not texts.get(key)]
+    return Section(id="texts", done=not missing, missing=missing)
+
+
+def _pictures_section(state: State, app: str, record: dict[str, Any], limits: StoreLimits) -> Section:
+    """Return what lacks of pictures: shots in the default locale, graphics that are asked for, what's processed."""
+    default = record["default_locale"]
+    sets = {kept.key: kept for kept in state.all("set", app) if kept.value["pictures"]}
+    shown = any(kept.value["kind"] == "shots" and key.startswith(f"{default} ") for key, kept in sets.items())
+    lacking = [] if shown else [default]
+    wanted = (f"{default} {name}" for name, limit in limits.graphics.items() if limit.required)
+    lacking += [place for place in wanted if place not in sets]
+    lacking += [f"{key} is still processed" for key, kept in sets.items() if time.time() < kept.value["ready_at"]]
+    return Section(id="pictures", done=not lacking, missing=lacking)
+
+
+def _missing_parts(key: str, limit: FactLimit, value: Any) -> list[str]:
+    """Return what a fact lacks: parts of it, or all of it."""
+    if value in (None, "", [], {}):
+        return [*limit.parts] or [key]
+    return [part for part in limit.parts if isinstance(value, dict) and value.get(part) in (None, "")]
 
 
 def builds_state(build: dict[str, Any]) -> str:
@@ -232,9 +182,9 @@ def write_behind_your_back(state: State, app: str, locale: str, texts: dict[str,
         state.put("listing", app, locale, {"texts": {**before, **texts}})
 
 
-def meddle(state: State, manners: Manners, app: str, book: Rulebook, locale: str) -> None:
+def meddle(state: State, manners: Manners, app: str, limits: StoreLimits, locale: str) -> None:
     """Write what somebody else is about to write into a locale, once."""
     names = {at: at.partition(" ")[2] for at in manners.meddling if at.startswith(f"{locale} ")}
-    texts = {name: manners.meddling.pop(at) for at, name in names.items() if name in book.fields}
+    texts = {name: manners.meddling.pop(at) for at, name in names.items() if limits.text(name)}
     if texts:
         write_behind_your_back(state, app, locale, texts)

@@ -6,7 +6,7 @@ import hashlib
 import re
 import secrets
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from typing import Annotated, Any, TypeVar
 
 from fastapi import Header, Path, Query
@@ -14,7 +14,8 @@ from fastapi.security import HTTPBasicCredentials
 from pydantic import BaseModel
 
 from tavolan.consoles import protocol
-from tavolan.standins.console.back_office import Manners, RefusedError
+from tavolan.standins.console.back_office import Manners, RefusedError, sections_of
+from tavolan.standins.console.limits import StoreLimits, shipped_limits
 from tavolan.standins.console.state import Kept, State
 
 T = TypeVar("T")
@@ -37,10 +38,21 @@ def paged(found: list[Kept], shape: Callable[[Kept], T]) -> protocol.Page[T]:
 
 
 class Desk:
-    """Who asks for what: the state, the manners, and tokens that are valid for a while."""
+    """Who asks for what: the state, the manners, the limits of each store, and tokens that are valid for a while.
 
-    def __init__(self, state: State, manners: Manners, client_id: str, secret: str) -> None:
+    `own_limits` are those of stores that the stand-in doesn't know, or that differ from what ships with it.
+    """
+
+    def __init__(
+        self,
+        state: State,
+        manners: Manners,
+        client_id: str,
+        secret: str,
+        own_limits: Mapping[str, StoreLimits] | None = None,
+    ) -> None:
         self.state, self.manners = state, manners
+        self._own_limits = own_limits or {}
         self._id, self._secret = client_id, secret
         self._tokens: dict[str, float] = {}
 
@@ -70,6 +82,15 @@ class Desk:
         if kept is None:
             raise RefusedError(404, "no-app", f"there's no app {app}")
         return dict(kept.value)
+
+    def limits(self, app: str) -> StoreLimits:
+        """Return what the store of an app record takes."""
+        store = self.record(app)["store"]
+        return self._own_limits.get(store) or shipped_limits(store)
+
+    def sections(self, app: str) -> list[protocol.Section]:
+        """Return what the hand-over of an app needs, part by part."""
+        return sections_of(self.state, app, self.record(app), self.limits(app))
 
     def once(self, key: str, asked: BaseModel | None, make: Callable[[], M], shape: type[M]) -> M:
         """Return what a request with this idempotency key brought the first time; `asked` is its body.

@@ -8,7 +8,7 @@ from typing import Any
 from fastapi import APIRouter
 
 from tavolan.consoles.protocol import Experiment, ExperimentCount, NewExperiment, Page
-from tavolan.standins.console.back_office import RefusedError, book_of
+from tavolan.standins.console.back_office import RefusedError
 from tavolan.standins.console.desk import PAGE, After, AppId, Desk, IdempotencyKey, NameInPath, paged
 from tavolan.standins.console.state import Kept
 
@@ -31,7 +31,7 @@ def add_routes(router: APIRouter, desk: Desk) -> None:
         """Start an experiment; a store may take one at a time, and so many variants."""
 
         def make() -> Experiment:
-            most = book_of(desk.record(app)).console.experiment_variants
+            most = desk.limits(app).experiment_variants
             if not most:
                 raise RefusedError(409, "no-experiments", "this store takes no experiments")
             if len(new.variants) > most:

@@ -9,11 +9,9 @@ from typing import Annotated, Any
 from fastapi import APIRouter, Header, Request, Response
 from fastapi import Path as PathPart
 
-from tavolan.consoles.content import VIDEO
-from tavolan.consoles.protocol import NewUpload, Page, Picture, PictureSet, SetOrder, Tagged, Upload
+from tavolan.consoles.protocol import VIDEO, NewUpload, Page, Picture, PictureSet, SetKind, SetOrder, Tagged, Upload
 from tavolan.errors import ProjectError
-from tavolan.rulebooks.model import Rulebook
-from tavolan.standins.console.back_office import RefusedError, book_of, most_in_set, picture_fault, require_editable
+from tavolan.standins.console.back_office import RefusedError, require_editable
 from tavolan.standins.console.desk import (
     PAGE,
     After,
@@ -27,6 +25,7 @@ from tavolan.standins.console.desk import (
     paged,
     precondition,
 )
+from tavolan.standins.console.limits import PictureLimit, StoreLimits, VideoLimit
 from tavolan.standins.console.openapi import PART_BODY
 from tavolan.standins.console.state import Kept, State
 from tavolan.support.image_headers import ImageFacts, image_facts
@@ -160,31 +159,50 @@ def _add_sets(router: APIRouter, desk: Desk) -> None:
     ) -> Tagged[PictureSet]:
         """Give a set its pictures, in order."""
         with state.change():
-            book = book_of(desk.record(app))
+            limits = desk.limits(app)
             kept = state.get("set", app, f"{locale} {place}")
             precondition(kept, if_match, if_none_match)
-            most = most_in_set(book, place, wanted.kind)
+            most, video, picture = _limits_of_set(limits, place, wanted.kind)
             if len(wanted.pictures) > most:
                 raise RefusedError(422, "not-valid", f"{place} takes {most} pictures, not {len(wanted.pictures)}")
-            if book.console.needs_version:
+            if limits.needs_version:
                 require_editable(state, app, "a set of pictures")
-            if faults := _set_faults(state, book, f"{locale} {place}", wanted):
+            if faults := _set_faults(state, f"{locale} {place}", wanted.pictures, video, picture):
                 raise RefusedError(422, "not-valid", "; ".join(f"{at} {what}" for at, what in faults.items()), faults)
             value = {"kind": wanted.kind, "pictures": wanted.pictures, "ready_at": time.time() + desk.manners.picture}
             return _set(desk, state.put("set", app, f"{locale} {place}", value))
 
 
-def _set_faults(state: State, book: Rulebook, at: str, wanted: SetOrder) -> dict[str, str]:
+def _limits_of_set(limits: StoreLimits, place: str, kind: SetKind) -> tuple[int, VideoLimit | None, PictureLimit]:
+    """Return how many pictures a set may have, and what's taken of its video, where it has one, and its pictures.
+
+    Raises RefusedError for a place that the store doesn't have.
+    """
+    if kind == "video":
+        video = limits.videos.get(place.removeprefix(VIDEO)) if place.startswith(VIDEO) else None
+        if video is not None:
+            # A video and its still picture: of the video's size where one is asked for.
+            return 2, video, PictureLimit(sizes=(video.size,) if video.size else ())
+    else:
+        picture = (limits.shots if kind == "shots" else limits.graphics).get(place)
+        if picture is not None:
+            return picture.most, None, picture
+    raise RefusedError(422, "not-valid", f"this store has no {kind} {place}")
+
+
+def _set_faults(
+    state: State, at: str, pictures: list[str], video: VideoLimit | None, picture: PictureLimit
+) -> dict[str, str]:
     """Return what's wrong with the pictures of a set, by its locale and place, and number. Raises RefusedError."""
-    place, faults = at.partition(" ")[2], {}
-    for number, sha256 in enumerate(wanted.pictures, 1):
+    faults = {}
+    for number, sha256 in enumerate(pictures, 1):
         data = state.file(sha256)
         if data is None:
             raise RefusedError(409, "no-file", f"picture {number} of {at} wasn't uploaded")
-        if wanted.kind == "video" and number == 1:
-            fault = _video_fault(state, sha256, data, book, place.removeprefix(VIDEO))
+        if video is not None and number == 1:
+            fault = _video_fault(state, sha256, data, video)
         else:
-            fault = picture_fault(book, place, wanted.kind, _facts(state, sha256, data), len(data))
+            fault = picture.fault(_facts(state, sha256, data), len(data))
         if fault:
             faults[f"{at} {number}"] = fault
     return faults
@@ -204,9 +222,8 @@ def _facts(state: Any, sha256: str, data: bytes) -> ImageFacts | None:
     return facts
 
 
-def _video_fault(state: Any, sha256: str, data: bytes, book: Rulebook, size_class: str) -> str:
+def _video_fault(state: Any, sha256: str, data: bytes, limit: VideoLimit) -> str:
     """Return what's wrong with a video, or nothing; what it says of itself is kept."""
-    from tavolan.checking.video_faults import unfit
     from tavolan.video.measuring import header_facts
 
     with tempfile.NamedTemporaryFile(suffix=".mp4") as file:
@@ -217,7 +234,7 @@ def _video_fault(state: Any, sha256: str, data: bytes, book: Rulebook, size_clas
         except ProjectError as error:
             return error.problems[0].message
     state.put("facts of video", "", sha256, {"width": facts.width, "height": facts.height, "format": "mp4"})
-    return next(unfit(facts, book.video, book.id, size_class), "") if book.video else ""
+    return limit.fault(facts)
 
 
 def _set(desk: Desk, kept: Kept) -> Tagged[PictureSet]:

@@ -7,7 +7,6 @@ from fastapi import APIRouter, Response
 from tavolan.consoles.protocol import Fact, Facts, Listing, Page, Shape, Tagged, Text
 from tavolan.standins.console.back_office import (
     RefusedError,
-    book_of,
     meddle,
     needs_version,
     refuse_taken_title,
@@ -56,20 +55,19 @@ def _add_listings(router: APIRouter, desk: Desk) -> None:
         app: AppId, locale: Locale, patch: ListingPatch, if_match: IfMatch = None, if_none_match: IfNoneMatch = None
     ) -> Tagged[Listing]:
         """Change texts of a locale."""
-        meddle(desk.state, desk.manners, app, book_of(desk.record(app)), locale)
+        limits = desk.limits(app)
+        meddle(desk.state, desk.manners, app, limits, locale)
         with desk.state.change():
-            book = book_of(desk.record(app))
             kept = desk.state.get("listing", app, locale)
             precondition(kept, if_match, if_none_match)
-            if faults := text_faults(book, locale, patch.texts):
+            if faults := text_faults(limits, locale, patch.texts):
                 raise RefusedError(422, "not-valid", "; ".join(f"{at} {what}" for at, what in faults.items()), faults)
             before: dict[str, Any] = kept.value["texts"] if kept else {}
             changed = {name: value for name, value in patch.texts.items() if before.get(name) != value}
-            if any(needs_version(book, name) for name in changed):
+            if any(needs_version(limits, name) for name in changed):
                 require_editable(desk.state, app, "this text")
-            title = book.field_with("title")
-            if title in changed:
-                refuse_taken_title(desk.state, app, book, locale, changed[title], desk.manners.taken)
+            if limits.title in changed:
+                refuse_taken_title(desk.state, app, limits, locale, changed[limits.title], desk.manners.taken)
             texts = {name: value for name, value in {**before, **changed}.items() if value is not None}
             return _listing(desk.state.put("listing", app, locale, {"texts": texts}))
 
@@ -84,7 +82,7 @@ def _add_deletion(router: APIRouter, desk: Desk) -> None:
             precondition(kept, if_match, None)
             if locale == record["default_locale"]:
                 raise RefusedError(409, "default-locale", f"{locale} is the app's default locale")
-            if book_of(record).console.needs_version:
+            if desk.limits(app).needs_version:
                 require_editable(desk.state, app, "a locale")
             desk.state.delete("listing", app, locale)
             for one in desk.state.all("set", app):
@@ -106,17 +104,13 @@ def _add_facts(router: APIRouter, desk: Desk) -> None:
     ) -> Tagged[Facts]:
         """Change facts."""
         with desk.state.change():
-            book, kept = book_of(desk.record(app)), desk.state.get("facts", app)
+            limits, kept = desk.limits(app), desk.state.get("facts", app)
             precondition(kept or Kept("", {}, 0), if_match, if_none_match)
-            known = {key for key, rule in book.fields.items() if rule.scope == "once"}
-            if unknown := {key: "isn't a fact of this store" for key in patch.facts if key not in known}:
+            if unknown := {key: "isn't a fact of this store" for key in patch.facts if key not in limits.facts}:
                 raise RefusedError(422, "not-valid", f"no facts of this store: {', '.join(unknown)}", unknown)
             before: dict[str, Any] = kept.value if kept else {}
-            if (
-                book.console.free_stays_free
-                and before.get("price") == "free"
-                and patch.facts.get("price", "free") != "free"
-            ):
+            stays_free = limits.free_stays_free and before.get("price") == "free"
+            if stays_free and patch.facts.get("price", "free") != "free":
                 raise RefusedError(409, "stays-free", "an app that was free can't become paid", {"price": "stays free"})
             merged = {key: value for key, value in {**before, **patch.facts}.items() if value is not None}
             return _facts(desk.state.put("facts", app, "", merged))

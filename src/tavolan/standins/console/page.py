@@ -5,7 +5,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from tavolan.languages.tags import is_right_to_left, locale_name
-from tavolan.standins.console.back_office import builds_state, moved_on, sections_of
+from tavolan.standins.console.back_office import builds_state, moved_on
 from tavolan.support.shipped import shipped_text
 
 if TYPE_CHECKING:
@@ -48,7 +48,7 @@ def _shown(desk: "Desk", app: str) -> dict[str, Any]:
     facts = state.get("facts", app)
     return {
         "store": record["store"],
-        "sections": sections_of(state, app, record),
+        "sections": desk.sections(app),
         "locales": locales,
         "facts": facts.value if facts else {},
         "versions": [moved_on(state, app, kept, desk.manners) for kept in state.all("version", app)],

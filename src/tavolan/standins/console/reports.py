@@ -6,7 +6,7 @@ from typing import Annotated
 from fastapi import APIRouter, Path, Query
 
 from tavolan.consoles.protocol import Metric, Page, Reply, Review
-from tavolan.standins.console.back_office import RefusedError, book_of
+from tavolan.standins.console.back_office import RefusedError
 from tavolan.standins.console.desk import PAGE, After, AppId, Desk, paged
 
 
@@ -47,16 +47,14 @@ def add_routes(router: APIRouter, desk: Desk) -> None:
     def reply(app: AppId, review: Annotated[str, Path(max_length=80)], answer: Reply) -> Review:
         """Answer a review, or change the answer."""
         with state.change():
-            book = book_of(desk.record(app))
-            field = book.field_with("reply")
+            limit = desk.limits(app).reply
             kept = state.get("review", app, review)
             if kept is None:
                 raise RefusedError(404, "no-review", f"there's no review {review}")
-            if not field:
+            if limit is None:
                 raise RefusedError(409, "no-replies", "reviews can't be answered in this store")
             if kept.value["reply"] not in (answer.instead_of, answer.text):
                 raise RefusedError(412, "changed", "there's another reply by now")
-            length = book.fields[field].length(answer.text)
-            if length.over:
-                raise RefusedError(422, "not-valid", f"a reply has at most {length.limit} {length.unit}")
+            if fault := limit.fault(answer.text):
+                raise RefusedError(422, "not-valid", f"the reply {fault}")
             return Review.model_validate(state.put("review", app, review, {**kept.value, "reply": answer.text}).value)

@@ -3,6 +3,7 @@
 import socket
 import threading
 import time
+from collections.abc import Mapping
 from pathlib import Path
 from secrets import token_urlsafe
 
@@ -11,6 +12,8 @@ import uvicorn
 from tavolan.errors import OutsideError
 from tavolan.standins.console.app import console_app
 from tavolan.standins.console.back_office import Manners
+from tavolan.standins.console.desk import Desk
+from tavolan.standins.console.limits import StoreLimits
 from tavolan.standins.console.state import State
 from tavolan.standins.guarded import GuardedApp
 
@@ -25,8 +28,12 @@ class ConsoleServer:
         port: int = 0,
         manners: Manners | None = None,
         file: Path | None = None,
+        own_limits: Mapping[str, StoreLimits] | None = None,
     ) -> None:
-        """The secret to sign in with is drawn anew each time. Raises OutsideError when the port is taken."""
+        """The secret to sign in with is drawn anew each time; `own_limits` are of stores that don't ship with it.
+
+        Raises OutsideError when the port is taken.
+        """
         self.state, self.manners = State(file), manners or Manners()
         self.client_id, self.secret = "standin", token_urlsafe(18)
         # With its protocol named, asyncio sends small answers at once (TCP_NODELAY), not 40 ms later.
@@ -37,7 +44,7 @@ class ConsoleServer:
         except (OSError, OverflowError) as error:
             reason = getattr(error, "strerror", None) or error
             raise OutsideError(f"port {port} can't be used ({reason})", "Choose another one with --port.") from error
-        app = console_app(self.state, self.manners, self.client_id, self.secret)
+        app = console_app(Desk(self.state, self.manners, self.client_id, self.secret, own_limits))
         app.add_middleware(GuardedApp, port=self._socket.getsockname()[1])
         config = uvicorn.Config(
             app, log_config=None, access_log=False, log_level="critical", lifespan="off", timeout_graceful_shutdown=1

@@ -20,11 +20,9 @@ from tavolan.consoles.protocol import (
 from tavolan.standins.console.app_icons import icons_in
 from tavolan.standins.console.back_office import (
     RefusedError,
-    book_of,
     builds_state,
     editable_version,
     moved_on,
-    sections_of,
 )
 from tavolan.standins.console.desk import PAGE, After, AppId, Desk, IdempotencyKey, Locale, NameInPath, paged
 from tavolan.standins.console.state import Kept
@@ -92,15 +90,14 @@ def _add_review(router: APIRouter, desk: Desk) -> None:
         """Hand a version over to review."""
 
         def make() -> Version:
-            record = desk.record(app)
             kept = _editable(desk, app, version)
-            if submission.release not in book_of(record).console.releases:
+            if submission.release not in desk.limits(app).releases:
                 raise RefusedError(422, "not-valid", f"this store has no {submission.release} release")
             if submission.release == "date" and submission.release_date is None:
                 raise RefusedError(422, "not-valid", "say the date of the release")
             missing = {
                 section.id: ", ".join(section.missing) or "locked"
-                for section in sections_of(state, app, record)
+                for section in desk.sections(app)
                 if section.id != "hand-over" and not section.done
             }
             if missing:
@@ -146,7 +143,6 @@ def _add_builds(router: APIRouter, desk: Desk) -> None:
         """Make an uploaded file a build; its number is never used twice."""
 
         def make() -> Build:
-            book = book_of(desk.record(app))
             data = state.file(new.sha256)
             if data is None:
                 raise RefusedError(409, "no-file", "the build wasn't uploaded")
@@ -158,7 +154,7 @@ def _add_builds(router: APIRouter, desk: Desk) -> None:
                 "usable_at": time.time() + desk.manners.build,
                 "tester_notes": {},
                 "added_at": _now(),
-                "icons": icons_in(data, book.graphics.get("alternate_icon")),
+                "icons": icons_in(data, desk.limits(app).icons),
             }
             return _build(state.put("build", app, new.number, value))
 
