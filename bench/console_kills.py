@@ -16,9 +16,10 @@ import time
 from pathlib import Path
 
 import tavolan
-from tavolan.consoles.client import Client, ConsoleAddress
+from tavolan.consoles.client import Client
 from tavolan.consoles.comparison import comparison_of
 from tavolan.consoles.credentials import Credentials
+from tavolan.consoles.store_console import ConsoleAddress
 from tavolan.pictures.making.planner import Selection
 from tavolan.project.load import load_project
 from tavolan.sample.write import write_screens, write_texts

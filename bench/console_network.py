@@ -24,10 +24,11 @@ import httpx
 from scale import locales
 
 from tavolan.checking import run_checks
-from tavolan.consoles.client import Client, ConsoleAddress
+from tavolan.consoles.client import Client
 from tavolan.consoles.comparison import comparison_of
 from tavolan.consoles.credentials import Credentials
 from tavolan.consoles.push import PARALLEL, plan_push, push
+from tavolan.consoles.store_console import ConsoleAddress
 from tavolan.project.load import load_project
 from tavolan.sample.write import write_screens
 from tavolan.standins.console.seeds import add_app

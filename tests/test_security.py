@@ -18,8 +18,9 @@ from openpyxl.styles import Font
 
 import tavolan
 from conftest import replace, run_tavolan
-from tavolan.consoles.client import Client, ConsoleAddress
+from tavolan.consoles.client import Client
 from tavolan.consoles.credentials import Credentials
+from tavolan.consoles.store_console import ConsoleAddress
 from tavolan.errors import OutsideError, ProjectError, UsageError
 from tavolan.exchange.provider import HttpProvider, ProgramProvider
 from tavolan.exchange.workbook import read_workbook

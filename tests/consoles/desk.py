@@ -12,12 +12,13 @@ from pathlib import Path
 from typing import Any
 
 from conftest import run_tavolan
-from tavolan.consoles.client import Client, ConsoleAddress
+from tavolan.consoles.client import Client
 from tavolan.consoles.comparison import Comparison, comparison_of
 from tavolan.consoles.content import Content, Place
 from tavolan.consoles.credentials import Credentials
 from tavolan.consoles.protocol import SetOrder
 from tavolan.consoles.push import Pushed, plan_push, push
+from tavolan.consoles.store_console import ConsoleAddress
 from tavolan.project.load import load_project
 from tavolan.standins.console.back_office import Manners
 from tavolan.standins.console.limits import FactLimit, PictureLimit, StoreLimits, TextLimit

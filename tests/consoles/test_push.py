@@ -11,7 +11,7 @@ from desk import TEXTS, opened_desk, pushed, run, server
 import tavolan
 from conftest import run_tavolan, write_screen
 from tavolan.checking.findings import Finding
-from tavolan.consoles.client import Client, ConsoleAddress, ConsoleError
+from tavolan.consoles.client import Client
 from tavolan.consoles.content import Place, holding_of
 from tavolan.consoles.credentials import Credentials
 from tavolan.consoles.gate import errors_in, in_another_language
@@ -20,6 +20,7 @@ from tavolan.consoles.merge import Cell
 from tavolan.consoles.protocol import SetOrder
 from tavolan.consoles.push import plan_push, push
 from tavolan.consoles.review import open_sections, refusals
+from tavolan.consoles.store_console import ConsoleAddress, ConsoleError
 from tavolan.errors import OutsideError, UsageError
 from tavolan.project.journal import read_journal
 from tavolan.project.load import load_project

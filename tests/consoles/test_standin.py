@@ -11,8 +11,9 @@ from schemathesis import checks
 from schemathesis.specs.openapi import checks as openapi_checks
 
 from conftest import SEARCH
-from tavolan.consoles.client import Client, ConsoleAddress
+from tavolan.consoles.client import Client
 from tavolan.consoles.credentials import Credentials
+from tavolan.consoles.store_console import ConsoleAddress
 from tavolan.standins.console.app import console_app
 from tavolan.standins.console.back_office import Manners
 from tavolan.standins.console.desk import Desk

@@ -8,9 +8,9 @@ from desk import opened_desk
 
 import tavolan
 from films import film_project, numbered, write_clip
-from tavolan.consoles.client import ConsoleError
 from tavolan.consoles.content import Place, holding_of
 from tavolan.consoles.protocol import SetOrder
+from tavolan.consoles.store_console import ConsoleError
 from tavolan.pictures.making.planner import Selection
 from tavolan.pictures.raster.png import write as png
 from tavolan.video.render import render_videos

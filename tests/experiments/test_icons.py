@@ -11,9 +11,10 @@ import pytest
 
 import tavolan
 from conftest import run_tavolan
-from tavolan.consoles.client import Client, ConsoleAddress
+from tavolan.consoles.client import Client
 from tavolan.consoles.credentials import Credentials
 from tavolan.consoles.review import add_build
+from tavolan.consoles.store_console import ConsoleAddress
 from tavolan.errors import ProjectError, UsageError
 from tavolan.experiments.building import build
 from tavolan.experiments.files import experiment_of

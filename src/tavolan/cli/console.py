@@ -24,6 +24,7 @@ from tavolan.cli.console_journal import journal
 from tavolan.cli.console_options import FieldOption, NoPictures, fail_where_outside, selection_of
 from tavolan.cli.console_push import push
 from tavolan.cli.console_review import forecast, release, submit, wait
+from tavolan.cli.console_verify import verify
 from tavolan.cli.console_withdraw import withdraw
 
 if TYPE_CHECKING:
@@ -31,7 +32,7 @@ if TYPE_CHECKING:
     from tavolan.consoles.pull import Keep
 
 app = typer.Typer(help="Hand-over: compare with a store's console, pull, push, submit, wait.", no_args_is_help=True)
-for command in (push, withdraw, forecast, submit, wait, release, journal):
+for command in (push, withdraw, forecast, submit, wait, release, journal, verify):
     app.command()(command)
 
 
@@ -40,6 +41,9 @@ def connect(
     url: Annotated[str, typer.Argument(help="Address of the console.", metavar="URL")],
     project: ProjectOption = None,
     record: Annotated[list[str] | None, typer.Option("--app", help="An app record there, one per store.")] = None,
+    adapter: Annotated[
+        str, typer.Option("--adapter", help="A package's own way to this console; else the open protocol.")
+    ] = "",
 ) -> None:
     """Write a console's address and app records into tavolan.toml, and trust the address from now on.
 
@@ -48,7 +52,7 @@ def connect(
     from tavolan.consoles.connection import connect as write_tables
     from tavolan.consoles.connection import table_of
 
-    table = table_of(url)
+    table = table_of(url, adapter)
     for store, name in write_tables(open_project(project, write=True), table, record or []).items():
         console().print(f"{store} is {name} at {url}", soft_wrap=True)
     console().print("Next: tavolan console compare")

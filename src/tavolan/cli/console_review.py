@@ -22,9 +22,9 @@ from tavolan.cli.common import (
 )
 
 if TYPE_CHECKING:
-    from tavolan.consoles.client import Client
     from tavolan.consoles.protocol import Release
     from tavolan.consoles.review import Goal
+    from tavolan.consoles.store_console import StoreConsole
 
 OneStoreOption = Annotated[str, typer.Option("--store", help="The store.")]
 MinutesOption = Annotated[float, typer.Option("--minutes", min=0, help="The longest to wait.")]
@@ -75,7 +75,7 @@ def submit(
     console().print(f"Next: tavolan console wait --store {store}")
 
 
-def _stop_where_incomplete(client: Client, *, without_locked: bool = False) -> None:
+def _stop_where_incomplete(client: StoreConsole, *, without_locked: bool = False) -> None:
     from tavolan.consoles.review import open_sections
     from tavolan.reports.consoletables import print_sections
 

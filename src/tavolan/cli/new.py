@@ -22,6 +22,9 @@ def new(
         str | None, typer.Option("--from", help="Address of a console: start from what it holds.", metavar="URL")
     ] = None,
     app: Annotated[list[str] | None, typer.Option("--app", help="With --from: an app there, one per store.")] = None,
+    adapter: Annotated[
+        str, typer.Option("--adapter", help="With --from: a package's own way to this console; else the open protocol.")
+    ] = "",
     rules: Annotated[
         list[Path] | None,
         typer.Option("--rules", help="Rulebook file of a store of your own; repeatable.", metavar="FILE"),
@@ -34,7 +37,7 @@ def new(
     own_rules = read_own_rules(rules or ())
     named = name or folder.resolve().name
     if origin:
-        _from_console(folder, named, origin, list(app or []), own_rules)
+        _from_console(folder, named, origin, list(app or []), adapter, own_rules)
         return
     stores = tuple(store or own_rules or ("ios", "android"))
     starter = Starter(named, source, tuple(locale or ()), stores, own_rules)
@@ -52,23 +55,25 @@ def new(
         out.print(f"\nNext: write copy/{source}.toml, then see what's next: tavolan next --project {folder}")
 
 
-def _from_console(folder: Path, name: str, url: str, apps: list[str], own_rules: "dict[str, OwnRules]") -> None:
+def _from_console(
+    folder: Path, name: str, url: str, apps: list[str], adapter: str, own_rules: "dict[str, OwnRules]"
+) -> None:
     from tavolan.checking import count_levels, run_checks
     from tavolan.consoles.adoption import Origin, adopt
-    from tavolan.consoles.client import Client, ConsoleAddress
     from tavolan.consoles.connection import records_of, table_of
     from tavolan.consoles.credentials import console_service, credentials_of
+    from tavolan.consoles.opening import console_at
     from tavolan.errors import UsageError
     from tavolan.project.load import load_project
     from tavolan.support.number_words import counted
 
-    table, service = table_of(url), console_service(url)
+    table, service = table_of(url, adapter), console_service(url)
     credentials = credentials_of(service)
     there = list(records_of(table, service, apps))
     if not apps and len(there) != 1:
         message = f"which app? This console has {', '.join(there) or 'none'}"
         raise UsageError(message, "Name one per store with --app.")
-    clients = [Client(ConsoleAddress(one, url, one, credentials)) for one in there]
+    clients = [console_at(table.model_copy(update={"app": one}), one, credentials) for one in there]
     schemas = {f"schemas/{kind}.json": text for kind, text in schema_files().items()}
     with progress_bar("Receiving pictures") as move:
         done = adopt(folder, name, Origin(clients, table, own_rules), schemas, move)

@@ -8,11 +8,11 @@ from pathlib import Path
 from typing import Any
 
 from tavolan.consoles.base import write_base
-from tavolan.consoles.client import Client
 from tavolan.consoles.content import Place, plain
 from tavolan.consoles.credentials import name_console
 from tavolan.consoles.pull import Progress, pictures_of, receive_pictures
 from tavolan.consoles.remote import Remote, read_console
+from tavolan.consoles.store_console import StoreConsole
 from tavolan.errors import UsageError
 from tavolan.languages.tags import tag_fault
 from tavolan.project.kept_sets import KeptSet, keep
@@ -34,7 +34,7 @@ class Origin:
     `own_rules` are rulebooks of stores that aren't shipped, or differ from what is.
     """
 
-    clients: list[Client]
+    clients: list[StoreConsole]
     table: ConsoleTable
     own_rules: Mapping[str, OwnRules] = field(default_factory=dict)
 
@@ -109,7 +109,7 @@ def _starter(name: str, locales: list[str], stores: list[str], own_rules: Mappin
     return Starter(name, locales[0], tuple(locales[1:]), tuple(stores), used)
 
 
-def _write_config(root: Path, origin: Origin, remotes: dict[Client, Remote], books: Rulebooks) -> None:
+def _write_config(root: Path, origin: Origin, remotes: dict[StoreConsole, Remote], books: Rulebooks) -> None:
     editor = TomlEditor(root / "tavolan.toml", "tavolan.toml")
     locales = _locales(remotes.values())
     for client, remote in remotes.items():
@@ -148,7 +148,7 @@ def _write_config(root: Path, origin: Origin, remotes: dict[Client, Remote], boo
     editor.save()
 
 
-def _write_texts(root: Path, remotes: dict[Client, Remote], books: Rulebooks, done: Adopted) -> None:
+def _write_texts(root: Path, remotes: dict[StoreConsole, Remote], books: Rulebooks, done: Adopted) -> None:
     """Write texts: what all stores of a locale share once, else each store's as its own, so that none is lent one."""
     found: dict[str, dict[str, dict[str, Any]]] = {}
     for remote in remotes.values():

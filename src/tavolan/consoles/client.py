@@ -10,7 +10,6 @@ import threading
 import time
 import uuid
 from collections.abc import Callable, Iterator
-from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
 from typing import Any, TypeVar
@@ -20,7 +19,7 @@ import httpx
 from pydantic import BaseModel, ValidationError
 
 from tavolan.consoles import protocol
-from tavolan.consoles.credentials import Credentials
+from tavolan.consoles.store_console import ConsoleAddress, ConsoleError, StoreConsole
 from tavolan.errors import OutsideError
 from tavolan.support.answers import read_bounded
 from tavolan.support.files import opened
@@ -35,35 +34,15 @@ _MOST_BYTES = 100_000_000
 _EARLY = 5.0
 
 
-class ConsoleError(OutsideError):
-    """A console that refused. `kind` is the last part of the problem's type, `fields` says what's wrong where."""
-
-    def __init__(
-        self, store: str, status: int, kind: str, detail: str, fields: dict[str, str], remedy: str = ""
-    ) -> None:
-        self.store, self.status, self.kind, self.detail, self.fields = store, status, kind, detail, fields
-        super().__init__(f"console {store}: {detail}", remedy)
-
-
-@dataclass(frozen=True)
-class ConsoleAddress:
-    """Where a store's console is, which app it's about, and how to sign in."""
-
-    store: str
-    url: str
-    app: str
-    credentials: Credentials
-    timeout: float = 30.0
-
-
-class Client:
+class Client(StoreConsole):
     """Speaks the protocol with one console about one app. May be used by several threads."""
 
     def __init__(
         self, address: ConsoleAddress, sleep: Callable[[float], None] = time.sleep, http: httpx.Client | None = None
     ) -> None:
         """`http` may be a client of one's own, whose base address is that of the console."""
-        self.address, self._sleep = address, sleep
+        super().__init__(address)
+        self._sleep = sleep
         base = address.url.rstrip("/")
         self._http = http or client_of(base, address.timeout)
         self._token, self._until = "", 0.0
@@ -274,8 +253,8 @@ class Client:
         for attempt in range(_TRIES):
             wait = min(0.25 * 2**attempt, 30.0)
             try:
-                headers["Authorization"] = f"Bearer {self._bearer()}"
-                answer = self._ask(method, path, headers=headers, **more)
+                headers["Authorization"] = f"Bearer {self.bearer()}"
+                answer = self.ask(method, path, headers=headers, **more)
             except (httpx.InvalidURL, httpx.UnsupportedProtocol, UnicodeError) as error:
                 address = without_password(self.address.url)
                 raise OutsideError(
@@ -298,7 +277,7 @@ class Client:
         message = f"console {self.address.store}: {trouble} after {_TRIES} tries"
         raise OutsideError(message, "Run it again later: it goes on where it was.")
 
-    def _ask(self, method: str, path: str, **more: Any) -> httpx.Response:
+    def ask(self, method: str, path: str, **more: Any) -> httpx.Response:
         """Ask once. An answer has a limit in bytes, and one time for the whole of it; it may not come packed."""
         store = self.address.store
         more["headers"] = {**more.get("headers", {}), "Accept-Encoding": "identity"}
@@ -327,13 +306,13 @@ class Client:
         kind = trouble.type.rsplit("/", maxsplit=1)[-1]
         return ConsoleError(store, answer.status_code, kind, trouble.detail or trouble.title, trouble.fields)
 
-    def _bearer(self) -> str:
+    def bearer(self) -> str:
         """Return a token that holds for a while yet."""
         with self._lock:
             if not self._token or time.monotonic() > self._until:
                 user = self.address.credentials
                 form = {"grant_type": "client_credentials"}
-                answer = self._ask("POST", "/token", data=form, auth=(user.client_id, user.secret))
+                answer = self.ask("POST", "/token", data=form, auth=(user.client_id, user.secret))
                 if answer.status_code in (400, 401, 403):
                     message = f"console {self.address.store}: the sign-in was refused"
                     raise OutsideError(message, "Are client id and secret right? See [console] in tavolan.toml.")

@@ -4,10 +4,10 @@ from collections.abc import Callable
 from dataclasses import dataclass
 
 from tavolan.consoles.base import read_base
-from tavolan.consoles.client import Client
 from tavolan.consoles.content import Content, Holding, Place, holding_of, plain, text_fields
 from tavolan.consoles.merge import Cell, Side, compare, counted_by_side
 from tavolan.consoles.remote import Remote, read_console
+from tavolan.consoles.store_console import StoreConsole
 from tavolan.project.model import Project, Store
 
 
@@ -35,7 +35,7 @@ class Comparison:
 
     project: Project
     store: Store
-    client: Client
+    client: StoreConsole
     remote: Remote
     holding: Holding
     base: Content
@@ -70,7 +70,7 @@ class Comparison:
 def comparison_of(
     project: Project,
     store: str,
-    client: Client,
+    client: StoreConsole,
     selection: Selection | None = None,
     progress: Callable[[str], None] | None = None,
 ) -> Comparison:

@@ -2,8 +2,8 @@
 
 from collections.abc import Collection
 
-from tavolan.consoles.client import Client, ConsoleAddress
 from tavolan.consoles.credentials import console_service, credentials_of, name_console
+from tavolan.consoles.opening import console_at
 from tavolan.consoles.protocol import App
 from tavolan.errors import FileAccessError, UnknownNameError, UsageError
 from tavolan.project.model import Project
@@ -14,10 +14,10 @@ from tavolan.support.transaction import changing
 from tavolan.support.trust import Service, is_trusted, trust_service, trusted_services
 
 
-def table_of(url: str) -> ConsoleTable:
+def table_of(url: str, adapter: str = "") -> ConsoleTable:
     """Return what `tavolan.toml` would say of a console. Raises UsageError when the address is none."""
     address_of(url)
-    return ConsoleTable(url=url, app="any")
+    return ConsoleTable(url=url, app="any", adapter=adapter)
 
 
 def records_of(table: ConsoleTable, service: Service, wanted: Collection[str] = ()) -> dict[str, App]:
@@ -26,7 +26,8 @@ def records_of(table: ConsoleTable, service: Service, wanted: Collection[str] = 
     From then on the console is trusted. Raises UsageError when a credential is missing or a wanted record isn't there,
     OutsideError when the console fails.
     """
-    client = Client(ConsoleAddress(table.url, table.url, table.app, credentials_of(service), table.timeout))
+    named = table.model_copy(update={"app": next(iter(wanted), table.app)})
+    client = console_at(named, table.url, credentials_of(service))
     try:
         there = {record.id: record for record in client.apps()}
     finally:

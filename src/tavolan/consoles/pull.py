@@ -6,10 +6,10 @@ from pathlib import Path
 from typing import Any, Literal
 
 from tavolan.consoles.base import note_agreed
-from tavolan.consoles.client import Client
 from tavolan.consoles.comparison import Comparison
 from tavolan.consoles.content import Content, Place, digest_of, holding_of, rendered_sets
 from tavolan.consoles.merge import Cell
+from tavolan.consoles.store_console import StoreConsole
 from tavolan.consoles.text_merge import merged_text
 from tavolan.consoles.writing_in import WrittenIn, write_in
 from tavolan.project.journal import Line, add_lines, line_of
@@ -156,7 +156,7 @@ def pictures_of(content: Content) -> Content:
     return {place: value for place, value in content.items() if place.kind == "pictures"}
 
 
-def receive_pictures(root: Path, store: str, client: Client, sets: Content) -> Iterator[tuple[Place, str, Path]]:
+def receive_pictures(root: Path, store: str, client: StoreConsole, sets: Content) -> Iterator[tuple[Place, str, Path]]:
     """Write the pictures of sets into `from_console/`; yield the place, the name and the path of each."""
     for place, digests in sets.items():
         for number, sha256 in enumerate(digests or (), 1):

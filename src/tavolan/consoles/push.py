@@ -8,12 +8,12 @@ from pathlib import Path
 from typing import Any
 
 from tavolan.consoles.base import note_agreed
-from tavolan.consoles.client import ConsoleError
 from tavolan.consoles.comparison import Comparison
 from tavolan.consoles.content import Place, plain, set_kind
 from tavolan.consoles.merge import Cell
 from tavolan.consoles.protocol import SetOrder
 from tavolan.consoles.remote import Group, group_of, look_again
+from tavolan.consoles.store_console import ConsoleError
 from tavolan.consoles.versions import FIRST_VERSION, needs_version
 from tavolan.errors import OutsideError
 from tavolan.project.journal import Line, add_lines, line_of

@@ -3,9 +3,9 @@
 import threading
 from dataclasses import dataclass, field
 
-from tavolan.consoles.client import Client
 from tavolan.consoles.content import Content, Place
 from tavolan.consoles.protocol import EDITABLE, App, Facts, Listing, PictureSet, Tagged, Version
+from tavolan.consoles.store_console import StoreConsole
 
 # What one request changes: the texts of a locale, all facts, or one set of pictures.
 Group = tuple[str, str, str]
@@ -57,7 +57,7 @@ def group_of(place: Place) -> Group:
     return place.kind, place.locale, place.field if place.kind == "pictures" else ""
 
 
-def read_console(client: Client) -> Remote:
+def read_console(client: StoreConsole) -> Remote:
     """Return all that a console holds of the app. Raises OutsideError."""
     remote = Remote(client.app(), client.versions())
     for listing in client.listings():
@@ -68,7 +68,7 @@ def read_console(client: Client) -> Remote:
     return remote
 
 
-def look_again(client: Client, remote: Remote, group: Group) -> None:
+def look_again(client: StoreConsole, remote: Remote, group: Group) -> None:
     """Read one group once more."""
     kind, locale, place = group
     if kind == "fact":

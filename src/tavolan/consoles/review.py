@@ -9,9 +9,9 @@ from pathlib import Path
 from typing import Literal
 
 from tavolan.checking.findings import Finding, Location, Rule
-from tavolan.consoles.client import Client
 from tavolan.consoles.forecast import refusal_text
 from tavolan.consoles.protocol import Build, Release, Section, Submission, Version
+from tavolan.consoles.store_console import StoreConsole
 from tavolan.consoles.versions import UNDER_WAY, version_to_submit
 from tavolan.errors import OutsideError, UsageError
 from tavolan.project.journal import add_lines, line_of, read_journal, refusal_note
@@ -34,19 +34,19 @@ class Awaited:
     findings: list[Finding] = field(default_factory=list)
 
 
-def open_sections(client: Client) -> list[Section]:
+def open_sections(client: StoreConsole) -> list[Section]:
     """Return what a hand-over still needs, the hand-over itself left out."""
     return [section for section in client.app().sections if not section.done and section.id != "hand-over"]
 
 
-def current_version(client: Client) -> Version | None:
+def current_version(client: StoreConsole) -> Version | None:
     """Return the version that's being worked on or reviewed, else the live one; None before the first."""
     versions = client.versions()
     order = ("editable", "refused", "waiting", "in review", "approved", "live")
     return min((v for v in versions if v.state in order), key=lambda v: order.index(v.state), default=None)
 
 
-def add_build(client: Client, path: Path, version: str, number: str) -> Build:
+def add_build(client: StoreConsole, path: Path, version: str, number: str) -> Build:
     """Upload a build under a version and a number; one that's there already with the same file is that one."""
     with opened(path, str(path)) as file:
         sha256 = hashlib.file_digest(file, "sha256").hexdigest()
@@ -58,7 +58,7 @@ def add_build(client: Client, path: Path, version: str, number: str) -> Build:
 
 
 def submit(
-    client: Client, project: Project, store: str, release: Release, release_date: date | None, build: str = ""
+    client: StoreConsole, project: Project, store: str, release: Release, release_date: date | None, build: str = ""
 ) -> Version:
     """Hand the editable version over, with the project's review notes; it's begun where none is.
 
@@ -79,19 +79,19 @@ def submit(
     return client.submit(version.version, Submission(release=release, release_date=release_date, review_notes=text))
 
 
-def handed_over(client: Client, build: str) -> Version | None:
+def handed_over(client: StoreConsole, build: str) -> Version | None:
     """Return the version that's in review with this build: a run that was killed may have handed it over."""
     on_their_way = (version for version in client.versions() if version.state in UNDER_WAY)
     return next((version for version in on_their_way if build and version.build == build), None)
 
 
-def _newest_usable(client: Client, version: str) -> str:
+def _newest_usable(client: StoreConsole, version: str) -> str:
     builds = client.builds()
     return next((build.number for build in builds if build.state == "usable" and build.version == version), "")
 
 
 def wait(
-    client: Client,
+    client: StoreConsole,
     goal: Goal,
     limit: float,
     progress: Callable[[str], None],
@@ -140,7 +140,7 @@ def _check_under_way(store: str, version: Version | None, state: str) -> None:
         raise UsageError(f"{state} in {store}, and released by hand", f"tavolan console release --store {store}")
 
 
-def release(client: Client) -> Version:
+def release(client: StoreConsole) -> Version:
     """Put the approved version live. Raises UsageError when none is approved."""
     version = current_version(client)
     if version is None or version.state != "approved":
@@ -149,7 +149,7 @@ def release(client: Client) -> Version:
     return client.release(version.version)
 
 
-def attach_notes(client: Client, project: Project, store: str, build: str) -> list[str]:
+def attach_notes(client: StoreConsole, project: Project, store: str, build: str) -> list[str]:
     """Attach the notes for testers to a build; return the locales that have some, their own or lent ones."""
     field_id = project.stores[store].rulebook.field_with("tester_notes")
     noted = []

@@ -1,10 +1,10 @@
 """Where a title was taken, its alternates are tried in order; one that's free takes its place in the project too."""
 
 from tavolan.consoles.base import note_agreed
-from tavolan.consoles.client import ConsoleError
 from tavolan.consoles.comparison import Comparison
 from tavolan.consoles.content import Place
 from tavolan.consoles.push import Pushed
+from tavolan.consoles.store_console import ConsoleError
 from tavolan.project.journal import add_lines, line_of
 from tavolan.project.text_writing import TextWriter
 from tavolan.project.texts import TextChange, Texts

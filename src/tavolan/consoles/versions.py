@@ -1,11 +1,11 @@
 """Versions of a store: which one a change goes into, and which one is handed over to review."""
 
-from tavolan.consoles.client import Client
 from tavolan.consoles.comparison import Comparison
 from tavolan.consoles.content import Place
 from tavolan.consoles.gate import Held
 from tavolan.consoles.merge import Cell
 from tavolan.consoles.protocol import EDITABLE, Version
+from tavolan.consoles.store_console import StoreConsole
 from tavolan.errors import UsageError
 from tavolan.project.model import Project
 from tavolan.rulebooks.model import Rulebook
@@ -57,7 +57,7 @@ def without_version(found: Comparison, cells: list[Cell]) -> list[Held]:
     return []
 
 
-def version_to_submit(client: Client, project: Project, store: str) -> Version:
+def version_to_submit(client: StoreConsole, project: Project, store: str) -> Version:
     """Return the version that can be handed over; it's begun where none is. Raises UsageError where none can be."""
     versions = client.versions()
     for version in versions:

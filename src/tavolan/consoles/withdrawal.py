@@ -6,12 +6,12 @@ The project's own texts stay: what's withdrawn is left out for that store alone,
 from collections.abc import Iterable
 
 from tavolan.consoles.base import note_agreed
-from tavolan.consoles.client import ConsoleError
 from tavolan.consoles.comparison import Comparison
 from tavolan.consoles.content import Content, Place
 from tavolan.consoles.merge import Cell
 from tavolan.consoles.push import change_group
 from tavolan.consoles.remote import Group, group_of
+from tavolan.consoles.store_console import ConsoleError
 from tavolan.consoles.versions import without_version
 from tavolan.consoles.writing_in import write_in
 from tavolan.errors import UsageError

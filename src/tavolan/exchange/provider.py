@@ -16,6 +16,7 @@ from typing import Any, Protocol
 from tavolan.errors import ProviderError, UsageError
 from tavolan.project.service_schema import ProviderTable
 from tavolan.support.answers import read_bounded
+from tavolan.support.plugins import load_plugin, plugin_fault
 from tavolan.support.programs import run_program
 from tavolan.support.retries import LONGEST_WAIT, asked_wait
 from tavolan.support.service_addresses import address_of, without_password
@@ -23,6 +24,8 @@ from tavolan.support.service_addresses import address_of, without_password
 _MEDIA = "application/xliff+xml"
 _MOST_BYTES = 50_000_000
 _TOO_LARGE = "the answer is larger than 50 MB"
+# Entry points of adapters.
+GROUP = "tavolan.providers"
 # The name of an address that tavolan.toml doesn't name.
 UNLISTED = "--url"
 Sleep = Callable[[float], None]
@@ -144,6 +147,36 @@ class HttpProvider:
             return _Answer(200, retry_after, body)
 
 
+class AdapterProvider:
+    """A package's own way to an address: called with the table and the token, it gives a function for documents."""
+
+    def __init__(self, name: str, table: ProviderTable, token: str = "") -> None:
+        """Raises UnknownNameError for an adapter that isn't installed, OutsideError for one that can't be loaded."""
+        self.name, self._adapter = name, table.adapter
+        made = load_plugin(GROUP, table.adapter)
+        try:
+            self._ask: Callable[[bytes], bytes] = made(table, token)
+        except Exception as error:
+            raise plugin_fault(table.adapter, error) from error
+
+    def ask(self, document: bytes) -> bytes:
+        """Return what the adapter gives. Raises ProviderError where it fails."""
+        try:
+            answer = self._ask(document)
+        except ProviderError:
+            raise
+        except Exception as error:
+            raise ProviderError(self.name, f"adapter {self._adapter}: {type(error).__name__}: {error}") from error
+        if not isinstance(answer, bytes) or len(answer) > _MOST_BYTES:
+            raise ProviderError(self.name, f"adapter {self._adapter} gives no document, or one over 50 MB")
+        return answer
+
+
 def provider_for(name: str, table: ProviderTable, token: str = "") -> Provider:
-    """Return the provider that a table describes; an address gets the token, if there's one."""
+    """Return the provider that a table describes; an address, or the adapter for it, gets the token if there's one.
+
+    Raises UnknownNameError for an adapter that isn't installed, OutsideError for one that can't be loaded.
+    """
+    if table.adapter:
+        return AdapterProvider(name, table, token)
     return ProgramProvider(name, table) if table.command else HttpProvider(name, table, token=token)

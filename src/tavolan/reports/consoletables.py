@@ -11,6 +11,7 @@ from tavolan.consoles.forecast import Risk
 from tavolan.consoles.gate import Held
 from tavolan.consoles.merge import SIDE_WORDS, Cell, Side, counted_by_side
 from tavolan.consoles.protocol import Section
+from tavolan.consoles.trial import Verdict
 from tavolan.project.journal import Line, shown
 from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
@@ -171,6 +172,14 @@ def print_journal(console: Console, lines: list[Line], most: int = 40) -> None:
     console.print(table)
     if len(lines) > most:
         console.print(styled("[dim]{} before these; --all shows them[/]", counted(len(lines) - most, "more change")))
+
+
+def print_verdict(console: Console, verdict: Verdict) -> None:
+    """Print whether a promise is kept."""
+    marks = {"kept": "[green]kept[/]     ", "broken": "[red]broken[/]   ", "not tried": "[dim]not tried[/]"}
+    console.print(styled(f"{marks[verdict.state]}  {{}}", verdict.promise), soft_wrap=True)
+    if verdict.note:
+        console.print(styled("           [dim]{}[/]", verdict.note), soft_wrap=True)
 
 
 def print_risks(console: Console, risks: list[Risk]) -> None:

@@ -11,8 +11,8 @@ from datetime import date
 import pandas as pd
 
 from tavolan.checking.findings import Finding
-from tavolan.consoles.client import Client, ConsoleError
 from tavolan.consoles.opening import opened_console
+from tavolan.consoles.store_console import ConsoleError, StoreConsole
 from tavolan.errors import UsageError
 from tavolan.imports.merging import write_merged
 from tavolan.project.datafile import REVIEWS
@@ -95,14 +95,14 @@ def send_replies(
     return done
 
 
-def _with_clients(project: Project, replies: list[Reply]) -> Iterator[tuple[Reply, Client]]:
+def _with_clients(project: Project, replies: list[Reply]) -> Iterator[tuple[Reply, StoreConsole]]:
     """Yield replies store by store, each with its console's client."""
     for store in dict.fromkeys(one.store for one in replies):
         with opened_console(project, store) as client:
             yield from ((one, client) for one in replies if one.store == store)
 
 
-def _hand_over(client: Client, one: Reply, seen: str, done: SentReplies) -> bool:
+def _hand_over(client: StoreConsole, one: Reply, seen: str, done: SentReplies) -> bool:
     """Send a reply unless somebody replied there meanwhile; return whether the console has it."""
     there = client.review(one.id)
     if there is None:

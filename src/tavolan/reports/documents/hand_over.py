@@ -8,6 +8,7 @@ from tavolan.consoles.forecast import Likelihood
 from tavolan.consoles.gate import Reason
 from tavolan.consoles.merge import Side
 from tavolan.consoles.protocol import Section, Version
+from tavolan.consoles.trial import State
 from tavolan.project.journal import Line
 from tavolan.reports.documents.checks import FindingPart
 from tavolan.reports.documents.part import Document, DocumentPart, at
@@ -111,3 +112,18 @@ class Forecast(Document):
 
     kind: ClassVar = "forecast@1"
     stores: list[StoreForecast]
+
+
+class VerdictPart(DocumentPart):
+    promise: str
+    state: State
+    note: str
+    """What came instead, or why it wasn't tried."""
+
+
+class Verify(Document):
+    """Printed by `tavolan console verify --json`."""
+
+    kind: ClassVar = "verify@1"
+    app: str
+    verdicts: list[VerdictPart]

@@ -1,0 +1,42 @@
+"""Adapters: packages that reach a store's console their own way, found by entry points of `tavolan.consoles`."""
+
+from collections.abc import Callable, Iterator
+from functools import wraps
+from typing import Any
+
+from tavolan.consoles.store_console import ConsoleAddress, StoreConsole
+from tavolan.errors import OutsideError, TavolanError
+from tavolan.support.plugins import load_plugin, plugin_fault
+
+GROUP = "tavolan.consoles"
+
+
+def adapter_for(name: str, address: ConsoleAddress) -> StoreConsole:
+    """Return a store's console through an adapter.
+
+    Raises UnknownNameError for one that isn't installed, OutsideError for one that can't be loaded or is no adapter.
+    """
+    kind = load_plugin(GROUP, name)
+    console = _told_apart(name, kind)(address)
+    if not isinstance(console, StoreConsole):
+        raise OutsideError(f"adapter {name} is no StoreConsole", "Tell who wrote the adapter: see docs/adapters.md.")
+    for method in [method for method in dir(StoreConsole) if not method.startswith("_")]:
+        setattr(console, method, _told_apart(name, getattr(console, method)))
+    return console
+
+
+def _told_apart(name: str, method: Callable[..., Any]) -> Callable[..., Any]:
+    """Let errors of an adapter's own code say whose they are: else they'd seem to be the program's."""
+
+    @wraps(method, updated=())
+    def call(*args: Any, **named: Any) -> Any:
+        try:
+            answer = method(*args, **named)
+            # What comes bit by bit fails while it's read.
+            return iter(list(answer)) if isinstance(answer, Iterator) else answer
+        except TavolanError:
+            raise
+        except Exception as error:
+            raise plugin_fault(name, error) from error
+
+    return call
