@@ -4,7 +4,7 @@ import subprocess
 from pathlib import Path
 
 import pytest
-from desk import Team, opened_team
+from desk import Team, opened_team, promises
 
 from conftest import run_tavolan, write_screen
 from tavolan.consoles.comparison import Comparison
@@ -56,6 +56,9 @@ def with_pictures(team: Team) -> list[str]:
     return list(team.compared("ios").remote.content[Place("pictures", "en-US", "phone-6.9")])
 
 
+@promises(
+    'A pull brings removals in too: a text that one console cleared is empty for that store alone (`[ios] promo = ""` in the locale\'s file).'
+)
 def test_a_text_that_one_console_cleared_is_empty_for_that_store_alone(team):
     push_all(team)
     team.writes("ios", "de-DE", title=None)
@@ -94,6 +97,7 @@ def test_a_locale_that_was_emptied_there_isnt_sent_again(team):
     assert nothing_due(team)
 
 
+@promises("What changes along, as in locales that are `like` another, is named as well.")
 def test_a_text_of_a_locale_that_others_are_like_says_what_changed_along(team):
     team.config('locales = ["en-US", "de-DE", "en-GB"]')
     team.copy("en-GB", 'like = "en-US"\n')
@@ -103,6 +107,7 @@ def test_a_text_of_a_locale_that_others_are_like_says_what_changed_along(team):
     assert "ios: also changed by it: en-GB description" in done.out
 
 
+@promises("An order of pictures that was changed there, pictures that were left out,")
 def test_an_order_that_was_changed_there_is_kept_and_new_pictures_go_out_in_it(team):
     one, two = with_pictures(team)
     team.orders("ios", "en-US", "phone-6.9", [two, one])
@@ -118,6 +123,10 @@ def test_an_order_that_was_changed_there_is_kept_and_new_pictures_go_out_in_it(t
     assert there[0] == two and there[1] not in (one, two)
 
 
+@promises(
+    "and pictures that aren't ours are kept in `from_console/<store>/<locale>/<place>/`, and handed over from then on.",
+    "`set.toml` in it says how; without the folder, what's rendered is handed over again.",
+)
 @pytest.mark.parametrize("keep", ["", "theirs"])
 def test_pictures_that_were_put_there_are_kept_beside_what_is_rendered(team, keep):
     one, _ = with_pictures(team)
@@ -155,6 +164,7 @@ def test_conflicts_about_pictures_stay_until_they_are_decided(team):
     assert done.code == 1 and team.compared("ios").remote.content[Place("pictures", "en-US", "phone-6.9")] == [two, one]
 
 
+@promises("What this project can't hold stays there and is named.")
 def test_one_text_that_cannot_be_written_stays_there_and_all_others_come(team):
     push_all(team)
     team.puts("ios", "en-US", description="A notebook\x07 for people who make pots.", promo="Ours is new.")
@@ -164,6 +174,7 @@ def test_one_text_that_cannot_be_written_stays_there_and_all_others_come(team):
     assert sides(team.compared("ios")) == {"en-US description": "there"}
 
 
+@promises("Texts are compared as they're sent: composed, trimmed, with plain line ends, however a store keeps them.")
 def test_line_ends_and_composed_letters_of_the_store_are_no_change(team):
     team.copy("en-US", f'title = "{team.title}"\ndescription = """One line, then\nanother: café."""\n')
     push_all(team)
@@ -216,6 +227,9 @@ def test_a_project_from_consoles_is_equal_to_each_of_them(team, tmp_path):
     assert Path(fresh / "from_console/ios/en-US/phone-6.9/set.toml").is_file()
 
 
+@promises(
+    "A locale that somebody began there is named by a pull; `tavolan locale add TAG --from-console` takes it in, for the stores that have it."
+)
 def test_a_locale_that_somebody_began_there_is_named_and_taken_in(team):
     push_all(team)
     team.writes("ios", "pl-PL", title=f"{team.title} PL", description="Notatnik dla ceramików i garncarzy.")
@@ -229,6 +243,10 @@ def test_a_locale_that_somebody_began_there_is_named_and_taken_in(team):
     assert again.code == 2 and "no console has pl-PL, or it's here already" in again.err
 
 
+@promises(
+    "`tavolan console withdraw pl-PL --store ios` takes a locale out again (`--pictures`, `--field` parts of it).",
+    "Your own texts stay; that store goes without, and no push sends them again.",
+)
 def test_what_was_handed_over_can_be_taken_back_and_isnt_sent_again(team):
     with_pictures(team)
     push_all(team)

@@ -8,7 +8,7 @@ import time
 from pathlib import Path
 
 import pytest
-from desk import TEXTS, opened_desk, pushed, run, server
+from desk import TEXTS, opened_desk, promises, pushed, run, server
 from jsonschema import Draft202012Validator
 
 from conftest import PROGRAM, run_tavolan, thorough, write_screen
@@ -163,6 +163,7 @@ def test_git_fills_the_journal_for_the_time_before(desk):
     assert "0 changes added from git" in run(desk, "journal", "--from-git").out
 
 
+@promises("A push that was killed or lost its connection is simply run again: it sends what's missing,")
 @thorough
 @pytest.mark.parametrize("after", [0.5, 0.9, 1.3])
 def test_a_push_that_was_killed_is_simply_run_again(desk, after):
@@ -191,6 +192,7 @@ def test_a_push_that_was_killed_is_simply_run_again(desk, after):
     assert {cell.side for cell in found.cells} == {"same"} and len(read_journal(desk.root)) == 3
 
 
+@promises("and notes what had arrived.")
 def test_what_a_killed_push_sent_and_did_not_note_is_noted_by_the_next(desk):
     desk.client.begin_version("2.0")
     desk.somebody_writes("en-US", **TEXTS)

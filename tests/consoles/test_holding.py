@@ -1,7 +1,7 @@
 """What can't go is held back, place by place and store by store, with its reason and the way out; all else arrives."""
 
 import pytest
-from desk import KELP_RULES, opened_team
+from desk import KELP_RULES, opened_team, promises
 
 from conftest import run_tavolan, write_screen
 from tavolan.consoles.content import Place
@@ -50,6 +50,12 @@ def held(done):
     }
 
 
+@promises(
+    "Stores and places are independent.",
+    "What can't go is held back, and the push says why and what the way out is; all else arrives, and the exit code is 1.",
+    "Held back are: what was changed on both sides;",
+    "`--all-or-nothing` sends nothing then.",
+)
 def test_one_conflict_in_one_store_keeps_nothing_else(team):
     assert team.run("push", "--yes").code == 0
     team.writes("ios", "en-US", subtitle="Theirs")
@@ -61,6 +67,10 @@ def test_one_conflict_in_one_store_keeps_nothing_else(team):
     assert team.run("push", "--yes", "--all-or-nothing", "--json").json["stores"][0]["sent"] == []
 
 
+@promises(
+    "what waits for a version, while one is in review.",
+    "While a version is in review, facts and texts that may change at any time are sent;",
+)
 def test_a_store_in_review_sends_what_may_change_and_others_send_all(team):
     assert team.run("push", "--yes").code == 0
     team.manners.review = 3600
@@ -75,6 +85,7 @@ def test_a_store_in_review_sends_what_may_change_and_others_send_all(team):
     assert team.run("push", "--yes", "--dry-run").err == ""
 
 
+@promises("after a release, `tavolan notes keep --next VERSION` opens the next one.")
 def test_after_a_release_the_way_to_the_next_version_is_named_and_works(team):
     assert team.run("push", "--yes").code == 0
     submit(team, "ios", "1")
@@ -90,6 +101,7 @@ def test_after_a_release_the_way_to_the_next_version_is_named_and_works(team):
     assert done.code == 0 and "version 2.1 begun" in done.out
 
 
+@promises("4 a console failed (the others were served).")
 def test_a_console_that_fails_keeps_no_other(team):
     config = (team.root / "tavolan.toml").read_text().replace(team.app("ios"), "nobody")
     (team.root / "tavolan.toml").write_text(config)
@@ -99,6 +111,10 @@ def test_a_console_that_fails_keeps_no_other(team):
     assert team.run("compare").code == 4 and team.run("pull").code == 4
 
 
+@promises(
+    "a locale with texts that a machine drafted and nobody has read;",
+    "`--drafts`, or `hand_over_drafts = true` under `[translate]`, sends drafts.",
+)
 def test_drafts_of_machines_are_held_back_by_locale_unless_they_are_asked_for(team):
     with_texts(team, de=f'description = "{GERMAN}"\n')
     write_state(team.root, {("de-DE", "description"): StateEntry(digest(ENGLISH), "drafted", digest(GERMAN))})
@@ -125,6 +141,10 @@ def test_a_draft_that_a_locale_takes_from_another_one_is_held_back_too(team):
     assert not team.texts("ios", "fr-CA")
 
 
+@promises(
+    "a text that looks like another language than its locale's;",
+    '`--despite RULE --reason "…"` overrules a rule (`other-language` for texts in another language); the reason goes into the journal.',
+)
 def test_a_text_in_another_language_is_held_back_also_with_yes(team):
     with_texts(team, de=f'description = "{ENGLISH}"\n')
     done = team.run("push", "--yes", "--json")
@@ -134,6 +154,7 @@ def test_a_text_in_another_language_is_held_back_also_with_yes(team):
     assert over.code == 0 and read_journal(team.root)[-1].note == "an English page"
 
 
+@promises("the locale, the facts or the pictures that an error of `tavolan check` is about;")
 def test_an_error_in_a_locale_keeps_that_locale_alone(team):
     with_texts(team, de=f'subtitle = "{"x" * 31}"\ndescription = "Ein Heft für alle, die töpfern."\n')
     done = team.run("push", "--yes", "--json")
@@ -175,6 +196,7 @@ def submit(team, store, number, *more):
     return done
 
 
+@promises("Where they don't, `submit` begins it.")
 @pytest.mark.parametrize("store", ["ios", "android", "maker", "kelp"])
 def test_every_store_gets_from_nothing_to_live_with_a_refusal_and_a_second_release(tmp_path, store):
     with opened_team(tmp_path / "potto", (store,)) as team:
@@ -206,6 +228,7 @@ def test_every_store_gets_from_nothing_to_live_with_a_refusal_and_a_second_relea
         assert team.run("wait", "--store", store, "--minutes", "1", "--for", "approved").code == 0
 
 
+@promises("So is a `submit`: a build that arrived isn't sent twice.")
 def test_a_submit_that_was_killed_is_simply_run_again(team):
     assert team.run("push", "--yes").code == 0
     team.manners.review = 3600

@@ -1,7 +1,7 @@
 """The stand-in judges by limits of its own, so that a rehearsal finds a limit that's wrong here."""
 
 import pytest
-from desk import KELP_RULES, opened_team
+from desk import KELP_RULES, opened_team, promises
 
 from conftest import run_tavolan, write_screen
 from tavolan.rulebooks.load import read_rulebook, shipped_ids, shipped_rulebook
@@ -66,6 +66,11 @@ def test_a_new_project_takes_rules_along(tmp_path):
     assert bad.code == 3 and "rules/kelp.toml" in bad.err and not (tmp_path / "other").exists()
 
 
+@promises(
+    "The icon of a store that takes it in its console (`tavolan shots icons` makes it) goes out with the pictures of the default locale.",
+    "One that was made from another `art/icon.png` is held back.",
+    "Where the rulebook says `in_build`, the build has it.",
+)
 def test_an_icon_is_handed_over_and_held_back_when_its_master_changed(tmp_path):
     with opened_team(tmp_path / "potto", ("android", "ios")) as team:
         team.copy("en-US", f'title = "{team.title}"\n')

@@ -2,11 +2,12 @@
 
 import hashlib
 import json
+import re
 import time
 
 import httpx
 import pytest
-from desk import TEXTS, opened_desk, pushed, run, server
+from desk import TEXTS, opened_desk, promises, pushed, run, server
 
 import tavolan
 from conftest import run_tavolan, write_screen
@@ -25,6 +26,7 @@ from tavolan.errors import OutsideError, UsageError
 from tavolan.project.journal import read_journal
 from tavolan.project.load import load_project
 from tavolan.project.picture_records import set_files
+from tavolan.standins.console.seeds import add_app
 from tavolan.words.likely_language import likely_language
 
 
@@ -34,6 +36,7 @@ def desk(tmp_path):
         yield made
 
 
+@promises("Where texts change in an editable version only, a push begins one (`[app] version`) and says so.")
 def test_only_what_differs_is_sent_and_a_version_is_begun_for_it(desk):
     found = desk.compared()
     plan = plan_push(found)
@@ -49,6 +52,7 @@ def test_only_what_differs_is_sent_and_a_version_is_begun_for_it(desk):
     assert [str(cell.place) for cell in plan.send] == ["en-US promo"] and not plan.version
 
 
+@promises("What was changed meanwhile is read again; what's still as it was is sent, the rest is left for a decision.")
 def test_what_was_changed_meanwhile_is_left_and_the_rest_is_sent(desk):
     pushed(desk)
     desk.write(en_US={"subtitle": "Kiln notes", "description": TEXTS["description"] + " And glazes."})
@@ -85,6 +89,7 @@ def test_a_token_that_ends_is_fetched_again(desk):
     assert desk.client.app().id == desk.app
 
 
+@promises("What a console refuses comes back as findings at the place in your files.")
 def test_a_taken_title_is_a_finding_at_its_place(desk):
     desk.manners.taken = ("  POTTO   log ", "Kiln log")
     text = 'title = "Potto Log"\n[alternates]\ntitle = ["Kiln Log", "Potto: Kiln Log"]\n'
@@ -98,6 +103,9 @@ def test_a_taken_title_is_a_finding_at_its_place(desk):
     assert 'Take "Kiln Log": tavolan copy choose en-US title 1' in found[0].remedy
 
 
+@promises(
+    "Where a title is taken, `--second-choice` sends the first of its `[alternates]` that's free, and writes it into your files."
+)
 def test_the_program_takes_an_alternate_where_a_title_is_taken(desk):
     desk.manners.taken = ("Potto Log", "Kiln log")
     text = 'title = "Potto Log"\n[alternates]\ntitle = ["Kiln Log", "Potto: Kiln Log"]\n'
@@ -138,6 +146,10 @@ def test_a_text_in_another_language_is_questioned(desk):
     assert in_another_language(load_project(desk.root), cells) == []
 
 
+@promises(
+    "Pictures are sent by digest: one that's there isn't uploaded again.",
+    "An upload that broke off goes on where it was.",
+)
 def test_pictures_are_uploaded_once_and_an_upload_goes_on_where_it_broke_off(desk, tmp_path):
     write_screen(tmp_path / "a.png", 1290, 2796, shade=77)
     path, sent = tmp_path / "a.png", []
@@ -176,6 +188,7 @@ def test_pictures_are_uploaded_once_and_an_upload_goes_on_where_it_broke_off(des
         desk.client.order_pictures("en-US", "phone-6.9", SetOrder(kind="shots", pictures=["0" * 64]), etag)
 
 
+@promises("Pictures that were deleted from `out/` count as unchanged; they're made again by `tavolan shots render`.")
 def test_pictures_that_are_not_rendered_count_as_unchanged(rendered):
     project = tavolan.open_project(rendered)
     store = project.stores["ios"]
@@ -197,6 +210,9 @@ def test_two_people_pushing_at_once_get_a_clear_conflict(desk):
     assert desk.texts_there()[Place("text", "en-US", "subtitle")] == "Theirs"
 
 
+@promises(
+    "A push never overwrites what somebody changed in the console: each request carries the entity tag of what was seen."
+)
 def test_a_text_written_behind_our_back_is_shown_and_left(desk):
     pushed(desk)
     desk.write(en_US={**TEXTS, "subtitle": "Mine"}, de_DE={"subtitle": "Meins"})
@@ -255,3 +271,25 @@ def test_an_answer_without_end_and_a_packed_one_are_refused():
         odd.app()
     for client in (endless, packed, odd):
         client.close()
+
+
+@promises("a set of pictures that isn't up to date;")
+def test_a_set_of_pictures_that_is_not_up_to_date_is_held_back_alone(rendered):
+    app = "stale-pictures"
+    add_app(server().state, app, "ios", "en-US")
+    config = (rendered / "tavolan.toml").read_text()
+    (rendered / "tavolan.toml").write_text(f'{config}\n[console.ios]\nurl = "{server().address}"\napp = "{app}"\n')
+    text = (rendered / "copy/de-DE.toml").read_text()
+    (rendered / "copy/de-DE.toml").write_text(re.sub(r'^home = ".*"$', 'home = "Neu gesagt"', text, flags=re.MULTILINE))
+    push = ("console", "push", "--pictures", "--project", rendered)
+    done = run_tavolan(*push, "--dry-run", "--json", **server().variables)
+    (store,) = done.json["stores"]
+    held = {each["place"]: (each["reason"], each["remedy"]) for each in store["held"]}
+    assert done.code == 1 and set(held) == {"de-DE phone-6.9", "de-DE tablet-13"}
+    assert set(held.values()) == {("stale", "Make them: tavolan shots render")}
+    assert {place.partition(" ")[0] for place in store["sent"]} <= {"en-US", "ar-SA"}
+    assert run_tavolan("shots", "render", "--project", rendered).code == 0
+    assert run_tavolan(*push, "--dry-run", **server().variables).code == 0
+    write_screen(rendered / "screens/en-US/phone-6.9/kiln.png", shade=7)
+    held = run_tavolan(*push, "--dry-run", "--json", **server().variables).json["stores"][0]["held"]
+    assert [(each["place"], each["why"]) for each in held] == [("en-US phone-6.9", "shows an earlier screen of kiln")]

@@ -1,5 +1,6 @@
 """`console verify`: a console that keeps its promises is told from one that breaks any of them."""
 
+import ast
 import itertools
 import re
 import uuid
@@ -238,3 +239,17 @@ def test_verify_asks_first_and_says_what_holds(tmp_path):
             **{**team.variables, "TAVOLAN_CONSOLE_URL": "http://127.0.0.1:9"},
         )
         assert away.code == 4
+
+
+def test_every_promise_of_the_guide_has_a_test_that_carries_its_sentence():
+    page = (Path(__file__).parent.parent.parent / "docs/console.md").read_text("utf-8")
+    section = page.partition("## Three sides")[2].partition("\n## What may be refused")[0]
+    bullets = [" ".join(bullet.split()) for bullet in re.findall(r"^- (.*(?:\n  .*)*)", section, re.MULTILINE)]
+    rest, whole = "\n".join(bullets), " ".join(page.split())
+    for path in sorted(Path(__file__).parent.glob("test_*.py")):
+        for node in ast.walk(ast.parse(path.read_text("utf-8"))):
+            if isinstance(node, ast.Call) and getattr(node.func, "id", "") == "promises":
+                for sentence in (argument.value for argument in node.args):
+                    assert sentence in whole, sentence
+                    rest = rest.replace(sentence, "")
+    assert rest.split() == []

@@ -87,7 +87,7 @@ def _faults(facts: ImageFacts | None, size: int, store: Store, size_class: SizeC
 
 @check("picture-to-make", "warning")
 def picture_to_make(review: Review, this: Rule) -> Iterator[Finding]:
-    """Some pictures of a rendered set are missing, or show a caption that has changed since.
+    """Some pictures of a rendered set are missing, or show a caption or a screen that has changed since.
 
     Nothing is said of sets that haven't been rendered at all.
     """
@@ -102,10 +102,21 @@ def picture_to_make(review: Review, this: Rule) -> Iterator[Finding]:
         old = [shot for shot, row in rows.items() if shot in found and captions[shot] != row.inputs.get("caption")]
         parts = [f"has no picture of {', '.join(missing)}"] if missing else []
         parts += [f"shows an earlier caption of {', '.join(old)}"] if old else []
+        screens = {shot.name: shot.screen for shot in project.shots_for(name, tag) if shot.name in found}
+        rows = {shot: row for shot, row in rows.items() if shot in screens}
+        seen = [shot for shot, row in rows.items() if _shows_another(review, row, screens[shot], tag, name)]
+        parts += [f"shows an earlier screen of {', '.join(seen)}"] if seen else []
         if parts:
             at = Location(store=store.id, locale=tag, field=f"class.{name}", path=f"out/shots/{store.id}/{name}/{tag}")
             remedy = "Make them: tavolan shots render"
-            yield this.finding(at, "; ".join(parts), remedy, measured=len(missing) + len(old))
+            yield this.finding(at, "; ".join(parts), remedy, measured=len(missing) + len({*old, *seen}))
+
+
+def _shows_another(review: Review, row: PictureRecord, screen: str, tag: str, size_class: str) -> bool:
+    """Whether a picture shows another screen than the one that is there now."""
+    there = review.screens.find(screen, tag, size_class)
+    before = row.inputs.get("screen")
+    return there is not None and before is not None and before != review.screen_digest(there.path)
 
 
 @check("picture-repeated", "warning")

@@ -17,6 +17,7 @@ from tavolan.project.screens import ScreenIndex
 from tavolan.project.video_records import VideoRecord, read_video_records, video_file
 from tavolan.rulebooks.measure import Length
 from tavolan.rulebooks.model import FieldRule
+from tavolan.support.content_digest import digest_of_file
 from tavolan.video.storyboard import clip_index, video_places
 
 if TYPE_CHECKING:
@@ -79,6 +80,7 @@ class Review:
     def __init__(self, project: Project, today: date) -> None:
         self.project, self.today = project, today
         self._own_terms: dict[str, list[Term]] = {}
+        self._screen_digests: dict[Path, str] = {}
 
     @property
     def missing_level(self) -> Level | None:
@@ -149,6 +151,12 @@ class Review:
     def screens(self) -> ScreenIndex:
         """All raw screens, listed once."""
         return ScreenIndex(self.project)
+
+    def screen_digest(self, path: Path) -> str:
+        """Return the digest of a raw screen, read once."""
+        if path not in self._screen_digests:
+            self._screen_digests[path] = digest_of_file(path, path.relative_to(self.project.root).as_posix())
+        return self._screen_digests[path]
 
     @cached_property
     def clips(self) -> ScreenIndex:
