@@ -211,6 +211,7 @@ ELSEWHERE = {
     "support/transaction.py": "a new project's empty folder",
     "cli/demo.py": "copies of the sample in the system's temporary folder",
     "reports/figures/script_fonts.py": "fonts in the system's temporary folder",
+    "consoles/trial.py": "made-up pictures in the system's temporary folder",
     "standins/console/files.py": "uploads in the system's temporary folder",
     "standins/console/state.py": "the stand-in's own database",
 }

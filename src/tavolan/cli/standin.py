@@ -62,7 +62,6 @@ def store_console(
     """Serve a store's console: texts, facts, pictures, versions, review, reports, and a page for people."""
     from tavolan.rulebooks.load import shipped_ids
     from tavolan.standins.console.back_office import Manners
-    from tavolan.standins.console.seeds import add_app, add_reports
     from tavolan.standins.console.server import ConsoleServer
 
     refusals, meddling = _by_place("--refuse", refuse), _by_place("--meddle", meddle)
@@ -70,11 +69,18 @@ def store_console(
     manners.taken, manners.day, manners.truths = tuple(taken or ()), day, _truths(truth)
     own_limits = _limits(rules)
     server = ConsoleServer(port, manners, keep, own_limits)
-    for name in store or dict.fromkeys((*shipped_ids(), *own_limits)):
-        add_app(server.state, f"{app_id}-{name}", name, default_locale)
-        add_reports(server.state, f"{app_id}-{name}")
+    _add_records(server, app_id, store or [*dict.fromkeys((*shipped_ids(), *own_limits))], default_locale)
     _say_where(server, sign_in)
     server.serve()
+
+
+def _add_records(server: ConsoleServer, app_id: str, stores: list[str], default_locale: str) -> None:
+    """Add an app record of each store, with reports."""
+    from tavolan.standins.console.seeds import add_app, add_reports
+
+    for name in stores:
+        add_app(server.state, f"{app_id}-{name}", name, default_locale)
+        add_reports(server.state, f"{app_id}-{name}")
 
 
 def _limits(rules: list[Path] | None) -> dict[str, StoreLimits]:

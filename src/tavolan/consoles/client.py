@@ -32,6 +32,7 @@ MERGE_PATCH = "application/merge-patch+json"
 _TRIES = 5
 _MOST_BYTES = 100_000_000
 _EARLY = 5.0
+Answer = httpx.Response
 
 
 class Client(StoreConsole):
@@ -277,7 +278,7 @@ class Client(StoreConsole):
         message = f"console {self.address.store}: {trouble} after {_TRIES} tries"
         raise OutsideError(message, "Run it again later: it goes on where it was.")
 
-    def ask(self, method: str, path: str, **more: Any) -> httpx.Response:
+    def ask(self, method: str, path: str, **more: Any) -> Answer:
         """Ask once. An answer has a limit in bytes, and one time for the whole of it; it may not come packed."""
         store = self.address.store
         more["headers"] = {**more.get("headers", {}), "Accept-Encoding": "identity"}

@@ -4,14 +4,11 @@ import base64
 import hashlib
 import uuid
 from collections.abc import Callable
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
-from tavolan.consoles.client import MERGE_PATCH, Client
+from tavolan.consoles.client import MERGE_PATCH, Answer, Client
 from tavolan.consoles.protocol import Page, Tagged, Trouble, Upload
 from tavolan.consoles.trial import NotTriedError, Promise, Trial, Trying, promises_in, require
-
-if TYPE_CHECKING:
-    from httpx import Response
 
 WIRE_PROMISES: list[Promise] = []
 _PROBLEM = "application/problem+json"
@@ -27,14 +24,14 @@ def _client(trial: Trial) -> Client:
     return trial.console
 
 
-def _ask(trial: Trial, method: str, path: str, headers: dict[str, str] | None = None, **more: Any) -> "Response":
+def _ask(trial: Trial, method: str, path: str, headers: dict[str, str] | None = None, **more: Any) -> Answer:
     """Ask once, signed in; `{app}` in the path is the app's own."""
     client = _client(trial)
     signed = {"Authorization": f"Bearer {client.bearer()}", **(headers or {})}
     return client.ask(method, path.replace("{app}", f"/apps/{client.address.app}"), headers=signed, **more)
 
 
-def _problem(answer: "Response", *statuses: int) -> Trouble:
+def _problem(answer: Answer, *statuses: int) -> Trouble:
     """Return the problem details of a refusal with one of some statuses."""
     require(answer.status_code in statuses, f"the answer was {answer.status_code}")
     kind = answer.headers.get("Content-Type", "").partition(";")[0]
