@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from collections.abc import Iterable
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -60,7 +61,6 @@ def store_console(
     ] = None,
 ) -> None:
     """Serve a store's console: texts, facts, pictures, versions, review, reports, and a page for people."""
-    from tavolan.rulebooks.load import shipped_ids
     from tavolan.standins.console.back_office import Manners
     from tavolan.standins.console.server import ConsoleServer
 
@@ -69,12 +69,12 @@ def store_console(
     manners.taken, manners.day, manners.truths = tuple(taken or ()), day, _truths(truth)
     own_limits = _limits(rules)
     server = ConsoleServer(port, manners, keep, own_limits)
-    _add_records(server, app_id, store or [*dict.fromkeys((*shipped_ids(), *own_limits))], default_locale)
+    _add_records(server, app_id, store or own_limits, default_locale)
     _say_where(server, sign_in)
     server.serve()
 
 
-def _add_records(server: ConsoleServer, app_id: str, stores: list[str], default_locale: str) -> None:
+def _add_records(server: ConsoleServer, app_id: str, stores: Iterable[str], default_locale: str) -> None:
     """Add an app record of each store, with reports."""
     from tavolan.standins.console.seeds import add_app, add_reports
 
@@ -84,11 +84,13 @@ def _add_records(server: ConsoleServer, app_id: str, stores: list[str], default_
 
 
 def _limits(rules: list[Path] | None) -> dict[str, StoreLimits]:
-    """Return what the stores take that files of rules describe, by store."""
-    from tavolan.rulebooks.load import read_rulebook
+    """Return what stores take, by store: those that ship with the stand-in, and those that files of rules describe."""
+    from tavolan.rulebooks.load import read_rulebook, shipped_ids
+    from tavolan.standins.console.limits import shipped_limits
     from tavolan.standins.console.limits_from_rules import limits_of
 
-    return {book.id: limits_of(book) for book in map(read_rulebook, rules or [])}
+    own = {book.id: limits_of(book) for book in map(read_rulebook, rules or [])}
+    return {store: shipped_limits(store) for store in shipped_ids()} | own
 
 
 def _say_where(server: ConsoleServer, sign_in: Path | None) -> None:

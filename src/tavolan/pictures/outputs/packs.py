@@ -47,7 +47,6 @@ def make_packs(
     picture is missing or was made from something that has changed since; with `ready`, what's up to date is packed, and
     the rest is listed as gaps.
     """
-    closed = unready or {}
     ledger = Ledger(project.root, write=False)
     try:
         planner = Planner(project, ledger)
@@ -62,13 +61,9 @@ def make_packs(
         jobs = [picture.job for sets in handed.values() for picture in sets if picture.job]
         if not planner.problems and not any(handed.values()):
             raise UsageError("there are no pictures to pack: shots.toml has no [[shot]].")
-        reasons = {job.target.file: reason for job in jobs if (reason := closed.get(job.target.locale, ""))}
-        stale = [job for job in jobs if job.target.file not in reasons and not ledger.is_current(job)]
-        reasons |= {job.target.file: ledger.why(job) for job in stale}
+        reasons = _reasons(jobs, unready or {}, ledger)
         if reasons and not ready:
-            problems = [_stale(stale, ledger)] if stale else []
-            problems += [Problem(f"copy/{tag}.toml", None, "", why, _REMEDY) for tag, why in closed.items()]
-            raise ProjectError(problems)
+            raise ProjectError(_problems(jobs, reasons, unready or {}))
         packs = []
         for done, store in enumerate(names, 1):
             mine = [job for job in jobs if job.target.store == store]
@@ -88,13 +83,24 @@ def make_packs(
         ledger.close()
 
 
-def _stale(jobs: list[Job], ledger: Ledger) -> Problem:
-    first = jobs[0]
-    message = (
-        f"isn't up to date ({ledger.why(first)}), nor are {len(jobs) - 1} more" if len(jobs) > 1 else "isn't up to date"
-    )
+def _reasons(jobs: list[Job], unready: Mapping[str, str], ledger: Ledger) -> dict[str, str]:
+    """Return why pictures can't go out, by their file: their locale isn't ready, or they aren't up to date."""
+    reasons = {job.target.file: why for job in jobs if (why := unready.get(job.target.locale, ""))}
+    stale = [job for job in jobs if job.target.file not in reasons and not ledger.is_current(job)]
+    return reasons | {job.target.file: ledger.why(job) for job in stale}
+
+
+def _problems(jobs: list[Job], reasons: Mapping[str, str], unready: Mapping[str, str]) -> list[Problem]:
+    """Return what keeps pictures from going out: the first that isn't up to date, and each locale that isn't ready."""
+    held = [job for job in jobs if job.target.file in reasons]
+    closed = dict.fromkeys(job.target.locale for job in held if job.target.locale in unready)
+    problems = [Problem(f"copy/{tag}.toml", None, "", unready[tag], _REMEDY) for tag in closed]
+    stale = [job.target.file for job in held if job.target.locale not in unready]
+    if not stale:
+        return problems
+    message = f"isn't up to date ({reasons[stale[0]]})" + (f", nor are {len(stale) - 1} more" if len(stale) > 1 else "")
     remedy = "Make them with: tavolan shots render. Or pack what's ready: --ready"
-    return Problem(first.target.file, None, "", message, remedy)
+    return [Problem(stale[0], None, "", message, remedy), *problems]
 
 
 def _zip(file: Path, project: Project, pictures: list[PackedPicture], ledger: Ledger, store: str) -> None:
