@@ -194,6 +194,9 @@ def test_the_journal_is_a_chain_without_a_gap(team):
     team.writes("ios", "de-DE", title=f"{team.title} ihrs")
     pull_all(team, "mine")
     push_all(team)
+    # What nobody pulled goes with its locale.
+    team.writes("ios", "de-DE", title=f"{team.title} spät")
+    assert team.run("withdraw", "de-DE", "--store", "ios", "--yes").code == 0
     lines = [line for line in read_journal(team.root) if line.store == "ios" and line.locale == "de-DE"]
     texts = [(line.before, line.after, line.who) for line in lines if line.field == "title"]
     assert texts == [
@@ -201,6 +204,8 @@ def test_the_journal_is_a_chain_without_a_gap(team):
         (team.title, f"{team.title} neu", "project"),
         (f"{team.title} neu", f"{team.title} ihrs", "console"),
         (f"{team.title} ihrs", f"{team.title} mein", "project"),
+        (f"{team.title} mein", f"{team.title} spät", "console"),
+        (f"{team.title} spät", "", "project"),
     ]
 
 
@@ -335,3 +340,27 @@ def test_a_kept_picture_that_is_gone_and_a_spoiled_file_are_said(team):
     (folder / "set.toml").write_text('pictures = "ours and theirs"\n')
     done = team.run("compare")
     assert done.code == 3 and "set.toml: pictures: isn't understood" in done.err
+
+
+def test_a_page_shows_both_sides_with_the_words_and_pictures_that_differ(team):
+    one, two = with_pictures(team)
+    team.copy("en-US", f'title = "{team.title}"\ndescription = "Notes for people who make pots.\\nNo account."\n')
+    push_all(team)
+    team.writes("ios", "en-US", description="Notes for people who <b>love</b> pots.\nNo account.")
+    team.copy("en-US", f'title = "{team.title}"\ndescription = "Notes for people who make bowls.\\nNo account."\n')
+    write_screen(team.root / "theirs.png", 1290, 2796, 33)
+    team.orders("ios", "en-US", "phone-6.9", [two, team.uploads("ios", team.root / "theirs.png"), one])
+    page = team.root / "both.html"
+    done = team.run("compare", "--page", page)
+    assert done.code == 0 and f"Both sides are in {page}" in done.err
+    text = page.read_text()
+    assert "<del>make</del> <del>pots.</del>" in text.replace("\n", " ") or "<del>make pots.</del>" in text.replace(
+        "\n", " "
+    )
+    assert "<ins>bowls.</ins>" in text and "<ins>&lt;b&gt;love&lt;/b&gt;</ins>" in text and "<b>love" not in text
+    assert text.count('<img src="data:image/jpeg;base64,') == 2 + 2 + 3
+    assert "tavolan console pull --store ios --keep-field &#34;en-US description=mine&#34;" in text
+    command = ("pull", "--store", "ios", "--keep-field", "en-US description=mine")
+    assert team.run(*command).code == 0 and team.run("push", "--yes").code == 0
+    assert team.texts("ios", "en-US")["description"].startswith("Notes for people who make bowls.")
+    assert "Both sides are the same." in (team.run("compare", "--page", page), page.read_text())[1]

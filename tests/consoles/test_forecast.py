@@ -76,6 +76,8 @@ def test_a_refusal_counts_until_the_text_is_another(project):
         "review-refused" in run_tavolan("next", "--json", cwd=project).out
         or "too general" in run_tavolan("next", cwd=project).out
     )
+    assert run_tavolan("preview", cwd=project).code == 0
+    assert "too general" in (project / "out/preview.html").read_text()
     # It's no change of the listing.
     assert not changes_of(tavolan.open_project(project))
     replace(project / "copy/de-DE.toml", title, "Potto: Brennheft")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
@@ -30,6 +31,7 @@ from tavolan.cli.console_withdraw import withdraw
 if TYPE_CHECKING:
     from tavolan.consoles.comparison import Comparison
     from tavolan.consoles.pull import Keep
+    from tavolan.project.model import Project
 
 app = typer.Typer(help="Hand-over: compare with a store's console, pull, push, submit, wait.", no_args_is_help=True)
 for command in (push, withdraw, forecast, submit, wait, release, journal, verify):
@@ -91,6 +93,9 @@ def compare(
     no_pictures: NoPictures = False,
     every: Annotated[bool, typer.Option("--every", help="Locales without a difference too.")] = False,
     texts: Annotated[bool, typer.Option("--texts", help="What differs, side by side.")] = False,
+    page: Annotated[
+        Path | None, typer.Option("--page", help="Write both sides, with their pictures, as one page.", metavar="FILE")
+    ] = None,
     on: OnOption = "",
     json: JsonOption = False,
 ) -> None:
@@ -108,7 +113,19 @@ def compare(
             if texts:
                 print_cells(console(), "What differs", [cell for cell in found.cells if cell.side != "same"])
             print_sections(console(), found.remote.app.sections)
+        if page:
+            _write_page(page, opened, consoles.comparisons)
     fail_where_outside(consoles.failures)
+
+
+def _write_page(file: Path, project: Project, comparisons: list[Comparison]) -> None:
+    from tavolan.reports.compare_page import compare_page
+    from tavolan.support.files import write_text
+
+    with progress_bar("Pictures") as move:
+        text = compare_page(project, comparisons, move)
+    write_text(file, text)
+    say(f"Both sides are in {file}")
 
 
 @app.command()

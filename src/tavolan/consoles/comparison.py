@@ -2,12 +2,14 @@
 
 from collections.abc import Callable
 from dataclasses import dataclass
+from typing import Any
 
 from tavolan.consoles.base import read_base
 from tavolan.consoles.content import Content, Holding, Place, holding_of, plain, text_fields
 from tavolan.consoles.merge import Cell, Side, compare, counted_by_side
 from tavolan.consoles.remote import Remote, read_console
 from tavolan.consoles.store_console import StoreConsole
+from tavolan.project.journal import Line, Who, line_of
 from tavolan.project.model import Project, Store
 
 
@@ -61,6 +63,10 @@ class Comparison:
         """Locales that the console has and this store of the project hasn't."""
         there = dict.fromkeys(place.locale for place in self.remote.content if place.locale)
         return [tag for tag in there if tag not in self.store.locales]
+
+    def line(self, place: Place, before: Any, after: Any, who: Who, note: str = "") -> Line:
+        """Return a line of the journal for a place that changed now."""
+        return line_of(self.store.id, place.locale, place.field, self.version, before, after, who, note)
 
     def again(self) -> None:
         """Work out the cells once more, after some side was read again."""

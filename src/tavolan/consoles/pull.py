@@ -144,10 +144,7 @@ def _note(found: Comparison, pulled: Pulled) -> None:
     lines += [_line(found, cell, "ours is kept") for cell in pulled.kept]
     lines += [_line(found, cell, "both are kept") for cell in merged]
     # What a killed push sent, or both sides wrote alike.
-    lines += [
-        line_of(found.store.id, cell.place.locale, cell.place.field, found.version, cell.base, cell.here, "project")
-        for cell in agreed
-    ]
+    lines += [found.line(cell.place, cell.base, cell.here, "project") for cell in agreed]
     add_lines(found.project.root, lines)
 
 

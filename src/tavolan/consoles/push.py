@@ -16,7 +16,7 @@ from tavolan.consoles.remote import Group, group_of, look_again
 from tavolan.consoles.store_console import ConsoleError
 from tavolan.consoles.versions import FIRST_VERSION, needs_version
 from tavolan.errors import OutsideError
-from tavolan.project.journal import Line, add_lines, line_of
+from tavolan.project.journal import Line, add_lines
 from tavolan.support.transaction import changing
 
 Progress = Callable[[int, int], None]
@@ -225,8 +225,7 @@ def _keep(found: Comparison, sent: list[Cell], reason: str) -> None:
     for cell in (*sent, *agreed):
         before = found.base.get(cell.place)
         if before != cell.here:
-            locale, name = cell.place.locale, cell.place.field
-            lines.append(line_of(found.store.id, locale, name, found.version, before, cell.here, "project", reason))
+            lines.append(found.line(cell.place, before, cell.here, "project", reason))
     with changing(found.project.root):
         values = {cell.place: cell.here for cell in (*sent, *agreed)}
         found.base = note_agreed(found.project.root, found.store.id, values)

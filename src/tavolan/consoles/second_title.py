@@ -5,7 +5,7 @@ from tavolan.consoles.comparison import Comparison
 from tavolan.consoles.content import Place
 from tavolan.consoles.push import Pushed
 from tavolan.consoles.store_console import ConsoleError
-from tavolan.project.journal import add_lines, line_of
+from tavolan.project.journal import add_lines
 from tavolan.project.text_writing import TextWriter
 from tavolan.project.texts import TextChange, Texts
 from tavolan.support.transaction import changing
@@ -45,9 +45,7 @@ def _keep(found: Comparison, place: Place, address: str, title: str) -> None:
     listed = project.copy[place.locale].alternates(address).content
     others = [text for text in dict.fromkeys([before, *listed]) if text and text != title]
     note = f'"{before}" was taken'
-    line = line_of(
-        found.store.id, place.locale, place.field, found.version, found.base.get(place), title, "project", note
-    )
+    line = found.line(place, found.base.get(place), title, "project", note)
     writer = TextWriter(texts)
     with changing(project.root):
         writer.write([TextChange(place.locale, address, before, title)])

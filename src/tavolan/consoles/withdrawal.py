@@ -15,7 +15,7 @@ from tavolan.consoles.store_console import ConsoleError
 from tavolan.consoles.versions import without_version
 from tavolan.consoles.writing_in import write_in
 from tavolan.errors import UsageError
-from tavolan.project.journal import add_lines, line_of
+from tavolan.project.journal import add_lines
 from tavolan.project.kept_sets import KeptSet, keep
 from tavolan.project.load import load_project
 from tavolan.project.toml_edit import TomlEditor
@@ -72,11 +72,10 @@ def withdraw(found: Comparison, cells: list[Cell], locale: str = "", reason: str
         else:
             refused = _leave_out(found, [cell.place for cell in cells])
         note_agreed(root, store.id, {cell.place: None for cell in cells})
-        places = [(cell.place, cell.there) for cell in cells]
-        lines = [
-            line_of(store.id, place.locale, place.field, found.version, there, None, "project", reason)
-            for place, there in places
-        ]
+        # What somebody had changed there meanwhile is noted too, before it goes.
+        unseen = [cell for cell in cells if cell.there != cell.base]
+        lines = [found.line(cell.place, cell.base, cell.there, "console") for cell in unseen]
+        lines += [found.line(cell.place, cell.there, None, "project", reason) for cell in cells]
         add_lines(root, lines)
     return refused
 

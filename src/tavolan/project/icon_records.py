@@ -26,14 +26,17 @@ def handed_over_icons(store: Store) -> list[str]:
 
 
 def icon_trouble(project: Project, store: Store) -> str:
-    """Return what's wrong with the icons that a store's console takes: not made yet, or made from another master."""
+    """Return what's wrong with the icons that a store's console takes: not made yet, or not from the present master."""
     files = handed_over_icons(store)
     if not files or not (project.root / ICON).is_file():
         return ""
     if any(not (project.root / file).is_file() for file in files):
         return f"isn't made from {ICON} yet"
     master, made_from = digest_of_file(project.root / ICON, ICON), icon_masters(project.root)
-    return "" if all(made_from.get(file) == master for file in files) else f"was made from another {ICON}"
+    if all(made_from.get(file) == master for file in files):
+        return ""
+    known = all(file in made_from for file in files)
+    return f"was made from another {ICON}" if known else f"may have been made from another {ICON}"
 
 
 def icon_masters(root: Path) -> dict[str, str]:

@@ -25,11 +25,16 @@ def thumb(pixels: Pixels) -> bytes:
 
 def thumb_of_file(path: Path) -> bytes:
     """Return a picture's file as a small JPEG file; of a damaged one, which the checks report, a grey field."""
+    return thumb_of_data(read_bytes(path, path.name))
+
+
+def thumb_of_data(data: bytes) -> bytes:
+    """Return a picture, as it is in a file, as a small JPEG file; of a damaged one a grey field."""
     # Pictures that we wrote are read four times as fast as others.
-    rows = png.read_rows(read_bytes(path, path.name), MOST_PIXELS)
+    rows = png.read_rows(data, MOST_PIXELS)
     if rows is None:
         try:
-            return _jpeg(vips().Image.thumbnail(str(path), WIDTH))
+            return _jpeg(vips().Image.thumbnail_buffer(data, WIDTH))
         except vips().Error:
             return _jpeg((vips().Image.black(WIDTH, 2 * WIDTH) + _GREY).cast("uchar"))
     # Each pixel is taken as one word, with the byte before it, the other way around: blue, green, red.
