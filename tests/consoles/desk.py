@@ -18,7 +18,7 @@ from tavolan.consoles.client import Client
 from tavolan.consoles.comparison import Comparison, comparison_of
 from tavolan.consoles.content import Content, Place
 from tavolan.consoles.credentials import Credentials
-from tavolan.consoles.protocol import SetOrder
+from tavolan.consoles.protocol import EDITABLE, SetOrder
 from tavolan.consoles.push import Pushed, plan_push, push
 from tavolan.consoles.store_console import ConsoleAddress
 from tavolan.project.load import load_project
@@ -183,7 +183,7 @@ class Team:
         self.manners, self._state = server().manners, server().state
         # Titles are one app's alone there.
         self.title = self._name.title()
-        self._more, self._classes = "", {store: [] for store in stores}
+        self._more, self._classes, self._version = "", {store: [] for store in stores}, "2.0"
         credentials = Credentials(server().client_id, server().secret)
         self.clients = {}
         for store in stores:
@@ -201,11 +201,26 @@ class Team:
         """Write `tavolan.toml`; `more` is added to `[app]`, or after it where it begins with a table."""
         self._more = more
         locales = "" if more.startswith("locales") else 'locales = ["en-US", "de-DE"]\n'
-        parts = [f'[app]\nname = "Potto"\nversion = "2.0"\nsource = "en-US"\n{locales}{more}\n']
+        parts = [f'[app]\nname = "Potto"\nversion = "{self._version}"\nsource = "en-US"\n{locales}{more}\n']
         for store in self.stores:
             parts.append(f"[store.{store}]\nclasses = {self._classes[store]}\n")
             parts.append(f'[console.{store}]\nurl = "{self.address}"\napp = "{self.app(store)}"\n')
         (self.root / "tavolan.toml").write_text("".join(parts), "utf-8")
+
+    def opens(self, version: str) -> None:
+        """Open the next version here."""
+        self._version = version
+        self.config(self._more)
+
+    def moves(self, store: str, state: str) -> None:
+        """Let the newest version of a store be in a state, and stay in it."""
+        kept = max(self._state.all("version", self.app(store)), key=lambda kept: kept.value["begun_at"])
+        value = {**kept.value, "state": state, "submitted_at": 1e12, "refusals": {}}
+        self._state.put("version", self.app(store), kept.key, value)
+
+    def is_open(self, store: str) -> bool:
+        """Whether texts that need a version can be changed there now."""
+        return store == "android" or any(version.state in EDITABLE for version in self.clients[store].versions())
 
     def classes(self, store: str, names: list[str]) -> None:
         """Say which size classes are rendered."""
@@ -244,7 +259,7 @@ class Team:
     def writes(self, store: str, locale: str, **texts: Any) -> None:
         """Change texts there; a version that's needed for it is begun."""
         client = self.clients[store]
-        if not any(version.state == "editable" for version in client.versions()) and store == "ios":
+        if store == "ios" and not client.versions():
             client.begin_version("2.0")
         seen = client.listing(locale)
         client.change_listing(locale, texts, seen.etag if seen else "")

@@ -46,7 +46,7 @@ class Colleagues(RuleBasedStateMachine):
             self.team.copy(locale, "")
         for name in ("home", "kiln"):
             write_screen(self.team.root / "screens" / f"{name}.png", 26, 56)
-        self.theirs, self.shade = {}, 0
+        self.theirs, self.shade, self.opened = {}, 0, 0
         for number, name in enumerate(("one", "two"), 1):
             self.paint(number, name)
         self.team.copy("en-US", f'description = "{WORDS[0]}"\n')
@@ -95,6 +95,8 @@ class Colleagues(RuleBasedStateMachine):
     @rule(store=stores, locale=locales, number=st.integers(0, 1), text=words)
     def edit_there(self, store, locale, number, text):
         field = FIELDS[store][number]
+        if not (self.team.is_open(store) or field == "promo"):
+            return
         self.does(store, Place("text", locale, field), text)
         self.team.writes(store, locale, **{field: text})
 
@@ -107,7 +109,7 @@ class Colleagues(RuleBasedStateMachine):
 
     @rule(store=stores, locale=locales)
     def empty_a_locale_there(self, store, locale):
-        there = self.team.texts(store, locale)
+        there = self.team.texts(store, locale) if self.team.is_open(store) else {}
         for field in there:
             self.does(store, Place("text", locale, field), None)
         if there:
@@ -115,6 +117,8 @@ class Colleagues(RuleBasedStateMachine):
 
     @rule(how=st.sampled_from(["turned", "fewer", "none", "other"]))
     def order_pictures_there(self, how):
+        if not self.team.is_open("ios"):
+            return
         now = self.team.there("ios").get(SET, [])
         if how == "other":
             self.shade += 1
@@ -124,6 +128,15 @@ class Colleagues(RuleBasedStateMachine):
             wanted = {"turned": now[::-1], "fewer": now[:1], "none": []}[how]
         self.does("ios", SET, wanted or None)
         self.team.orders("ios", "en-US", "phone-6.9", wanted)
+
+    @rule(store=st.sampled_from(["ios", "maker"]), state=st.sampled_from(["in review", "approved", "refused", "live"]))
+    def review_moves_on(self, store, state):
+        self.team.moves(store, state)
+
+    @rule()
+    def open_the_next_version(self):
+        self.opened += 1
+        self.team.opens(f"2.{self.opened}")
 
     @rule(keep=st.sampled_from(["", "", "mine", "theirs"]))
     def pull(self, keep):
@@ -142,11 +155,17 @@ class Colleagues(RuleBasedStateMachine):
                 raise Killed
 
         for store in STORES:
-            planned = planned_hand_over(self.team.compared(store), list, Conditions())
+            before, is_open = self.team.there(store), self.team.is_open(store)
+            found = self.team.compared(store)
+            on_its_way = any(version.state in ("in review", "approved") for version in found.remote.versions)
+            planned = planned_hand_over(found, list, Conditions())
             self.team.manners.drop = drop
             with contextlib.suppress(Killed):
                 assert hand_over(planned, count).failure is None
             self.team.manners.drop = 0
+            if on_its_way and not is_open:
+                changed = {place for place, value in self.team.there(store).items() if value != before.get(place)}
+                assert all(place.kind == "fact" or place.field == "promo" for place in changed)
 
     @invariant()
     def nothing_that_colleagues_did_is_undone(self):
