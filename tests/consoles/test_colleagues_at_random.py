@@ -19,12 +19,13 @@ from tavolan.consoles.pull import plan_pull, pull
 from tavolan.project.journal import read_journal
 from tavolan.project.text_writing import TextWriter
 from tavolan.project.texts import TextChange, Texts
+from tavolan.support.flat_png import flat_png
 
 STORES = ("ios", "android", "maker")
 SHOTS = '[[shot]]\nname = "one"\nscreen = "home"\n[[shot]]\nname = "two"\nscreen = "kiln"\n'
 FIELDS = {"ios": ("promo", "description"), "android": ("short", "description"), "maker": ("short", "description")}
 WORDS = [f"{word} and its glaze" for word in ("kiln", "clay", "raku", "bisque")]
-SET = Place("pictures", "en-US", "phone-6.9")
+SET = Place("pictures", "en-US", "watch-small")
 stores, words = st.sampled_from(STORES), st.none() | st.sampled_from(WORDS)
 locales = st.sampled_from(["en-US", "de-DE"])
 
@@ -41,7 +42,7 @@ class Colleagues(RuleBasedStateMachine):
         self.folder = tempfile.TemporaryDirectory()
         self.team = Team(Path(self.folder.name) / "potto", STORES)
         (self.team.root / "shots.toml").write_text(SHOTS)
-        self.team.classes("ios", ["phone-6.9"])
+        self.team.classes("ios", ["watch-small"])
         for locale in ("en-US", "de-DE"):
             self.team.copy(locale, "")
         for name in ("home", "kiln"):
@@ -62,8 +63,13 @@ class Colleagues(RuleBasedStateMachine):
 
     def paint(self, number, name):
         self.shade += 1
-        file = f"out/shots/ios/phone-6.9/en-US/{number:02d}-{name}.png"
-        write_screen(self.team.root / file, 1290, 2796, self.shade % 256)
+        file = f"out/shots/ios/watch-small/en-US/{number:02d}-{name}.png"
+        self.draw(file)
+
+    def draw(self, file):
+        path = self.team.root / file
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes(flat_png(396, 484, (self.shade % 256, self.shade // 256, 90)))
 
     def here(self):
         project = self.team.project()
@@ -122,12 +128,12 @@ class Colleagues(RuleBasedStateMachine):
         now = self.team.there("ios").get(SET, [])
         if how == "other":
             self.shade += 1
-            write_screen(self.team.root / "theirs.png", 1290, 2796, self.shade % 256)
+            self.draw("theirs.png")
             wanted = [self.team.uploads("ios", self.team.root / "theirs.png"), *now[:1]]
         else:
             wanted = {"turned": now[::-1], "fewer": now[:1], "none": []}[how]
         self.does("ios", SET, wanted or None)
-        self.team.orders("ios", "en-US", "phone-6.9", wanted)
+        self.team.orders("ios", "en-US", "watch-small", wanted)
 
     @rule(store=st.sampled_from(["ios", "maker"]), state=st.sampled_from(["in review", "approved", "refused", "live"]))
     def review_moves_on(self, store, state):
