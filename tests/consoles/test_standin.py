@@ -1,6 +1,7 @@
 """The stand-in answers as its OpenAPI document says, whatever it's asked, and to this machine only."""
 
 import json
+import re
 
 import httpx
 import pytest
@@ -53,6 +54,9 @@ def test_every_answer_is_one_that_the_document_names(examined, operation):
 def test_the_document_is_openapi_3_1_and_names_problem_details():
     document = httpx.get(f"{server().address}/openapi.json").json()
     assert document["openapi"].startswith("3.1")
+    # Names of a generated client's functions: each says what it does, and none comes twice.
+    names = [operation["operationId"] for path in document["paths"].values() for operation in path.values()]
+    assert len(set(names)) == len(names) and all(re.fullmatch(r"[a-z]+(_[a-z]+)+", name) for name in names)
     answers = document["paths"]["/apps/{app}/listings/{locale}"]["patch"]["responses"]
     assert {"412", "428", "422", "409", "401"} <= set(answers)
     assert answers["412"]["content"] == {

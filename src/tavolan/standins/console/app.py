@@ -40,6 +40,8 @@ def console_app(desk: Desk) -> FastAPI:
         version="1",
         summary="The open protocol of docs/console.md",
         responses=ANSWERS,
+        # Generated clients take their names from here.
+        generate_unique_id_function=lambda route: route.name,
         docs_url=None,
         redoc_url=None,
     )
@@ -58,12 +60,12 @@ def console_app(desk: Desk) -> FastAPI:
     router = APIRouter(dependencies=[Depends(signed_in)])
 
     @router.get("/apps", tags=["apps"])
-    def apps(after: After = "") -> protocol.Page[protocol.App]:
+    def list_apps(after: After = "") -> protocol.Page[protocol.App]:
         """List the app records."""
         return paged(desk.state.all("app", "", after, PAGE + 1), lambda kept: _app(desk, kept.key))
 
     @router.get("/apps/{app}", tags=["apps"])
-    def one_app(app: AppId) -> protocol.App:
+    def get_app(app: AppId) -> protocol.App:
         """Return an app record, and what a hand-over still needs."""
         return _app(desk, app)
 
@@ -85,7 +87,7 @@ def _add_sign_in(app: FastAPI, desk: Desk) -> None:
     basic = HTTPBasic(auto_error=False)
 
     @app.post("/token", tags=["sign-in"])
-    def token(
+    def get_token(
         grant_type: Annotated[str, Form()], given: Annotated[HTTPBasicCredentials | None, Depends(basic)]
     ) -> protocol.Token:
         """Give a bearer token to a client that proves who it is (RFC 6749, section 4.4)."""

@@ -21,13 +21,13 @@ def add_routes(router: APIRouter, desk: Desk) -> None:
     state = desk.state
 
     @router.get("/apps/{app}/experiments", tags=["experiments"])
-    def experiments(app: AppId, after: After = "") -> Page[Experiment]:
+    def list_experiments(app: AppId, after: After = "") -> Page[Experiment]:
         """Return all experiments."""
         desk.record(app)
         return paged(state.all("experiment", app, after, PAGE + 1), lambda kept: _experiment(desk, kept))
 
     @router.post("/apps/{app}/experiments", tags=["experiments"])
-    def begin(app: AppId, new: NewExperiment, idempotency_key: IdempotencyKey) -> Experiment:
+    def start_experiment(app: AppId, new: NewExperiment, idempotency_key: IdempotencyKey) -> Experiment:
         """Start an experiment; a store may take one at a time, and so many variants."""
 
         def make() -> Experiment:
@@ -47,7 +47,7 @@ def add_routes(router: APIRouter, desk: Desk) -> None:
         return desk.once(f"experiment {app} {idempotency_key}", new, make, Experiment)
 
     @router.post("/apps/{app}/experiments/{name}/stop", tags=["experiments"])
-    def stop(app: AppId, name: NameInPath) -> Experiment:
+    def stop_experiment(app: AppId, name: NameInPath) -> Experiment:
         """Stop an experiment; one that's stopped already stays as it is."""
         with state.change():
             kept = _kept(desk, app, name)
@@ -55,7 +55,7 @@ def add_routes(router: APIRouter, desk: Desk) -> None:
             return _experiment(desk, state.put("experiment", app, name, {**kept.value, "stopped": days}))
 
     @router.get("/apps/{app}/experiments/{name}/counts", tags=["experiments"])
-    def counts(app: AppId, name: NameInPath, after: After = "") -> Page[ExperimentCount]:
+    def list_experiment_counts(app: AppId, name: NameInPath, after: After = "") -> Page[ExperimentCount]:
         """Return what each whole day and variant brought, oldest first."""
         kept = _kept(desk, app, name)
         rows = [Kept(f"{row['day']} {row['variant']}", row, 0) for row in _rows(desk, app, kept.value)]

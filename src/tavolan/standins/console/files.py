@@ -48,7 +48,7 @@ def _add_uploads(router: APIRouter, desk: Desk) -> None:
     state = desk.state
 
     @router.post("/uploads", tags=["files"])
-    def begin(new: NewUpload) -> Upload:
+    def begin_upload(new: NewUpload) -> Upload:
         """Begin to bring a file, or go on with one; one that's there already is done."""
         key = hashlib.md5(f"{new.sha256} {new.bytes}".encode(), usedforsecurity=False).hexdigest()
         with state.change():
@@ -58,12 +58,12 @@ def _add_uploads(router: APIRouter, desk: Desk) -> None:
             return _upload(desk, key)
 
     @router.get("/uploads/{upload}", tags=["files"])
-    def shown(upload: UploadId) -> Upload:
+    def get_upload(upload: UploadId) -> Upload:
         """Return which parts of a file are there."""
         return _upload(desk, upload)
 
     @router.put("/uploads/{upload}/parts/{number}", tags=["files"], status_code=204, openapi_extra=PART_BODY)
-    async def part(
+    async def put_part(
         upload: UploadId, number: PartNumber, request: Request, content_digest: DigestField = None
     ) -> Response:
         """Take a part of a file, with its digest."""
@@ -71,7 +71,7 @@ def _add_uploads(router: APIRouter, desk: Desk) -> None:
         return Response(status_code=204)
 
     @router.post("/uploads/{upload}/completion", tags=["files"])
-    def complete(upload: UploadId, repr_digest: DigestField = None) -> Upload:
+    def complete_upload(upload: UploadId, repr_digest: DigestField = None) -> Upload:
         """End an upload; the digest of the whole must fit."""
         with state.change():
             begun = _upload(desk, upload)
@@ -113,7 +113,7 @@ def _add_downloads(router: APIRouter, desk: Desk) -> None:
         response_class=Response,
         responses={200: {"content": {"application/octet-stream": {}}}},
     )
-    def download(app: AppId, sha256: Sha256) -> Response:
+    def get_file(app: AppId, sha256: Sha256) -> Response:
         """Return a file."""
         desk.record(app)
         data = state.file(sha256)
@@ -134,13 +134,13 @@ def _add_sets(router: APIRouter, desk: Desk) -> None:
     state = desk.state
 
     @router.get("/apps/{app}/picture-sets", tags=["pictures"])
-    def sets(app: AppId, after: After = "") -> Page[Tagged[PictureSet]]:
+    def list_picture_sets(app: AppId, after: After = "") -> Page[Tagged[PictureSet]]:
         """Return all sets of pictures."""
         desk.record(app)
         return paged(state.all("set", app, after, PAGE + 1), lambda kept: _set(desk, kept))
 
     @router.get("/apps/{app}/picture-sets/{locale}/{place}", tags=["pictures"])
-    def one_set(app: AppId, locale: Locale, place: PlaceName) -> Tagged[PictureSet]:
+    def get_picture_set(app: AppId, locale: Locale, place: PlaceName) -> Tagged[PictureSet]:
         """Return a set of pictures."""
         desk.record(app)
         kept = state.get("set", app, f"{locale} {place}")
@@ -149,7 +149,7 @@ def _add_sets(router: APIRouter, desk: Desk) -> None:
         return _set(desk, kept)
 
     @router.put("/apps/{app}/picture-sets/{locale}/{place}", tags=["pictures"])
-    def order(
+    def order_pictures(
         app: AppId,
         locale: Locale,
         place: PlaceName,

@@ -39,13 +39,13 @@ def add_routes(router: APIRouter, desk: Desk) -> None:
 def _add_listings(router: APIRouter, desk: Desk) -> None:
 
     @router.get("/apps/{app}/listings", tags=["listings"])
-    def listings(app: AppId, after: After = "") -> Page[Tagged[Listing]]:
+    def list_listings(app: AppId, after: After = "") -> Page[Tagged[Listing]]:
         """Return the texts of all locales."""
         desk.record(app)
         return paged(desk.state.all("listing", app, after, PAGE + 1), _listing)
 
     @router.get("/apps/{app}/listings/{locale}", tags=["listings"])
-    def listing(app: AppId, locale: Locale) -> Tagged[Listing]:
+    def get_listing(app: AppId, locale: Locale) -> Tagged[Listing]:
         """Return the texts of a locale."""
         desk.record(app)
         return _listing(_there(desk, "listing", app, locale))
@@ -93,7 +93,7 @@ def _add_deletion(router: APIRouter, desk: Desk) -> None:
 
 def _add_facts(router: APIRouter, desk: Desk) -> None:
     @router.get("/apps/{app}/facts", tags=["facts"])
-    def facts(app: AppId) -> Tagged[Facts]:
+    def get_facts(app: AppId) -> Tagged[Facts]:
         """Return the facts."""
         desk.record(app)
         return _facts(desk.state.get("facts", app))

@@ -15,7 +15,7 @@ def add_routes(router: APIRouter, desk: Desk) -> None:
     state = desk.state
 
     @router.get("/apps/{app}/reports/metrics", tags=["reports"])
-    def metrics(
+    def list_metrics(
         app: AppId,
         since: Annotated[date | None, Query()] = None,
         until: Annotated[date | None, Query()] = None,
@@ -29,13 +29,13 @@ def add_routes(router: APIRouter, desk: Desk) -> None:
         return paged(kept, lambda one: Metric.model_validate(one.value))
 
     @router.get("/apps/{app}/reviews", tags=["reports"])
-    def reviews(app: AppId, after: After = "") -> Page[Review]:
+    def list_reviews(app: AppId, after: After = "") -> Page[Review]:
         """Return the reviews, oldest first."""
         desk.record(app)
         return paged(state.all("review", app, after, PAGE + 1), lambda one: Review.model_validate(one.value))
 
     @router.get("/apps/{app}/reviews/{review}", tags=["reports"])
-    def one_review(app: AppId, review: Annotated[str, Path(max_length=80)]) -> Review:
+    def get_review(app: AppId, review: Annotated[str, Path(max_length=80)]) -> Review:
         """Return a review with its reply."""
         desk.record(app)
         kept = state.get("review", app, review)
@@ -44,7 +44,7 @@ def add_routes(router: APIRouter, desk: Desk) -> None:
         return Review.model_validate(kept.value)
 
     @router.put("/apps/{app}/reviews/{review}/reply", tags=["reports"])
-    def reply(app: AppId, review: Annotated[str, Path(max_length=80)], answer: Reply) -> Review:
+    def reply_to_review(app: AppId, review: Annotated[str, Path(max_length=80)], answer: Reply) -> Review:
         """Answer a review, or change the answer."""
         with state.change():
             limit = desk.limits(app).reply

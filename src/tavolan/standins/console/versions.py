@@ -41,13 +41,13 @@ def _add_versions(router: APIRouter, desk: Desk) -> None:
     state = desk.state
 
     @router.get("/apps/{app}/versions", tags=["versions"])
-    def versions(app: AppId, after: After = "") -> Page[Version]:
+    def list_versions(app: AppId, after: After = "") -> Page[Version]:
         """Return all versions."""
         desk.record(app)
         return paged(state.all("version", app, after, PAGE + 1), lambda kept: _version(desk, app, kept))
 
     @router.post("/apps/{app}/versions", tags=["versions"])
-    def begin(app: AppId, new: NewVersion, idempotency_key: IdempotencyKey) -> Version:
+    def begin_version(app: AppId, new: NewVersion, idempotency_key: IdempotencyKey) -> Version:
         """Begin a version; there's one at a time that isn't live."""
 
         def make() -> Version:
@@ -72,7 +72,7 @@ def _add_versions(router: APIRouter, desk: Desk) -> None:
         return desk.once(f"version {app} {idempotency_key}", new, make, Version)
 
     @router.put("/apps/{app}/versions/{version}/build", tags=["versions"])
-    def choose(app: AppId, version: NameInPath, choice: BuildChoice) -> Version:
+    def choose_build(app: AppId, version: NameInPath, choice: BuildChoice) -> Version:
         """Say which build a version ships; it must be usable."""
         with state.change():
             kept = _editable(desk, app, version)
@@ -86,7 +86,9 @@ def _add_review(router: APIRouter, desk: Desk) -> None:
     state = desk.state
 
     @router.post("/apps/{app}/versions/{version}/submission", tags=["review"])
-    def submit(app: AppId, version: NameInPath, submission: Submission, idempotency_key: IdempotencyKey) -> Version:
+    def submit_version(
+        app: AppId, version: NameInPath, submission: Submission, idempotency_key: IdempotencyKey
+    ) -> Version:
         """Hand a version over to review."""
 
         def make() -> Version:
@@ -116,7 +118,7 @@ def _add_review(router: APIRouter, desk: Desk) -> None:
         return desk.once(f"submission {app} {idempotency_key}", submission, make, Version)
 
     @router.post("/apps/{app}/versions/{version}/release", tags=["review"])
-    def release(app: AppId, version: NameInPath, idempotency_key: IdempotencyKey) -> Version:
+    def release_version(app: AppId, version: NameInPath, idempotency_key: IdempotencyKey) -> Version:
         """Put an approved version live."""
 
         def make() -> Version:
@@ -133,13 +135,13 @@ def _add_builds(router: APIRouter, desk: Desk) -> None:
     state = desk.state
 
     @router.get("/apps/{app}/builds", tags=["builds"])
-    def builds(app: AppId, after: After = "") -> Page[Build]:
+    def list_builds(app: AppId, after: After = "") -> Page[Build]:
         """Return all builds."""
         desk.record(app)
         return paged(state.all("build", app, after, PAGE + 1), _build)
 
     @router.post("/apps/{app}/builds", tags=["builds"])
-    def add(app: AppId, new: NewBuild, idempotency_key: IdempotencyKey) -> Build:
+    def add_build(app: AppId, new: NewBuild, idempotency_key: IdempotencyKey) -> Build:
         """Make an uploaded file a build; its number is never used twice."""
 
         def make() -> Build:
@@ -161,7 +163,7 @@ def _add_builds(router: APIRouter, desk: Desk) -> None:
         return desk.once(f"build {app} {idempotency_key}", new, make, Build)
 
     @router.put("/apps/{app}/builds/{number}/tester-notes/{locale}", tags=["builds"])
-    def tester_notes(app: AppId, number: NameInPath, locale: Locale, notes: TesterNotes) -> Build:
+    def set_tester_notes(app: AppId, number: NameInPath, locale: Locale, notes: TesterNotes) -> Build:
         """Attach notes for the testers of a build, once it's processed."""
         with state.change():
             kept = state.get("build", app, number)
