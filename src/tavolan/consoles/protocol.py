@@ -6,12 +6,12 @@ Locales are BCP 47 tags, fields are the ids of the store's rulebook, digests are
 from datetime import date, datetime
 from typing import Annotated, Generic, Literal, TypeVar
 
-from pydantic import BaseModel, BeforeValidator, ConfigDict, Field
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, StrictBool
 
 T = TypeVar("T")
 Text = str | list[str]
-# What a fact holds: a text, an answer, a record of texts or answers.
-Fact = bool | str | list[str] | dict[str, str | bool]
+# What a fact holds: a text, an answer, a record of texts or answers. Numbers aren't taken for answers.
+Fact = StrictBool | str | list[str] | dict[str, str | StrictBool]
 Sha256 = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
 Name = Annotated[str, Field(pattern=r"^[A-Za-z0-9][A-Za-z0-9._-]{0,79}$")]
 VersionState = Literal["editable", "waiting", "in review", "approved", "refused", "live", "replaced"]

@@ -15,7 +15,7 @@ from tavolan.consoles import protocol
 from tavolan.standins.console import experiments, files, listings, reports, versions
 from tavolan.standins.console.back_office import Manners, RefusedError
 from tavolan.standins.console.desk import PAGE, After, AppId, Desk, Sha256, paged
-from tavolan.standins.console.openapi import ANSWERS, PROBLEM, TITLES, document_of
+from tavolan.standins.console.openapi import ANSWERS, PROBLEM, TITLES, document_of, methods_of
 from tavolan.standins.console.page import page_of
 
 
@@ -86,13 +86,16 @@ def console_app(desk: Desk) -> FastAPI:
 def _add_sign_in(app: FastAPI, desk: Desk) -> None:
     basic = HTTPBasic(auto_error=False)
 
-    @app.post("/token", tags=["sign-in"])
-    def get_token(
-        grant_type: Annotated[str, Form()], given: Annotated[HTTPBasicCredentials | None, Depends(basic)]
-    ) -> protocol.Token:
-        """Give a bearer token to a client that proves who it is (RFC 6749, section 4.4)."""
+    def proven(given: Annotated[HTTPBasicCredentials | None, Depends(basic)]) -> HTTPBasicCredentials:
         if given is None:
             raise RefusedError(401, "sign-in", "send client id and secret as Basic authorization")
+        return given
+
+    @app.post("/token", tags=["sign-in"])
+    def get_token(
+        given: Annotated[HTTPBasicCredentials, Depends(proven)], grant_type: Annotated[str, Form()]
+    ) -> protocol.Token:
+        """Give a bearer token to a client that proves who it is (RFC 6749, section 4.4)."""
         if grant_type != "client_credentials":
             raise RefusedError(400, "grant", "grant_type must be client_credentials")
         return desk.token(given)
@@ -129,8 +132,11 @@ def _add_handlers(app: FastAPI) -> None:
         return problem(422, "not-valid", "the request isn't as the protocol says", fields)
 
     @app.exception_handler(HTTPException)
-    async def other(_: Request, error: HTTPException) -> Response:
-        return problem(error.status_code, "refused", str(error.detail), headers=error.headers)
+    async def other(request: Request, error: HTTPException) -> Response:
+        headers = dict(error.headers or {})
+        if error.status_code == 405:
+            headers["Allow"] = ", ".join(methods_of(app, request.url.path))
+        return problem(error.status_code, "refused", str(error.detail), headers=headers)
 
 
 def _app(desk: Desk, app: str) -> protocol.App:

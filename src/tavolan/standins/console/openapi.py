@@ -1,5 +1,6 @@
 """The document of the protocol: what the framework says of it, and what it can't know of our errors and bodies."""
 
+import re
 from typing import Any
 
 from fastapi import FastAPI
@@ -38,6 +39,7 @@ ANSWERS: dict[int | str, dict[str, Any]] = {
     }
     for status, title in TITLES.items()
 }
+_PARAMETER = re.compile(r"\{[^}]+\}")
 PART_BODY = {
     "requestBody": {
         "required": True,
@@ -57,3 +59,10 @@ def document_of(app: FastAPI) -> dict[str, Any]:
                 body[MERGE_PATCH] = body.pop("application/json")
         app.openapi_schema = made
     return app.openapi_schema
+
+
+def methods_of(app: FastAPI, path: str) -> list[str]:
+    """Return the methods that the document names for a path."""
+    templates = document_of(app)["paths"].items()
+    found = (operations for template, operations in templates if re.fullmatch(_PARAMETER.sub("[^/]+", template), path))
+    return sorted(method.upper() for operations in found for method in operations)

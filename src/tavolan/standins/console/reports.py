@@ -1,13 +1,25 @@
 """Reports: metrics per day, storefront and source, and reviews with replies. What's there is seeded."""
 
+import re
 from datetime import date
 from typing import Annotated
 
 from fastapi import APIRouter, Path, Query
+from pydantic import BeforeValidator
 
 from tavolan.consoles.protocol import Metric, Page, Reply, Review
 from tavolan.standins.console.back_office import RefusedError
 from tavolan.standins.console.desk import PAGE, After, AppId, Desk, paged
+
+
+def _as_written(value: object) -> object:
+    """Refuse what isn't written as 2026-11-30: seconds since 1970 would be taken for a day."""
+    if isinstance(value, str) and not re.fullmatch(r"\d{4}-\d{2}-\d{2}", value):
+        raise ValueError("write a day as 2026-11-30")
+    return value
+
+
+Day = Annotated[date, BeforeValidator(_as_written)]
 
 
 def add_routes(router: APIRouter, desk: Desk) -> None:
@@ -17,8 +29,8 @@ def add_routes(router: APIRouter, desk: Desk) -> None:
     @router.get("/apps/{app}/reports/metrics", tags=["reports"])
     def list_metrics(
         app: AppId,
-        since: Annotated[date | None, Query()] = None,
-        until: Annotated[date | None, Query()] = None,
+        since: Annotated[Day | None, Query()] = None,
+        until: Annotated[Day | None, Query()] = None,
         after: After = "",
     ) -> Page[Metric]:
         """Return what each day, storefront and source brought; a row that's missing was withheld."""
