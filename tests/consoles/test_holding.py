@@ -8,6 +8,7 @@ from tavolan.consoles.content import Place
 from tavolan.consoles.protocol import SetOrder
 from tavolan.project.journal import read_journal
 from tavolan.project.state import StateEntry, digest, write_state
+from tavolan.rulebooks.load import shipped_rulebook
 
 FACTS = {
     "ios": 'copyright = "2026 Potto Works"\nstock_number = "potto-1"\ncategory = "Lifestyle"\n'
@@ -242,3 +243,38 @@ def test_a_submit_that_was_killed_is_simply_run_again(team):
     version = team.clients["android"].begin_version("2.0")
     team.clients["android"].add_build(version.version, "7", sha256)
     submit(team, "android", "7")
+
+
+def test_forty_locales_arrive_in_one_push_but_for_a_store_in_review_and_a_conflict(tmp_path):
+    stores = ("ios", "android", "maker")
+    with opened_team(tmp_path / "potto", stores) as team:
+        tags = [*dict.fromkeys((*shipped_rulebook("ios").locales.codes, "en-IN"))]
+        assert len(tags) == 40
+        held_by = {store: [tag for tag in tags if shipped_rulebook(store).store_code(tag)] for store in stores}
+        team.config(f"locales = {['en-US', *(tag for tag in tags if tag != 'en-US')]}\n")
+        config = (team.root / "tavolan.toml").read_text()
+        for store in stores:
+            config = config.replace(f"[store.{store}]\n", f"[store.{store}]\nlocales = {held_by[store]}\n")
+        (team.root / "tavolan.toml").write_text(config)
+        for tag in tags:
+            own = f'[ios]\n{TEXTS["ios"]}[android]\nshort = "Potto."\n[maker]\nshort = "Potto."\nbullets = ["Potto"]\n'
+            team.copy(tag, f'title = "{team.title}"\ndescription = "2.0 / 1000{tags.index(tag)}"\n{own}')
+        first = team.run("push", "--yes")
+        assert first.code == 0, first.out
+        # One store's version goes into review, a colleague writes what's changed here too, then everything changes.
+        team.moves("ios", "in review")
+        team.writes("android", "de-DE", description="2.2 / 10000")
+        for tag in tags:
+            text = (team.root / f"copy/{tag}.toml").read_text().replace("2.0 /", "2.1 /")
+            (team.root / f"copy/{tag}.toml").write_text('promo = "2.1"\n' + text)
+        done = team.run("push", "--yes")
+        assert done.code == 1 and len(done.out.splitlines()) <= 50, done.out
+        for store in ("android", "maker"):
+            there = {
+                tag for tag in held_by[store] if team.texts(store, tag)["description"] == f"2.1 / 1000{tags.index(tag)}"
+            }
+            # The conflict alone.
+            assert there == set(held_by[store]) - ({"de-DE"} if store == "android" else set())
+        assert all(team.texts("ios", tag)["promo"] == "2.1" for tag in held_by["ios"])
+        assert all(team.texts("ios", tag)["description"] == f"2.0 / 1000{tags.index(tag)}" for tag in held_by["ios"])
+        assert "tavolan console wait --store ios" in done.out and "tavolan console pull" in done.out

@@ -31,8 +31,8 @@ if TYPE_CHECKING:
 
 # Whether things are sent, or somebody is asked.
 Answer = Literal["yes", "no", "ask"]
-# Rows of changes that a push shows for each store before it asks; nobody reads five hundred.
-_MOST_SHOWN = 12
+# Rows of changes that a push shows before it asks, of all stores together, and of each at least: it fits on a screen.
+_MOST_SHOWN, _LEAST_SHOWN = 18, 4
 
 
 def push(
@@ -92,7 +92,7 @@ def _run(
         with compared(project, stores, selection) as consoles:
             planned = [planned_hand_over(found, checked.result, conditions) for found in consoles.comparisons]
             for each in planned if not quiet else ():
-                _show_plan(each)
+                _show_plan(each, max(_LEAST_SHOWN, _MOST_SHOWN // len(planned)))
             stopped = answer == "no" or any(each.is_stopped for each in planned)
             done: list[Sent] = []
             for each in planned:
@@ -102,12 +102,13 @@ def _run(
     return done, consoles.failures | failed
 
 
-def _show_plan(planned: HandOver) -> None:
+def _show_plan(planned: HandOver, most: int) -> None:
+    """Print what a push would send to a store, `most` changes of it, and what it holds back."""
     from tavolan.reports.consoletables import print_cells, print_held
     from tavolan.support.number_words import counted, some_of
 
     out, store, plan = console(), planned.found.store.id, planned.plan
-    print_cells(out, f"{store}: to send", plan.send, _MOST_SHOWN)
+    print_cells(out, f"{store}: to send", plan.send, most)
     print_held(out, f"{store}: held back", planned.held)
     if planned.stale:
         tags = some_of(list(dict.fromkeys(finding.locale for finding in planned.stale)), 8)

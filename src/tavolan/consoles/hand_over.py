@@ -113,7 +113,7 @@ def planned_hand_over(found: Comparison, findings: Callable[[], list[Finding]], 
         for cell in wanted.conflicts
     ]
     held += [
-        Held(cell, "error", f"{finding.locale} {finding.field} {finding.message}".strip(), finding.remedy)
+        Held(cell, "error", f"{finding.field} {finding.message}".strip(), finding.remedy)
         for finding, cells in errors.items()
         for cell in cells
     ]

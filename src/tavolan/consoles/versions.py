@@ -42,7 +42,9 @@ def _meanwhile(project: Project, store: str) -> str:
     """Say what can change without a version."""
     fields = project.fields_of(project.stores[store])
     anytime = [key for key, rule in fields.items() if rule.anytime]
-    return f"Meanwhile only {' and '.join(['facts', *anytime])} can change."
+    return (
+        f"Meanwhile only {' and '.join(filter(None, (', '.join(['facts', *anytime[:-1]]), *anytime[-1:])))} can change."
+    )
 
 
 def without_version(found: Comparison, cells: list[Cell]) -> list[Held]:

@@ -22,6 +22,8 @@ _SIGNS: dict[Side, str] = {"same": "·", "here": "→", "there": "←", "both": 
 _MOST_TEXT = 60
 # Words that are shown around those that differ.
 _AROUND = 5
+# Reasons of a push for holding something back that are printed, of each store.
+_MOST_HELD = 8
 # How the journal names pictures: by the beginnings of their digests.
 _DIGESTS = re.compile(r"[0-9a-f]{12}(, [0-9a-f]{12})*")
 
@@ -123,7 +125,7 @@ def differing_words(text: str, other: str, style: str) -> SafeText:
 
 
 def print_held(console: Console, title: str, held: Sequence[Held]) -> None:
-    """Print what is held back: what shares its reason and its way out shares a row."""
+    """Print what is held back: what shares its reason and its way out shares a row, as far as rows fit on a screen."""
     rows: dict[tuple[str, str], dict[str, list[str]]] = {}
     for each in held:
         place = each.cell.place
@@ -131,12 +133,15 @@ def print_held(console: Console, title: str, held: Sequence[Held]) -> None:
     if not rows:
         return
     table = plain_table("what", "why", "the way out")
-    for (why, remedy), by_locale in rows.items():
+    for (why, remedy), by_locale in list(rows.items())[:_MOST_HELD]:
         fields = list(dict.fromkeys(name for names in by_locale.values() for name in names))
         what = SafeText(some_of(list(by_locale), 4), "bold").append(f"  {some_of(fields, 3)}")
         table.add_row(what, SafeText(why), SafeText(remedy, "dim"))
     console.print(styled("\n[bold]{}[/]", title))
     console.print(table)
+    if len(rows) > _MOST_HELD:
+        more = counted(len(rows) - _MOST_HELD, "more reason")
+        console.print(styled("[dim]and {}; tavolan console push --dry-run --json lists each[/]", more))
 
 
 def _short(value: object) -> str:

@@ -12,3 +12,8 @@ def some_of(names: Sequence[str], most: int) -> str:
     """Return names with commas between, and how many more there are than `most`."""
     more = f" and {len(names) - most:,} more" if len(names) > most else ""
     return ", ".join(names[:most]) + more
+
+
+def all_of(names: Sequence[str]) -> str:
+    """Return names as a sentence has them: `facts`, `facts and promo`, `facts, notes and promo`."""
+    return " and ".join(filter(None, (", ".join(names[:-1]), *names[-1:])))
