@@ -9,6 +9,7 @@ from tavolan.consoles.store_console import StoreConsole
 from tavolan.errors import UsageError
 from tavolan.project.model import Project
 from tavolan.rulebooks.model import Rulebook
+from tavolan.support.number_words import all_of
 
 # States in which a version is on its way, and no other one can be begun.
 UNDER_WAY = ("waiting", "in review", "approved")
@@ -42,9 +43,7 @@ def _meanwhile(project: Project, store: str) -> str:
     """Say what can change without a version."""
     fields = project.fields_of(project.stores[store])
     anytime = [key for key, rule in fields.items() if rule.anytime]
-    return (
-        f"Meanwhile only {' and '.join(filter(None, (', '.join(['facts', *anytime[:-1]]), *anytime[-1:])))} can change."
-    )
+    return f"Meanwhile only {all_of(['facts', *anytime])} can change."
 
 
 def without_version(found: Comparison, cells: list[Cell]) -> list[Held]:
