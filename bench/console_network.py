@@ -27,7 +27,7 @@ from tavolan.checking import run_checks
 from tavolan.consoles.client import Client
 from tavolan.consoles.comparison import comparison_of
 from tavolan.consoles.credentials import Credentials
-from tavolan.consoles.push import PARALLEL, plan_push, push
+from tavolan.consoles.push import plan_push, push
 from tavolan.consoles.store_console import ConsoleAddress
 from tavolan.project.load import load_project
 from tavolan.sample.write import write_screens
@@ -157,7 +157,7 @@ def by_curl(project: Path, requests: list[httpx.Request]) -> tuple[float, list[s
         configs = write_configs(Path(folder), fresh, requests)
         begin, codes = time.perf_counter(), []
         for config in configs:
-            run = subprocess.run(["curl", "-s", "-Z", "--parallel-max", str(PARALLEL), "-K", str(config)],
+            run = subprocess.run(["curl", "-s", "-Z", "--parallel-max", str(Client.parallel), "-K", str(config)],
                                  capture_output=True, text=True, check=False)  # fmt: skip
             codes += run.stdout.split()
         seconds = time.perf_counter() - begin

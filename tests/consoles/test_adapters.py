@@ -44,8 +44,12 @@ def project(tmp_path):
     rules, root = tmp_path / "kelp.toml", tmp_path / "tides"
     # Tidepool takes no icon.
     rules.write_text(KELP_RULES.partition("[graphic.icon]")[0] + KELP_RULES[KELP_RULES.index("[locales]") :])
-    assert run_tavolan("new", root, "--rules", rules, "--locale", "de-DE").code == 0
-    for tag, pitch in (("en-US", "Tides for the day."), ("de-DE", "Die Gezeiten des Tages.")):
+    assert run_tavolan("new", root, "--rules", rules, "--locale", "de-DE", "--locale", "fr-FR").code == 0
+    for tag, pitch in (
+        ("en-US", "Tides for the day."),
+        ("de-DE", "Die Gezeiten des Tages."),
+        ("fr-FR", "Les marées du jour."),
+    ):
         text = f'headline = "Tides {tag}"\npitch = "{pitch}"\ntags = ["tide", "moon"]\n'
         (root / f"copy/{tag}.toml").write_text(text)
     config = (root / "tavolan.toml").read_text().replace("[once]", '[once]\nlicence = "Free to use"')
@@ -101,7 +105,7 @@ def test_a_project_is_connected_pushed_and_pulled_through_an_adapter(bridge, sho
     fresh = project.parent / "fresh"
     begun = ("new", fresh, "--from", shop.address, "--adapter", "tidepool", "--app", "kilnary")
     done = run_tavolan(*begun, "--rules", project / "rules/kelp.toml", cold=True, **bridge)
-    assert done.code == 0 and "2 locales" in done.out, done.err
+    assert done.code == 0 and "3 locales" in done.out, done.err
     assert "the same" in run(bridge, "compare", "--project", fresh).out
 
 
@@ -114,6 +118,7 @@ def test_an_adapter_that_is_not_there_or_fails_is_named(bridge, shop, project, t
         + f'\n[console.kelp]\nurl = "{shop.address}"\napp = "kilnary"\nadapter = "tidepool"\n'
     )
     # A project from somebody else gets nothing there, whatever adapter it names.
+    # Nor is the adapter loaded.
     untrusted = run(bridge, "compare", *at, TAVOLAN_SETTINGS=str(tmp_path / "settings"))
     assert untrusted.code == 2 and "isn't trusted" in untrusted.err
     trusted = {"TAVOLAN_CONSOLE_URL": shop.address}

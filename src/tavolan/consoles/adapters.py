@@ -20,7 +20,9 @@ def adapter_for(name: str, address: ConsoleAddress) -> StoreConsole:
     console = _told_apart(name, kind)(address)
     if not isinstance(console, StoreConsole):
         raise OutsideError(f"adapter {name} is no StoreConsole", "Tell who wrote the adapter: see docs/adapters.md.")
-    for method in [method for method in dir(StoreConsole) if not method.startswith("_")]:
+    for method in (
+        key for key in dir(StoreConsole) if not key.startswith("_") and callable(getattr(StoreConsole, key))
+    ):
         setattr(console, method, _told_apart(name, getattr(console, method)))
     return console
 

@@ -20,8 +20,6 @@ from tavolan.project.journal import Line, add_lines
 from tavolan.support.transaction import changing
 
 Progress = Callable[[int, int], None]
-# Requests on their way at once.
-PARALLEL = 6
 # Seconds between notes of what was sent. What a killed run sent since the last one is seen to be there by the next.
 _NOTED_EVERY = 2.0
 
@@ -109,7 +107,7 @@ def push(found: Comparison, plan: PushPlan, progress: Progress | None = None, re
     try:
         if plan.version:
             pushed.version = found.client.begin_version(plan.version).version
-        with ThreadPoolExecutor(PARALLEL) as pool:
+        with ThreadPoolExecutor(found.client.parallel) as pool:
             for _, sent in _each(pool, {sha: (found.client.upload, path, sha) for sha, path in plan.uploads.items()}):
                 pushed.uploaded += sent.result()
                 done += 1

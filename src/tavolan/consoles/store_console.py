@@ -38,8 +38,11 @@ class ConsoleAddress:
 class StoreConsole(ABC):
     """One app in a store's console. May be used by several threads.
 
-    What a console has no part for is answered here: nothing is there, and what would change it is refused.
+    What a console has no part for is answered here: nothing is there, and what would change it is refused. `parallel`
+    is how many requests may be on their way at once: 1 where each change is one of everything.
     """
+
+    parallel = 6
 
     def __init__(self, address: ConsoleAddress) -> None:
         self.address = address
