@@ -184,14 +184,18 @@ class Team:
         # Titles are one app's alone there.
         self.title = self._name.title()
         self._more, self._classes, self._version = "", {store: [] for store in stores}, "2.0"
-        credentials = Credentials(server().client_id, server().secret)
-        self.clients = {}
-        for store in stores:
-            add_app(self._state, self.app(store), store, "en-US")
-            at = ConsoleAddress(store, self.address, self.app(store), credentials)
-            self.clients[store] = Client(at, sleep=lambda _: None)
+        self.clients = self.consoles()
         (root / "copy").mkdir(parents=True)
         self.config("")
+
+    def consoles(self) -> dict[str, Any]:
+        """Add an app record for each store, and return the console of each."""
+        credentials, found = Credentials(server().client_id, server().secret), {}
+        for store in self.stores:
+            add_app(self._state, self.app(store), store, "en-US")
+            at = ConsoleAddress(store, self.address, self.app(store), credentials)
+            found[store] = Client(at, sleep=lambda _: None)
+        return found
 
     def app(self, store: str) -> str:
         """Return the id of a store's app record."""

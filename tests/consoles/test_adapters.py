@@ -117,10 +117,6 @@ def test_an_adapter_that_is_not_there_or_fails_is_named(bridge, shop, project, t
         (project / "tavolan.toml").read_text()
         + f'\n[console.kelp]\nurl = "{shop.address}"\napp = "kilnary"\nadapter = "tidepool"\n'
     )
-    # A project from somebody else gets nothing there, whatever adapter it names.
-    # Nor is the adapter loaded.
-    untrusted = run(bridge, "compare", *at, TAVOLAN_SETTINGS=str(tmp_path / "settings"))
-    assert untrusted.code == 2 and "isn't trusted" in untrusted.err
     trusted = {"TAVOLAN_CONSOLE_URL": shop.address}
     shop.products["kilnary"]["pages"]["xx"] = {"name": "?"}
     failing = run(bridge, "compare", *at, **trusted)
@@ -131,6 +127,9 @@ def test_an_adapter_that_is_not_there_or_fails_is_named(bridge, shop, project, t
     broken = installed(tmp_path / "broken", CONFIG, tidepool_bridge="import no_such_module\n")
     done = run(broken, "compare", *at, **trusted)
     assert done.code == 4 and "adapter tidepool failed: ModuleNotFoundError" in done.err
+    # A project from somebody else gets nothing there, whatever adapter it names: nor is that loaded.
+    untrusted = run(broken, "compare", *at, TAVOLAN_SETTINGS=str(tmp_path / "settings"))
+    assert untrusted.code == 2 and "isn't trusted" in untrusted.err
 
 
 def test_a_translator_is_reached_through_an_adapter(tmp_path, project):

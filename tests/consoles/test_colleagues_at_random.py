@@ -10,6 +10,7 @@ from desk import Team
 from hypothesis import seed, settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, rule, run_state_machine_as_test
+from memory_console import MemoryTeam
 
 from conftest import SEARCH, write_screen
 from tavolan.consoles.base import read_base
@@ -37,10 +38,12 @@ class Killed(BaseException):
 class Colleagues(RuleBasedStateMachine):
     """Edits on all sides, pulls, pushes and kills; `theirs` is what colleagues did that nobody here changed since."""
 
+    kind_of_team = Team
+
     @initialize()
     def begin(self):
         self.folder = tempfile.TemporaryDirectory()
-        self.team = Team(Path(self.folder.name) / "potto", STORES)
+        self.team = self.kind_of_team(Path(self.folder.name) / "potto", STORES)
         (self.team.root / "shots.toml").write_text(SHOTS)
         self.team.classes("ios", ["watch-small"])
         for locale in ("en-US", "de-DE"):
@@ -195,8 +198,11 @@ class Colleagues(RuleBasedStateMachine):
                 assert (store, place.locale, place.field) in chains, place
 
 
-# Some sequences in the suite; `make fuzz` tries many times as many, in parts so that processes share them.
+# Some sequences in the suite; `make fuzz` tries many times as many, in parts so that processes share them, and ten times
+# as many of those with consoles in memory.
 @pytest.mark.parametrize("part", range(2 if SEARCH else 1))
-def test_what_colleagues_did_is_never_undone_unless_somebody_decides_it(part):
-    machine = seed(part)(type(f"Colleagues{part}", (Colleagues,), {}))
-    run_state_machine_as_test(machine, settings=settings(max_examples=100 * SEARCH or 8, stateful_step_count=9))
+@pytest.mark.parametrize(("team", "share"), [(Team, 1), (MemoryTeam, 10)])
+def test_what_colleagues_did_is_never_undone_unless_somebody_decides_it(part, team, share):
+    machine = seed(part)(type(f"Colleagues{part}", (Colleagues,), {"kind_of_team": team}))
+    examples = 100 * SEARCH * share or 8
+    run_state_machine_as_test(machine, settings=settings(max_examples=examples, stateful_step_count=9))

@@ -9,6 +9,7 @@ from pathlib import Path
 import httpx
 import pytest
 from desk import opened_team, server
+from memory_console import MemoryConsole
 
 from conftest import run_tavolan
 from tavolan.consoles.client import Client
@@ -202,6 +203,15 @@ def test_a_broken_promise_is_found(promise, methods):
     finally:
         spoilt.console.close()
         sound.console.close()
+
+
+@pytest.mark.parametrize("store", ["ios", "android", "maker"])
+def test_the_consoles_of_the_random_search_keep_what_is_promised(store):
+    states = {
+        verdict.promise: verdict.state
+        for verdict in tried(Trial(MemoryConsole(store), shipped_rulebook(store)), PROMISES)
+    }
+    assert set(states.values()) == {"kept"}, states
 
 
 def test_the_guide_lists_what_is_tried():
