@@ -231,6 +231,11 @@ def _warm() -> Warm:
     return warm
 
 
+def promises(*sentences: str) -> Any:
+    """Mark a test as that of sentences of docs/console.md."""
+    return pytest.mark.promises(*sentences)
+
+
 def replace(path: Path, old: str, new: str) -> None:
     """Replace a text that must be in a file."""
     text = path.read_text("utf-8")

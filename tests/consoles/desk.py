@@ -11,8 +11,6 @@ from functools import cache
 from pathlib import Path
 from typing import Any
 
-import pytest
-
 from conftest import run_tavolan
 from tavolan.consoles.client import Client
 from tavolan.consoles.comparison import Comparison, comparison_of
@@ -92,12 +90,6 @@ required = "always"
 [locales]
 codes = "en-US de-DE fr-FR"
 """
-
-
-def promises(*sentences: str) -> Any:
-    """Mark a test as that of sentences of docs/console.md."""
-    return pytest.mark.promises(*sentences)
-
 
 _numbers = itertools.count(1)
 

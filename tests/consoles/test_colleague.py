@@ -4,9 +4,9 @@ import subprocess
 from pathlib import Path
 
 import pytest
-from desk import Team, opened_team, promises
+from desk import Team, opened_team
 
-from conftest import run_tavolan, write_screen
+from conftest import promises, run_tavolan, write_screen
 from tavolan.consoles.comparison import Comparison
 from tavolan.consoles.content import Place
 from tavolan.consoles.pull import Keep, plan_pull, pull
@@ -209,6 +209,7 @@ def test_the_journal_is_a_chain_without_a_gap(team):
     ]
 
 
+@promises("What a store lacks isn't lent to it by another one: a comparison finds both sides the same.")
 def test_a_project_from_consoles_is_equal_to_each_of_them(team, tmp_path):
     team.config('items = ["guild"]\n[once]\ncategory = "Lifestyle"\nprivacy_url = "https://potto.example/privacy"\n')
     team.copy("en-US", f'title = "{team.title}"\nkeywords = ["kiln"]\n[items.guild]\nitem_name = "The guild"\n')
@@ -297,6 +298,7 @@ def test_long_texts_merge_by_paragraph_and_real_conflicts_show_the_words_that_di
     assert team.run("pull", "--keep-field", "en-US nothing=mine").code == 2
 
 
+@promises("Bases and journal belong in git.")
 def test_git_merges_the_journals_of_two_people(team, tmp_path):
     def git(*args):
         return subprocess.run(["git", "-c", "user.name=a", "-c", "user.email=a@potto.example", *args],

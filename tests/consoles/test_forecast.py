@@ -7,7 +7,7 @@ from pathlib import Path
 import pytest
 
 import tavolan
-from conftest import replace, run_tavolan
+from conftest import promises, replace, run_tavolan
 from tavolan.checking.registry import all_checks
 from tavolan.consoles.forecast import draft_notes, forecast
 from tavolan.project.journal import add_lines, line_of, refusal_note
@@ -21,6 +21,10 @@ def risks(root):
             for one in forecast(tavolan.open_project(root), "ios", TODAY)}  # fmt: skip
 
 
+@promises(
+    "`tavolan console forecast` names what a reviewer is likely to refuse, the likely first: errors and warnings of the rules that reviewers care about, with why (`consoles/refusals.toml` in the package);",
+    "empty review notes where a sign-in is needed or something is sold;",
+)
 def test_findings_that_reviewers_care_about_are_in_it_the_likely_first(project):
     assert not [one for one in risks(project).values() if one.likelihood == "likely"]
     replace(project / "copy/de-DE.toml", "Ein Heft", "Für 3,99 € ein Heft")
@@ -35,6 +39,7 @@ def test_every_rule_that_it_names_is_a_check():
     assert set(lists["check"]) <= set(all_checks())
 
 
+@promises('answers of "none" that the words of a description belie;')
 def test_answers_that_the_page_belies_are_named(project):
     assert not any(rule == "answers-doubtful" for rule, *_ in risks(project))
     config = (project / "tavolan.toml").read_text("utf-8")
@@ -45,6 +50,11 @@ def test_answers_that_the_page_belies_are_named(project):
     assert found.finding.subject == "Waffen" and "violence" in found.finding.message
 
 
+@promises(
+    "and texts that were refused before and are still the same.",
+    "such lines count as no change.",
+    "`tavolan check` and `status` show it (`review-refused`) until the text is another.",
+)
 def test_a_refusal_counts_until_the_text_is_another(project):
     opened = tavolan.open_project(project)
     title = str(opened.value("ios", "de-DE", "title").content)
@@ -86,6 +96,10 @@ def test_a_refusal_counts_until_the_text_is_another(project):
     assert f"It was “{title}”, now it's “Potto: Brennheft”" in notes and "too general" in notes
 
 
+@promises(
+    "Below it is a draft of the review notes: what's new, how to sign in, what's sold inside the app, what was refused and has changed since, whom to ask.",
+    "`--write-notes` writes it into `tavolan.toml` where there are none.",
+)
 @pytest.mark.parametrize(("old", "new", "reason"), [
     ("needed = false", 'needed = true, user = "u", password_reference = "safe"', "a sign-in is needed"),
     ("[app]", "[app]\nfirst_version = true", "it's the first version"),

@@ -8,10 +8,10 @@ import time
 from pathlib import Path
 
 import pytest
-from desk import TEXTS, opened_desk, promises, pushed, run, server
+from desk import TEXTS, opened_desk, pushed, run, server
 from jsonschema import Draft202012Validator
 
-from conftest import PROGRAM, run_tavolan, thorough, write_screen
+from conftest import PROGRAM, promises, run_tavolan, thorough, write_screen
 from tavolan.consoles.base import read_base
 from tavolan.consoles.protocol import SetOrder
 from tavolan.consoles.review import add_build
@@ -28,6 +28,10 @@ def desk(tmp_path):
         yield made
 
 
+@promises(
+    "`journal.csv` gets a line per changed field: date (UTC), store, locale, field, version, digests and texts before and after, who (`project` pushed it, `console` was pulled,",
+    "Exit codes: 0 done, 1 something is held back, in conflict or refused,",
+)
 def test_the_program_hands_over_from_the_first_push_to_review(desk):
     facts = """
 [store.ios.once]
@@ -147,6 +151,7 @@ def test_what_no_rulebook_knows_and_odd_names_stay_in_the_console(desk, tmp_path
     assert run_tavolan("check", "--project", tmp_path / "a/fresh").code == 0
 
 
+@promises("`git` from history: `tavolan console journal --from-git`), and why.")
 def test_git_fills_the_journal_for_the_time_before(desk):
     def git(*words):
         name = ("-c", "user.name=A", "-c", "user.email=a@b.example")
@@ -209,8 +214,10 @@ def test_what_a_killed_push_sent_and_did_not_note_is_noted_by_the_next(desk):
     assert len(read_journal(desk.root)) == 3
 
 
+@promises("2 wrong usage,")
 def test_wrong_use_is_said(desk):
-    assert "--despite needs a reason" in run(desk, "push", "--despite", "too-long").err
+    reasonless = run(desk, "push", "--despite", "too-long")
+    assert reasonless.code == 2 and "--despite needs a reason" in reasonless.err
     assert "--release can't be" in run(desk, "submit", "--store", "ios", "--release", "soon").err
     assert "--for can't be" in run(desk, "wait", "--store", "ios", "--for", "ever").err
     env = server().variables | {"TAVOLAN_CONSOLE_ID": ""}
@@ -224,6 +231,10 @@ def test_wrong_use_is_said(desk):
     assert 'is for no store of this project. Did you mean "ios"?' in run(desk, "compare").err
 
 
+@promises(
+    "`connect` and `new --from` trust the address that you typed.",
+    "All locales, texts and facts come into a new project, what stores share written once; pictures into `from_console/`.",
+)
 def test_a_project_starts_from_what_a_console_holds(desk, tmp_path):
     pushed(desk)
     desk.client.change_facts({"category": "Lifestyle", "age_answers": {"violence": "none"}}, desk.client.facts().etag)
@@ -260,6 +271,10 @@ def test_a_killed_new_leaves_nothing_beside_it_and_can_be_repeated(desk, tmp_pat
     assert not (tmp_path / "fresh/.tavolan/new").exists()
 
 
+@promises(
+    "`tavolan console connect https://bridge.example` asks the console for its app records and writes a table per store:",
+    "In a pipeline the three variables are all it takes.",
+)
 def test_a_project_is_connected_with_the_app_records_of_a_console(desk):
     env = server().variables
     config = desk.root / "tavolan.toml"

@@ -1,9 +1,9 @@
 """What can't go is held back, place by place and store by store, with its reason and the way out; all else arrives."""
 
 import pytest
-from desk import KELP_RULES, opened_team, promises
+from desk import KELP_RULES, opened_team
 
-from conftest import run_tavolan, write_screen
+from conftest import promises, run_tavolan, write_screen
 from tavolan.consoles.content import Place
 from tavolan.consoles.protocol import SetOrder
 from tavolan.project.journal import read_journal
@@ -197,6 +197,10 @@ def submit(team, store, number, *more):
     return done
 
 
+@promises(
+    "`tavolan console wait` notes each refusal in `journal.csv`, once, with the text that it was about;",
+    "`submit` says all of it before it asks.",
+)
 @promises("Where they don't, `submit` begins it.")
 @pytest.mark.parametrize("store", ["ios", "android", "maker", "kelp"])
 def test_every_store_gets_from_nothing_to_live_with_a_refusal_and_a_second_release(tmp_path, store):
@@ -211,6 +215,11 @@ def test_every_store_gets_from_nothing_to_live_with_a_refusal_and_a_second_relea
         submit(team, store, "1", *how)
         refused = team.run("wait", "--store", store, "--minutes", "1")
         assert refused.code == 1 and "review refused it: says nothing" in refused.out
+        assert team.run("wait", "--store", store, "--minutes", "1").code == 1
+        noted = [line for line in read_journal(team.root) if line.refusal == "says nothing"]
+        assert [(line.locale, line.field, line.after) for line in noted] == [("en-US", title, team.title)]
+        said = team.run("submit", "--store", store, *how)
+        assert said.code == 1 and "says nothing" in said.out and "without --yes" in said.err
         text = (team.root / "copy/en-US.toml").read_text().replace(team.title, f"{team.title} kilns")
         (team.root / "copy/en-US.toml").write_text(text)
         assert team.run("push", "--yes", "--no-pictures").code == 0

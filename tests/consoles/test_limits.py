@@ -1,9 +1,9 @@
 """The stand-in judges by limits of its own, so that a rehearsal finds a limit that's wrong here."""
 
 import pytest
-from desk import KELP_RULES, opened_team, promises
+from desk import KELP_RULES, opened_team
 
-from conftest import run_tavolan, write_screen
+from conftest import promises, run_tavolan, write_screen
 from tavolan.rulebooks.load import read_rulebook, shipped_ids, shipped_rulebook
 from tavolan.standins.console.limits import PictureLimit, TextLimit, shipped_limits
 from tavolan.standins.console.limits_from_rules import limits_of
@@ -40,6 +40,9 @@ def test_a_limit_that_is_wrong_here_shows_in_a_rehearsal(kelp):
     assert kelp.texts("kelp", "en-US") == {"pitch": "Notes."}
 
 
+@promises(
+    "Where the console is of a store that no rulebook ships for, name yours: `--rules corner.toml`; it comes into `rules/`."
+)
 def test_a_project_of_a_store_of_its_own_starts_from_its_console(kelp, tmp_path):
     write_screen(kelp.root / "art/icon.png", 96, 96)
     assert run_tavolan("shots", "icons", "--project", kelp.root).code == 0

@@ -10,7 +10,7 @@ from hypothesis import seed, settings
 from hypothesis import strategies as st
 from hypothesis.stateful import RuleBasedStateMachine, initialize, invariant, rule, run_state_machine_as_test
 
-from conftest import SEARCH
+from conftest import SEARCH, promises
 from tavolan.consoles.base import read_base
 from tavolan.consoles.content import Place, holding_of
 from tavolan.consoles.pull import plan_pull, pull
@@ -127,6 +127,10 @@ def test_nothing_that_somebody_wrote_is_lost_without_a_decision(part):
     run_state_machine_as_test(machine, settings=settings(max_examples=100 * SEARCH or 25, stateful_step_count=7))
 
 
+@promises(
+    "Every comparison has three sides: the *base* (what both last agreed on, in `consoles/<store>.toml`), the project, and the console.",
+    "So each text, fact and set of pictures is one of: the same, changed here, changed there, changed on both sides.",
+)
 @pytest.mark.parametrize("keep", ["mine", "theirs"])
 def test_after_pull_and_push_both_sides_are_equal(tmp_path, keep):
     desk = Desk(tmp_path)

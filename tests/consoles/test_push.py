@@ -7,10 +7,10 @@ import time
 
 import httpx
 import pytest
-from desk import TEXTS, opened_desk, promises, pushed, run, server
+from desk import TEXTS, opened_desk, pushed, run, server
 
 import tavolan
-from conftest import run_tavolan, write_screen
+from conftest import promises, run_tavolan, write_screen
 from tavolan.checking.findings import Finding
 from tavolan.consoles.client import Client
 from tavolan.consoles.content import Place, holding_of
