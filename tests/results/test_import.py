@@ -13,6 +13,7 @@ from hypothesis import strategies as st
 import tavolan
 from conftest import run_tavolan
 from tavolan.errors import ProjectError, UsageError
+from tavolan.imports.columns import column_map, mapped
 from tavolan.imports.days import day_reader
 from tavolan.imports.merging import write_merged
 from tavolan.imports.taking import Given
@@ -190,3 +191,22 @@ def test_the_program_imports_and_shows_the_columns(project, tmp_path):
     assert run_tavolan("results", "import", "--project", project).code == 2
     assert run_tavolan("results", "import", export, "--as", "stars", "--project", project).code == 2
     assert run_tavolan("results", "import", tmp_path / "nothing.csv", "--project", project).code == 3
+
+
+def test_columns_by_hand_come_one_by_one_or_with_commas(tmp_path):
+    assert column_map(["Day=date", "Where=storefront,How=source"]) == {
+        "Day": "date", "Where": "storefront", "How": "source",
+    }  # fmt: skip
+    assert column_map(["Installs, all=installs,Day=date"]) == {"Installs, all": "installs", "Day": "date"}
+    assert column_map(["a=b=installs"]) == {"a=b": "installs"}
+    for wrong, said in (
+        (["x"], "isn't THEIRS=ours"),
+        (["=date"], "isn't THEIRS=ours"),
+        (["Day=date", "x"], "isn't THEIRS=ours"),
+        (["Day=date", "Tag=date"], "are both given for date"),
+    ):
+        with pytest.raises(UsageError, match=said):
+            column_map(wrong)
+    with pytest.raises(UsageError) as turned:
+        mapped("metrics", ["date", "installs"], ["Tag", "Nb"], {"date": "Tag"})
+    assert turned.value.remedy == 'Write it the other way round: "Tag=date".'

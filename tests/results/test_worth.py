@@ -2,12 +2,14 @@
 
 import csv
 import math
+import shutil
 
 import pytest
 
 import tavolan
 from conftest import run_tavolan
 from tavolan.errors import UsageError
+from tavolan.project.journal import add_lines, line_of, read_journal
 from tavolan.results.effect import Question, change_at, effect_of
 from tavolan.results.figures import Figures
 from tavolan.results.scope import Scope
@@ -55,3 +57,25 @@ def test_the_command_says_whether_it_pays(year, tmp_path):
     assert run_tavolan("results", "worth", "--cost", "-1", cwd=year).code == 2
     with pytest.raises(UsageError, match="no such change"):
         listing_worth(Figures(tavolan.open_project(year)), Scope(), 1, 1, [CAMPAIGN[0]])
+
+
+def test_what_no_change_shows_is_unknown_and_not_a_loss(year, tmp_path):
+    root = tmp_path / "kilnary"
+    shutil.copytree(year, root)
+    add_lines(root, [line_of("ios", "en-US", "title", "2.4", "A", "B", "project", "", "2026-11-25T09:00:00Z")])
+    lines = [line for line in read_journal(root) if line.date > "2026-11"]
+    (root / "journal.csv").unlink()
+    add_lines(root, lines)
+    done = run_tavolan("results", "worth", "--cost", "30", cwd=root)
+    assert done.code == 0 and "Can't tell what was won" in done.out and "-30" not in done.out
+    document = run_tavolan("results", "worth", "--cost", "30", "--json", cwd=root).json
+    assert {value for part in ("won", "value", "gain", "profit_share") for value in document[part].values()} == {None}
+    chart = run_tavolan("results", "worth", "--cost", "30", "--figure", tmp_path / "w.png", cwd=root)
+    assert chart.code == 2 and "could be measured" in " ".join(chart.err.split()) and not (tmp_path / "w.png").exists()
+    # A change that somebody wrote down by hand counts as one that was pushed; a note of something else doesn't.
+    add_lines(root, [line_of("ios", "en-US", "subtitle", "2.1", "A", "B", "hand", "", "2026-06-16T09:00:00Z")])
+    add_lines(root, [line_of("ios", "", "", "2.1", None, None, "hand", "an interview", "2026-05-16T09:00:00Z")])
+    found = listing_worth(Figures(tavolan.open_project(root)), Scope(), 30)
+    assert [str(one.effect.change.day) for one in found.changes] == ["2026-06-16", "2026-11-25"]
+    assert found.measured == 1 and not math.isnan(found.won.value)
+    assert "by 1 of 2 changes" in run_tavolan("results", "worth", "--cost", "30", cwd=root).out

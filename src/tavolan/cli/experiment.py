@@ -167,7 +167,7 @@ def record(
         typer.Argument(help="CSV or XLSX: date, variant, visitors, hits; names are guessed.", metavar="FILE"),
     ] = None,
     project: ProjectOption = None,
-    map: MapOption = "",
+    map: MapOption = None,
     day_order: DayOrderOption = "",
     from_console: Annotated[bool, typer.Option("--from-console", help="Fetch them from the store's console.")] = False,
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Show what would be taken in, write nothing.")] = False,

@@ -16,17 +16,19 @@ if TYPE_CHECKING:
     from tavolan.imports.taking import Given, Taken
 
 FilesArgument = Annotated[list[Path] | None, typer.Argument(help="CSV or XLSX exports.", metavar="FILES")]
-MapOption = Annotated[str, typer.Option("--map", help="Columns by hand: 'Their name=ours,…'.")]
+MapOption = Annotated[
+    list[str] | None, typer.Option("--map", help="A column by hand: 'Their name=ours'; repeatable, or with commas.")
+]
 DayOrderOption = Annotated[str, typer.Option("--day-order", help="dmy or mdy, where 3/4 may be both.")]
 _MOST_REPAIRS = 20
 
 
-def given_of(columns: str, values: Mapping[str, str], day_order: str = "") -> Given:
+def given_of(columns: Sequence[str] | None, values: Mapping[str, str], day_order: str = "") -> Given:
     """Return what the command says of files: `--map`, values of columns that they lack, and `--day-order`."""
     from tavolan.imports.columns import column_map
     from tavolan.imports.taking import Given
 
-    return Given(column_map(columns), values, _day_order_of(day_order))
+    return Given(column_map(columns or ()), values, _day_order_of(day_order))
 
 
 def _day_order_of(text: str) -> DayOrder | None:

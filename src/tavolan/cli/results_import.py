@@ -25,7 +25,7 @@ def import_results(
     source: Annotated[str, typer.Option("--source", help="Where people came from, where no column says it.")] = "",
     other: Annotated[str, typer.Option("--app", help="Another app's ranks, where no column says it.")] = "",
     depth: Annotated[int, typer.Option("--depth", min=0, help="How far was looked for ranks.")] = 0,
-    map: MapOption = "",
+    map: MapOption = None,
     day_order: DayOrderOption = "",
     from_console: Annotated[bool, typer.Option("--from-console", help="Fetch metrics from the consoles.")] = False,
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Show what would be taken in, write nothing.")] = False,

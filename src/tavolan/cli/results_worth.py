@@ -51,8 +51,11 @@ def worth(
     days = [day for text in change or () if (day := day_of("--change", text))]
     found = listing_worth(figures, scope, cost, install_value, days)
     if figure:
+        from tavolan.errors import UsageError
         from tavolan.reports.figures.worth_chart import worth_chart
 
+        if not found.measured:
+            raise UsageError("no change could be measured: there's nothing to draw", "Why: tavolan results effect.")
         write_figure(figure, lambda kind: worth_chart(found, kind))
     if json:
         print_document(WorthDocument.of(found))

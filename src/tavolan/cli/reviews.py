@@ -45,7 +45,7 @@ def import_reviews(
     store: Annotated[str, typer.Option("--store", help="The store, where no column says it.")] = "",
     storefront: Annotated[str, typer.Option("--storefront", help="The country, where no column says it.")] = "",
     locale: Annotated[str, typer.Option("--locale", help="The language, where no column says it.")] = "",
-    map: MapOption = "",
+    map: MapOption = None,
     day_order: DayOrderOption = "",
     from_console: Annotated[bool, typer.Option("--from-console", help="Fetch them from the consoles.")] = False,
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Show what would be taken in, write nothing.")] = False,

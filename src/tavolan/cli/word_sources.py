@@ -19,7 +19,7 @@ from tavolan.cli.common import (
     progress_bar,
     styled,
 )
-from tavolan.cli.importing import print_columns
+from tavolan.cli.importing import MapOption, print_columns
 from tavolan.cli.results_import import take_in
 
 if TYPE_CHECKING:
@@ -65,9 +65,7 @@ def import_terms(
     file: Annotated[Path, typer.Argument(help="CSV or XLSX of a research service.")],
     locale: OneLocale,
     project: ProjectOption = None,
-    map: Annotated[
-        str, typer.Option("--map", help='Their columns = ours, as in "Search term=phrase,Pop=volume".')
-    ] = "",
+    map: MapOption = None,
     storefront: Annotated[
         str, typer.Option("--storefront", help="Of which country ranks are, where the locale doesn't say it.")
     ] = "",
@@ -86,7 +84,7 @@ def import_terms(
     tag = _one(opened, locale)
     if store:
         opened.pick("--store", [store], list(opened.stores))
-    columns = column_map(map)
+    columns = column_map(map or ())
     listed = ranks_of_terms(opened, file, tag, columns, date.today(), storefront=storefront, store=store)
     given = {theirs: ours for theirs, ours in columns.items() if ours != "rank"}
     done = import_table(opened, tag, file, given, [listed.column] if listed.ranks else [])

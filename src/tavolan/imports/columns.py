@@ -18,15 +18,34 @@ def names_of(table: str) -> dict[str, list[str]]:
     return names[table]
 
 
-def column_map(text: str) -> dict[str, str]:
-    """Return our columns by theirs from a text as `Search term=phrase,Pop=volume`. Raises UsageError."""
-    given = {}
-    for pair in filter(None, text.split(",")):
-        theirs, separator, ours = pair.rpartition("=")
-        if not separator or not theirs.strip():
-            raise UsageError(f'"{pair}" isn\'t THEIRS=ours', 'Write it as in "Search term=phrase".', option="--map")
-        given[theirs.strip()] = ours.strip()
+def column_map(texts: Iterable[str]) -> dict[str, str]:
+    """Return our columns by theirs, from texts as `Search term=phrase,Pop=volume`.
+
+    A comma belongs to the column's name where there's no `=` before it. Raises UsageError, also where two columns of
+    theirs are given for one of ours.
+    """
+    given: dict[str, str] = {}
+    for text in texts:
+        waiting = ""
+        for part in text.split(","):
+            pair = f"{waiting},{part}" if waiting else part
+            theirs, separator, ours = pair.rpartition("=")
+            waiting = "" if separator else pair
+            if separator and theirs.strip():
+                _add(given, theirs.strip(), ours.strip())
+            elif separator:
+                waiting = pair
+        if waiting.strip():
+            raise UsageError(f'"{waiting}" isn\'t THEIRS=ours', 'Write it as in "Search term=phrase".', option="--map")
     return given
+
+
+def _add(given: dict[str, str], theirs: str, ours: str) -> None:
+    other = next((name for name, known in given.items() if known == ours and name != theirs), None)
+    if other is not None:
+        message = f'"{other}" and "{theirs}" are both given for {ours}'
+        raise UsageError(message, "Give one column of theirs for each of ours.", option="--map")
+    given[theirs] = ours
 
 
 def mapped(
@@ -45,7 +64,10 @@ def mapped(
     mapping: dict[str, str] = {}
     for theirs, ours in given.items():
         if theirs not in header:
-            raise UsageError(f'the file has no column "{theirs}"', f"It has: {', '.join(header)}.", option="--map")
+            remedy = f"It has: {', '.join(header)}."
+            if ours in header and theirs in ours_all:
+                remedy = f'Write it the other way round: "{ours}={theirs}".'
+            raise UsageError(f'the file has no column "{theirs}"', remedy, option="--map")
         if ours in ours_all:
             mapping[ours] = theirs
         elif ours not in elsewhere:

@@ -33,7 +33,12 @@ def print_worth(console: Console, found: ListingWorth, why: bool) -> None:
         places = SafeText(", ".join(effect.change.places) or "no line in the journal")
         table.add_row(SafeText(str(effect.change.day)), SafeText(effect.change.store), places, SafeText(ratio), won)
     console.print(table)
-    console.print(styled("[bold]Won[/]  {} installs a month", amount_words(found.won)))
+    if not found.measured:
+        none = "Can't tell what was won: no change could be measured yet"
+        console.print(SafeText(f"{none}; tavolan results effect says of each why.", "yellow"))
+        return
+    known = "" if found.measured == len(found.changes) else f", by {found.measured} of {len(found.changes)} changes"
+    console.print(styled("[bold]Won[/]  {} installs a month{}", amount_words(found.won), known))
     if math.isnan(found.install_value):
         console.print(
             SafeText(f"What an install is worth is {found.value_source}. Say it: --install-value 1.50", "yellow")

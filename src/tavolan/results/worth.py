@@ -5,7 +5,8 @@ Of each change, the installs won a month are those of its days after it that the
     installs won a month = rate after x (1 - 1 / ratio) x 30.44 days
 
 with the ratio and its interval as `results effect` has them. Several changes are added up; the distances of their
-bounds are added as squares, since chance moves them independently.
+bounds are added as squares, since chance moves them independently. Where no change could be measured, nothing is known
+of what was won: that's NaN, not 0.
 """
 
 import math
@@ -20,7 +21,7 @@ from tavolan.results.effect import ChangeEffect, Question, effect_of
 from tavolan.results.figures import Figures
 from tavolan.results.intervals import Interval
 from tavolan.results.metrics import of_places, rows_in
-from tavolan.results.periods import Campaign
+from tavolan.results.periods import Campaign, Change
 from tavolan.results.scope import Scope, days_up_to
 
 DAYS_OF_A_MONTH = 30.44
@@ -84,6 +85,11 @@ class ListingWorth:
         """How many installs won a month pay the cost."""
         return self.cost / self.install_value if self.install_value else math.nan
 
+    @property
+    def measured(self) -> int:
+        """How many of the changes could be measured."""
+        return sum(one.won is not None for one in self.changes)
+
 
 def listing_worth(
     figures: Figures,
@@ -92,8 +98,9 @@ def listing_worth(
     install_value: float | None = None,
     days: Collection[date] = (),
 ) -> ListingWorth:
-    """Return what changes of the listing are worth a month: those of some days, else all that weren't made by hand.
+    """Return what changes of the listing are worth a month: those of some days, else all of a text or picture.
 
+    A line that was written by hand counts where it names what changed; one that notes something else doesn't.
     An install is worth `install_value`, else the revenue of the last year by its installs. Raises UsageError where the
     journal has no such change, ProjectError for faults in the files.
     """
@@ -101,9 +108,7 @@ def listing_worth(
         raise UsageError("a cost or a value can't be negative", "Write 0 or more.")
     own = scope.stores_of(figures.project)
     changes = [
-        one
-        for one in figures.changes
-        if one.store in own and (one.day in days if days else any(line.who != "hand" for line in one.lines))
+        one for one in figures.changes if one.store in own and (one.day in days if days else _changes_the_listing(one))
     ]
     if not changes:
         raise UsageError("the journal has no such change", "tavolan console journal shows its days.")
@@ -112,6 +117,10 @@ def listing_worth(
     value, source = _install_value(figures.metrics, install_value)
     won = _sum([one.won for one in found if one.won])
     return ListingWorth(found, won, value, source, cost, _paid(figures, own))
+
+
+def _changes_the_listing(change: Change) -> bool:
+    return any(line.who != "hand" or line.field for line in change.lines)
 
 
 def won_a_month(rate_after: float, ratio: Interval) -> Interval:
@@ -127,6 +136,9 @@ def _won(one: ChangeEffect) -> Interval | None:
 
 
 def _sum(won: list[Interval]) -> Interval:
+    """Return amounts added up; NaN where none is known."""
+    if not won:
+        return Interval(math.nan, math.nan, math.nan)
     total = math.fsum(one.value for one in won)
     below = math.sqrt(math.fsum((one.value - one.low) ** 2 for one in won))
     above = math.sqrt(math.fsum((one.high - one.value) ** 2 for one in won))
