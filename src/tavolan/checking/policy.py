@@ -7,6 +7,8 @@ from functools import lru_cache
 from tavolan.checking.findings import Finding, Rule
 from tavolan.checking.registry import check
 from tavolan.checking.review import Review
+from tavolan.languages.tags import language_of
+from tavolan.languages.word_lists import words_in
 from tavolan.project.datafile import LISTINGS
 from tavolan.words import split
 from tavolan.words.phrases import phrase_of, words_of
@@ -102,6 +104,13 @@ def other_platform(review: Review, this: Rule) -> Iterator[Finding]:
 def price(review: Review, this: Rule) -> Iterator[Finding]:
     """A text states a price: it differs per country, stores show it themselves, and titles with prices are refused."""
     for passage in review.passages:
-        if found := _PRICE.search(passage.text):
+        found = _PRICE.search(passage.text)
+        if found and not _is_banknote(passage.text, found, language_of(passage.locale)):
             message = f'states a price: "{found.group().strip()}"'
             yield passage.finding(this, message, "Leave the price to the store.", subject=found.group().strip())
+
+
+def _is_banknote(text: str, amount: re.Match[str], language: str) -> bool:
+    """Whether the words beside an amount say that it's no price: a bill of it, or a coin."""
+    beside = [*_WORDS.findall(text[: amount.start()])[-2:], *_WORDS.findall(text[amount.end() :])[:1]]
+    return not words_in("banknotes", language).isdisjoint(word.lower() for word in beside)

@@ -27,6 +27,7 @@ FAMILIES = (
     "policy",
     "titles",
     "text_faults",
+    "spelling_faults",
     "language",
     "freshness",
     "replies",

@@ -4,6 +4,7 @@ import re
 import unicodedata
 from collections.abc import Iterator
 from functools import cache
+from html import unescape
 from urllib.parse import urlsplit
 
 import regex
@@ -16,6 +17,7 @@ from tavolan.languages.tags import language_of, script_of
 from tavolan.languages.word_lists import word_lists
 from tavolan.project.addresses import PICTURE_TABLES, REPLIES
 from tavolan.project.caption_markup import MarkupError, parse
+from tavolan.project.texts import SENTENCES
 
 # What only a program writes: {{name}}, ${name}, %s, %(name)s, {app_name}, {0}, [APP_NAME], <NAME>.
 _VARIABLE = re.compile(
@@ -25,6 +27,12 @@ _VARIABLE = re.compile(
 # A word in single brackets is one only when it's what drafts leave open: in prose, brackets may stand for themselves.
 _OPEN_WORD = re.compile(r"\{\s*([A-Za-z]+)\s*\}|\[([A-Z]{3,})\]")
 _TAG = re.compile(r"</?[a-zA-Z][a-zA-Z0-9]*(?:\s[^<>]*)?/?>")
+_ENTITY = re.compile(r"&(?:[A-Za-z]{2,8}|#\d{2,6}|#x[0-9A-Fa-f]{2,6});")
+# Punctuation around a link in a text.
+_AROUND_LINKS = ".,;:!?()[]<>«»„“”\"'。、，）（"
+_MEANS_A_LINK = re.compile(r"h?t?tps?[:;/]+", re.IGNORECASE)
+_MEANS_A_HOST = re.compile(r"www[.,]", re.IGNORECASE)
+_HOST = re.compile(r"www\.(?:[^\s.,/@]+\.)+[^\s.,/@]{2,}(?:/\S*)?$", re.IGNORECASE)
 _EMAIL = re.compile(r"[^@\s]+@[^@\s.]+(?:\.[^@\s.]+)+")
 # A closing bracket of a list mark or a smiley, as in 1) or :)
 _LIST_MARK = re.compile(r"(?:^|\s)(?:\w{1,2}|[:;]-?)$")
@@ -36,14 +44,20 @@ _NO_BREAK = {"\u00a0", "\u202f", "\u2009", "\u200a", "\u3000"}
 @check("placeholder", "error")
 def placeholder(review: Review, this: Rule) -> Iterator[Finding]:
     """A text holds a left-over of its draft: lorem ipsum, TODO, TBD, xxx."""
-    words = word_lists("writing")["placeholders"]
-    capitals = "|".join(words["capitals"].split())
-    others = "|".join(words["any"].replace("_", r"\s+").split(" "))
-    pattern = re.compile(rf"(?<!\w)(?:{capitals}|(?i:{others}))(?!\w)")
     for passage in review.passages:
-        if found := pattern.search(passage.text):
+        if found := _placeholders(language_of(passage.locale)).search(passage.text):
             word = found.group()
             yield passage.finding(this, f'holds the placeholder "{word}"', "Write the text itself.", subject=word)
+
+
+@cache
+def _placeholders(language: str) -> re.Pattern[str]:
+    words = word_lists("writing")["placeholders"]
+    own = words["also_words"].get(language, "").split()
+    capitals = "|".join(word for word in words["capitals"].split() if word not in own)
+    others = "|".join(words["any"].replace("_", r"\s+").split(" "))
+    alone = "".join(rf"|\A\s*{word}\W*\Z|(?<!\w){word}(?=:)" for word in own)
+    return re.compile(rf"(?<!\w)(?:{capitals}|(?i:{others}))(?!\w){alone}")
 
 
 @check("variable", "error")
@@ -121,7 +135,7 @@ def link(review: Review, this: Rule) -> Iterator[Finding]:
 
 @check("markup", "error")
 def markup(review: Review, this: Rule) -> Iterator[Finding]:
-    """The emphasis of a caption or title isn't closed, or a text holds HTML tags, which stores print as they are."""
+    """The emphasis of a caption or title isn't closed, or a text holds HTML, which is printed as it is: <b>, &amp;."""
     for passage in review.passages:
         if passage.role in PICTURE_TABLES:
             try:
@@ -131,6 +145,34 @@ def markup(review: Review, this: Rule) -> Iterator[Finding]:
         if found := _TAG.search(passage.text):
             message = f'holds the tag "{found.group()}", which the store prints as it is'
             yield passage.finding(this, message, "Take it out.", subject=found.group())
+        if found := _ENTITY.search(passage.text):
+            message = f'holds "{found.group()}", which the store prints as it is'
+            yield passage.finding(this, message, f"Write {unescape(found.group())}.", subject=found.group())
+
+
+@check("text-link", "warning")
+def text_link(review: Review, this: Rule) -> Iterator[Finding]:
+    """A link or an e-mail address within a text is broken. Only the syntax is checked; nothing is fetched."""
+    for passage in review.passages:
+        if passage.role not in SENTENCES:
+            continue
+        for written in passage.text.split():
+            word = written.strip(_AROUND_LINKS)
+            fault = _fault_in_text(word)
+            if fault:
+                remedy = "Write it as in https://example.com/page, or name@example.com."
+                yield passage.finding(this, f'"{word}" {fault}', remedy, subject=word)
+
+
+def _fault_in_text(word: str) -> str | None:
+    """Return what's wrong with a word that means to be a link or an address; None for any other."""
+    if _MEANS_A_LINK.match(word):
+        return url_fault(word)
+    if _MEANS_A_HOST.match(word):
+        return None if _HOST.match(word) else "is no address of a page"
+    # What begins with the sign is a name among people, what has it alone is prose.
+    means_mail = "@" in word[1:] and word[0] != "@"
+    return "is no e-mail address" if means_mail and not _EMAIL.fullmatch(word) else None
 
 
 @check("bracket", "warning")

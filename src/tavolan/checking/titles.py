@@ -64,10 +64,14 @@ def title_faults(
         yield Fault(mark.group(), f'repeats punctuation: "{mark.group()}"', True)
     folded_claims = {split.fold(claim) for claim in claims}
     shouted = _shouted(title, name, folded_claims)
+    # Several abbreviations in a row may well be some: without a plain word among them, it's a question.
+    several = len(shouted) > 1 and any(_is_plain(word, folded_claims) for word in shouted)
     for word in shouted:
-        yield Fault(word, f'shouts "{word}" in capitals', len(shouted) > 1 or split.fold(word) in folded_claims)
+        yield Fault(word, f'shouts "{word}" in capitals', several or split.fold(word) in folded_claims)
+    # An app may be called Crumb Free: its own name claims nothing.
+    claiming = title.replace(name, "") if name else title
     for claim in claims:
-        sure = _claimed(title, claim, language_of(locale), folded_claims, articles)
+        sure = _claimed(claiming, claim, language_of(locale), folded_claims, articles)
         if sure is not None:
             yield Fault(claim, f'claims "{claim.replace("_", " ")}"', sure)
 
@@ -81,6 +85,10 @@ def _shouted(title: str, name: str, claims: set[str]) -> list[str]:
     others = [word for word in others if word not in known["known"].split()]
     long = [word for word in others if len(word) > _LONGEST_ABBREVIATION]
     return [word for word in capitals if word in plain or word in long or (word in others and len(plain + others) > 1)]
+
+
+def _is_plain(word: str, claims: set[str]) -> bool:
+    return len(word) > _LONGEST_ABBREVIATION or _is_word(word, claims)
 
 
 def _is_word(word: str, claims: set[str]) -> bool:

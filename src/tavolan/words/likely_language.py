@@ -14,6 +14,9 @@ _LEAST_WORDS, LEAST_LETTERS = 3, 6
 # Of letters in another script.
 CLEAR_MAJORITY = 2 / 3
 _LETTER = regex.compile(r"\p{L}")
+# Links and addresses are in Latin letters everywhere.
+_ADDRESS = regex.compile(r"\S+@\S+|https?://\S+|www\.\S+")
+_WORD = regex.compile(r"\p{L}+")
 
 
 def likely_language(text: str, locale: str) -> str:
@@ -55,12 +58,20 @@ def letters_of(text: str) -> list[str]:
 
 
 def foreign_share(text: str, locale: str) -> float:
-    """Return which share of a text's letters is in another script than the locale's; 0 for too short a text."""
-    pattern = _of_script(script_of(locale))
-    letters = letters_of(text)
+    """Return which share of a text is in another script than the locale's; 0 for too short a text.
+
+    Letters are counted. Where no spaces divide words, a word in other letters is as much as a letter: names and units
+    are written so everywhere.
+    """
+    text = _ADDRESS.sub(" ", text)
+    pattern, letters = _of_script(script_of(locale)), letters_of(text)
     if pattern is None or len(letters) < LEAST_LETTERS:
         return 0.0
-    return 1 - len(pattern.findall("".join(letters))) / len(letters)
+    inside = len(pattern.findall("".join(letters)))
+    outside = len(letters) - inside
+    if script(script_of(locale)).unspaced:
+        outside = len(_WORD.findall(pattern.sub(" ", text)))
+    return outside / (inside + outside)
 
 
 @cache
