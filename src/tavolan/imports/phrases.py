@@ -11,8 +11,9 @@ from pathlib import Path
 from tavolan.errors import Problem, ProjectError
 from tavolan.imports.columns import mapped, require_columns
 from tavolan.imports.foreign_table import read_foreign
-from tavolan.imports.spelling import country_code, spelled_number
+from tavolan.imports.spelling import spelled_number
 from tavolan.imports.taking import columns_left
+from tavolan.languages.countries import country_code
 from tavolan.project.model import Project, Term
 from tavolan.project.termsfile import COLUMNS, read_terms
 from tavolan.support.csvfile import read_csv

@@ -1,7 +1,7 @@
 """What cells of exports say, however services and consoles spell it: names, numbers, countries."""
 
 import math
-from functools import cache, lru_cache
+from functools import lru_cache
 
 from tavolan.project.model import Project
 from tavolan.project.table_rules import parse_number
@@ -28,24 +28,6 @@ def spelled_number(text: str) -> float | None:
         plain = plain.replace(",", "") if plain.rfind(".") > plain.rfind(",") else plain.replace(".", "")
     value = parse_number(plain)
     return None if value is None or math.isnan(value) else value * factor
-
-
-@cache
-def country_code(text: str) -> str:
-    """Return the code of a country by its code of two or three letters, or its English name; "" for no country."""
-    names, aliases = _countries()
-    code = text.upper()
-    return code if code in names.values() else names.get(text.casefold(), "") or aliases.get(code, "")
-
-
-@cache
-def _countries() -> tuple[dict[str, str], dict[str, str]]:
-    from babel import Locale
-    from babel.core import get_global
-
-    territories = Locale("en").territories.items()
-    names = {name.casefold(): code for code, name in territories if len(code) == 2 and code.isalpha()}
-    return names, {alias: codes[0] for alias, codes in get_global("territory_aliases").items() if len(codes) == 1}
 
 
 def store_named(project: Project, text: str) -> str:

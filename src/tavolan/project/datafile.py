@@ -9,8 +9,8 @@ class DataFile:
     """What a data file must look like. `numbers` maps columns to their least and most allowed values.
 
     `dates` are columns of days as 2026-11-30; of `either`, one at least is filled in; `key` are the columns that no two
-    rows share; `prose` are columns of running text; of each pair of `at_most` the first number is at most the second.
-    A file that's still called `old_name` is read on.
+    rows share; `prose` are columns of running text; of each pair of `at_most` the first number or day is at most the
+    second. A file that's still called `old_name` is read on.
     """
 
     name: str
@@ -116,6 +116,7 @@ CAMPAIGNS = DataFile(
     ("from", "to", "what"),
     {"cost": (0, ANY)},
     dates=("from", "to"),
+    at_most=(("from", "to"),),
 )
 # What peers reach at a step of the funnel, as a share.
 BENCHMARKS = DataFile(

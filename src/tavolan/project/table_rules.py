@@ -81,6 +81,8 @@ def row_fault(file: DataFile, values: Mapping[str, Value]) -> tuple[str, Fault] 
         low, high = values.get(smaller), values.get(larger)
         if isinstance(low, float) and isinstance(high, float) and low > high:
             return smaller, Fault(f"is more than {larger}", f"{smaller} can be as many as {larger} at most.")
+        if isinstance(low, date) and isinstance(high, date) and low > high:
+            return smaller, Fault(f"is after {larger}", "Write the first day first.")
     return None
 
 

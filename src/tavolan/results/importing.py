@@ -15,8 +15,9 @@ from tavolan.imports.columns import mapped, names_of, require_columns
 from tavolan.imports.days import day_reader
 from tavolan.imports.foreign_table import read_foreign
 from tavolan.imports.merging import Merged, merged
-from tavolan.imports.spelling import country_code, plain_name, spelled_number, store_named
+from tavolan.imports.spelling import plain_name, spelled_number, store_named
 from tavolan.imports.taking import Given, Progress, Reader, Taken, read_cells
+from tavolan.languages.countries import country_code
 from tavolan.project.datafile import METRICS, RANKS, DataFile
 from tavolan.project.model import Project
 

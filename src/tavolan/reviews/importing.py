@@ -15,8 +15,9 @@ from tavolan.imports.columns import mapped, require_columns
 from tavolan.imports.days import day_reader
 from tavolan.imports.foreign_table import read_foreign
 from tavolan.imports.merging import Merged, merged
-from tavolan.imports.spelling import country_code, spelled_number, store_named
+from tavolan.imports.spelling import spelled_number, store_named
 from tavolan.imports.taking import Given, Reader, Taken, read_cells
+from tavolan.languages.countries import country_code
 from tavolan.languages.tags import language_of, tag_fault
 from tavolan.project.datafile import REVIEWS
 from tavolan.project.model import Project
