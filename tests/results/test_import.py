@@ -51,7 +51,7 @@ def test_columns_dates_and_numbers_of_another_spelling(project, tmp_path):
     export = file_of(
         tmp_path,
         "Day;Territory;Source Type;Impressions;Product Page Views;First-Time Downloads;App Version\n"
-        "31.03.2026;Germany;Store Search;1.204;310;1,5K;2.1\n"
+        "31.03.2026;Germany;Store Search;1.204;310;1.500;2.1\n"
         "01.04.2026;usa;Web Referrer;9;;<5;2.1\n"
         "Total;;;1.213;310;1505;\n",
     )
@@ -125,7 +125,7 @@ def test_the_order_of_day_and_month_is_settled_or_asked_for():
     assert day_reader(["13/02/2026", "01/02/2026"], None)("01/02/2026") == date(2026, 2, 1).toordinal()
     assert day_reader(["02/13/2026"], None)("02/01/2026") == date(2026, 2, 1).toordinal()
     assert day_reader(["01/02/2026"], "mdy")("01/02/2026") == date(2026, 1, 2).toordinal()
-    with pytest.raises(UsageError, match="may be the 1th day or the 1th month"):
+    with pytest.raises(UsageError, match="in 1/2, 1 may be the day or the month"):
         day_reader(["01/02/2026"], None)
 
 
@@ -210,3 +210,53 @@ def test_columns_by_hand_come_one_by_one_or_with_commas(tmp_path):
     with pytest.raises(UsageError) as turned:
         mapped("metrics", ["date", "installs"], ["Tag", "Nb"], {"date": "Tag"})
     assert turned.value.remedy == 'Write it the other way round: "Tag=date".'
+
+
+@pytest.mark.parametrize(
+    ("cells", "said"),
+    [
+        (
+            "2026-11-02 - 2026-11-08,US,search,900,90,9",
+            '"2026-11-02 - 2026-11-08" is a period: one row a day is needed',
+        ),
+        ("02/11/2026 to 08/11/2026,US,search,900,90,9", "is a period: one row a day is needed"),
+        ("2026-11-02,US,search,900,3.4%,9", '"3.4%" is no count'),
+        ("2026-11-02,US,search,1.2K,90,9", '"1.2K" is no count'),
+        ("2026-11-02,US,search,900,90,-3", '"-3" is no count'),
+        ("2026-11-02,US,search,900.5,90,9", '"900.5" is no count'),
+        ("2026-11,US,search,900,90,9", '"2026-11" is no day'),
+    ],
+)
+def test_what_is_no_day_or_no_count_is_refused_and_nothing_written(project, tmp_path, cells, said):
+    export = file_of(tmp_path, f"Date,Country,Source,Impressions,Page views,Installs\n{cells}\n")
+    with pytest.raises(ProjectError) as caught:
+        take(project, export)
+    assert ":2: " in str(caught.value) and said in str(caught.value)
+    assert not (project / "data/metrics.csv").exists()
+
+
+def test_lines_that_sum_up_sources_are_left_out_beside_their_parts(project, tmp_path):
+    head = "Date,Country,Source,Installs\n"
+    parts = "2026-11-02,US,search,9\n2026-11-02,US,browse,1\n"
+    done = take(project, file_of(tmp_path, f"{head}{parts}2026-11-02,US,Total,10\n2026-11-02,DE,Total,4\n"))
+    assert "1 line of totals of all sources left out" in done.repairs
+    assert [(row[1], row[2], row[4]) for row in metric_rows(project)] == [
+        ("DE", "all", 4), ("US", "browse", 1), ("US", "search", 9),
+    ]  # fmt: skip
+    # So are those of a later file that has no parts.
+    later = take(project, file_of(tmp_path, f"{head}2026-11-02,US,Total,10\n2026-11-03,US,Total,7\n"))
+    assert later.added == 1 and [row[2] for row in metric_rows(project)] == ["all", "browse", "search", "all"]
+
+
+def test_names_of_other_languages_and_consoles_are_known(project, tmp_path):
+    export = file_of(
+        tmp_path,
+        "Day,Territory,Source Type,Impressions (Unique Devices),Product Page Views,Total Downloads,Proceeds\n"
+        '11/11/2026,Deutschland,Some Store Search,null,—,14,"$1,234.50"\n'
+        "11/11/2026,日本,Some Store Ads Search,NaN,n/a,3,€2\n11/11/2026,Espagne,Web Referrer,-,,2,\n",
+    )
+    assert take(project, export).not_kept == []
+    assert [(row[0], row[1], row[2], row[4]) for row in metric_rows(project)] == [
+        ("2026-11-11", "DE", "search", 14), ("2026-11-11", "ES", "referral", 2), ("2026-11-11", "JP", "paid", 3),
+    ]  # fmt: skip
+    assert Tables(project).frame(METRICS)["revenue"].tolist()[0] == 1234.5

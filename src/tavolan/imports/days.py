@@ -8,9 +8,12 @@ from typing import Literal
 from tavolan.errors import UsageError
 
 DayOrder = Literal["dmy", "mdy"]
-_ISO = re.compile(r"(\d{4})[-/.](\d{1,2})[-/.](\d{1,2})(?:[T ].*)?")
+# What may be behind a day: a time. Another day there makes it a period.
+_TIME = r"(?:[T ,]+\d{1,2}:\d.*)?"
+_ISO = re.compile(rf"(\d{{4}})[-/.](\d{{1,2}})[-/.](\d{{1,2}}){_TIME}")
 _COMPACT = re.compile(r"(\d{4})(\d{2})(\d{2})")
-_NUMBERS = re.compile(r"(\d{1,2})([-/.])(\d{1,2})[-/.](\d{4}|\d{2})(?:[T ,].*)?")
+_NUMBERS = re.compile(rf"(\d{{1,2}})([-/.])(\d{{1,2}})[-/.](\d{{4}}|\d{{2}}){_TIME}")
+_DAYS = re.compile(r"\d{4}[-/.]\d{1,2}[-/.]\d{1,2}|\d{1,2}[-/.]\d{1,2}[-/.](?:\d{4}|\d{2})")
 _WITH_MONTH = ("%d %b %Y", "%d %B %Y", "%b %d, %Y", "%B %d, %Y", "%d-%b-%Y", "%d-%b-%y", "%b %d %Y", "%B %d %Y")
 
 
@@ -38,9 +41,11 @@ def _order(cells: Sequence[str]) -> DayOrder | None:
         return "dmy"
     if any(second > 12 for _, second in pairs):
         return "mdy"
-    if pairs:
-        first, second = pairs[0]
-        message = f"{first}/{second} may be the {first}th day or the {first}th month"
+    # The 11th of November is the same day both ways.
+    open_pairs = [(first, second) for first, second in pairs if first != second]
+    if open_pairs:
+        first, second = open_pairs[0]
+        message = f"in {first}/{second}, {first} may be the day or the month"
         raise UsageError(message, "Say which: --day-order dmy, or mdy.", option="--day-order")
     return None
 
@@ -57,4 +62,6 @@ def _read(text: str, order: DayOrder | None) -> date:
             return datetime.strptime(text, pattern).date()
         except ValueError:
             continue
+    if len(_DAYS.findall(text)) > 1:
+        raise ValueError(f'"{text}" is a period: one row a day is needed')
     raise ValueError(f'"{text}" is no day')

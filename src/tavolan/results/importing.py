@@ -20,13 +20,19 @@ from tavolan.imports.taking import Given, Progress, Reader, Taken, read_cells
 from tavolan.languages.countries import country_code
 from tavolan.project.datafile import METRICS, RANKS, DataFile
 from tavolan.project.model import Project
+from tavolan.support.number_words import counted
 
 Kind = Literal["metrics", "ranks"]
+# The source of a line that sums up all of them.
+_ALL = "all"
 _FILES: dict[Kind, DataFile] = {"metrics": METRICS, "ranks": RANKS}
 # In which order rows are kept. Ranks of a phrase are together, so that a history is found without reading all.
 ORDERS = {METRICS.name: METRICS.key, RANKS.name: ("storefront", "phrase", "store", "app", "date")}
 # A count with marks between its thousands, of any language: there's no half install.
 _GROUPED = re.compile(r"\d{1,3}([.,'’\u00a0\u202f ]\d{3})+")
+_CURRENCIES = " \u00a0$€£¥₩₹"
+# How exports write that a figure isn't told.
+_WITHHELD = ("", "-", "–", "—", "n/a", "n.a.", "na", "null", "nan", "none")
 _THOUSANDS = re.compile(r"[.,'’\u00a0\u202f ]")
 
 
@@ -63,6 +69,8 @@ def take_rows(
     table = _once(table, taken.repairs)
     readers = _readers(project, kind, table, mapping, given)
     found = read_cells(path, table, file, mapping, readers, given.values, progress)
+    if kind == "metrics":
+        found = _without_sums(project, found, taken.repairs)
     if kind == "ranks":
         found["depth"] = _depths(found, table[mapping["rank"]] if "rank" in mapping else None)
     taken.rows = _summed(found, taken)
@@ -74,13 +82,26 @@ def _once(table: pd.DataFrame, repairs: list[str]) -> pd.DataFrame:
     first = table.iloc[:, 0]
     totals = first.isin([text for text in first.unique() if plain_name(text) in names_of("totals")["names"]])
     if totals.any():
-        repairs.append(f"{int(totals.sum())} lines of totals left out")
+        repairs.append(f"{counted(int(totals.sum()), 'line')} of totals left out")
         table = table[~totals]
     whole = len(table)
     table = table.drop_duplicates()
     if len(table) < whole:
         repairs.append(f"{whole - len(table)} lines that were there twice left out")
     return table
+
+
+def _without_sums(project: Project, frame: pd.DataFrame, repairs: list[str]) -> pd.DataFrame:
+    """Return the lines that don't sum up others: those of all sources, where the file or the project has the parts."""
+    key = ["date", "store", "storefront"]
+    known = pd.concat([frame[[*key, "source"]], project.tables.frame(METRICS, columns=[*key, "source"])])
+    parts = known[known["source"].astype("str") != _ALL]
+    in_parts = pd.MultiIndex.from_frame(parts[key].astype({"store": "str", "storefront": "str"})).unique()
+    own = pd.MultiIndex.from_frame(frame[key].astype({"store": "str", "storefront": "str"}))
+    sums = (frame["source"].astype("str") == _ALL) & own.isin(in_parts)
+    if sums.any():
+        repairs.append(f"{counted(int(sums.sum()), 'line')} of totals of all sources left out")
+    return frame[~sums.to_numpy()]
 
 
 def _depths(frame: pd.DataFrame, cells: "pd.Series[Any] | None") -> "pd.Series[float]":
@@ -139,7 +160,7 @@ def _readers(
     """Return what reads the cells of each of our columns; a ValueError says what's wrong with one."""
     file = _FILES[kind]
     readers: dict[str, Reader] = dict.fromkeys(file.numbers, _count)
-    readers["revenue"] = _amount
+    readers["revenue"] = lambda text: _amount(text.strip(_CURRENCIES))
     readers |= {name: str.strip for name in file.columns if name not in file.numbers}
     readers["storefront"] = _country
     readers["source"] = _source
@@ -154,13 +175,19 @@ def _readers(
 
 
 def _count(text: str) -> float | None:
-    """Return a count; None for an empty cell, and for what was withheld. Marks between thousands are taken out."""
-    text = _THOUSANDS.sub("", text) if _GROUPED.fullmatch(text.strip()) else text
-    return _amount(text)
+    """Return a count; None for an empty cell, and for what was withheld. Marks between thousands are taken out.
+
+    Raises ValueError for what's no count: a share, a rounded number, less than nothing.
+    """
+    plain = _THOUSANDS.sub("", text) if _GROUPED.fullmatch(text.strip()) else text.strip()
+    value = _amount(plain)
+    if value is not None and (plain[-1:].casefold() in ("%", "k", "m") or value < 0 or not value.is_integer()):
+        raise ValueError(f'"{text}" is no count')
+    return value
 
 
 def _amount(text: str) -> float | None:
-    if text.strip() in ("", "-", "–", "n/a", "N/A") or text.strip().startswith("<"):
+    if text.strip().casefold() in _WITHHELD or text.strip().startswith("<"):
         return None
     value = spelled_number(text)
     if value is None:
@@ -187,10 +214,15 @@ def _country(text: str) -> str:
 
 
 def _source(text: str) -> str:
-    plain = plain_name(text)
-    for ours, names in names_of("sources").items():
-        if plain == ours or plain in names:
-            return ours
+    plain, sources = plain_name(text), names_of("sources")
     if not plain:
         raise ValueError("is empty")
+    for ours, names in sources.items():
+        if plain == ours or plain in names:
+            return ours
+    # A store's name before it says nothing: "… Store Search". What's paid is, wherever it was.
+    words = {plain_name(word) for word in text.split()}
+    named = [ours for ours, names in sources.items() if words & {ours, *names}]
+    if "paid" in named or len(named) == 1:
+        return "paid" if "paid" in named else named[0]
     return text.strip().casefold()
