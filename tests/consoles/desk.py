@@ -204,9 +204,12 @@ class Team:
         (self.root / "tavolan.toml").write_text("".join(parts), "utf-8")
 
     def opens(self, version: str) -> None:
-        """Open the next version here."""
+        """Open the next version here; all else stays as it's written."""
+        path = self.root / "tavolan.toml"
+        path.write_text(
+            path.read_text("utf-8").replace(f'version = "{self._version}"', f'version = "{version}"'), "utf-8"
+        )
         self._version = version
-        self.config(self._more)
 
     def moves(self, store: str, state: str) -> None:
         """Let the newest version of a store be in a state, and stay in it."""
