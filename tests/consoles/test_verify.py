@@ -2,11 +2,13 @@
 
 import ast
 import itertools
+import json
 import re
 import uuid
 from pathlib import Path
 
 import httpx
+import jsonschema
 import pytest
 from desk import opened_team, server
 from memory_console import MemoryConsole
@@ -22,6 +24,7 @@ from tavolan.consoles.wire_promises import WIRE_PROMISES
 from tavolan.rulebooks.load import shipped_rulebook
 from tavolan.standins.console.seeds import add_app
 
+GUIDES = Path(__file__).parent.parent.parent / "docs"
 ALL = [*PROMISES, *WIRE_PROMISES]
 _numbers = itertools.count()
 
@@ -215,7 +218,7 @@ def test_the_consoles_of_the_random_search_keep_what_is_promised(store):
 
 
 def test_the_guide_lists_what_is_tried():
-    page = (Path(__file__).parent.parent.parent / "docs/console.md").read_text("utf-8")
+    page = (GUIDES / "console.md").read_text("utf-8")
     section = page.partition("## What a console promises")[2].partition("\n## ")[0]
     assert re.findall(r"^- (.*)$", section, re.MULTILINE) == [promise.sentence for promise in ALL]
 
@@ -237,6 +240,8 @@ def test_verify_asks_first_and_says_what_holds(tmp_path):
         assert asked.code == 2 and "--yes" in asked.err and not team.there("maker")
         done = run_tavolan(*verify, "--yes", **team.variables)
         assert done.code == 0 and f"{len(ALL)} of {len(ALL)} promises are kept" in done.out
+        document = run_tavolan(*verify, "--yes", "--json", **team.variables).json
+        jsonschema.validate(document, json.loads((GUIDES / "schemas/verify@1.json").read_text("utf-8")))
         nobody = run_tavolan(*verify[:-1], "nobody", "--yes", **team.variables)
         assert nobody.code == 4 and "there's no app nobody" in nobody.err
         away = run_tavolan(
@@ -256,7 +261,7 @@ NO_PROMISES = ("See [ci.md](ci.md).", "Starting from a console that holds a list
 
 
 def test_every_promise_of_the_guide_has_a_test_that_carries_its_sentence():
-    page = (Path(__file__).parent.parent.parent / "docs/console.md").read_text("utf-8")
+    page = (GUIDES / "console.md").read_text("utf-8")
     prose = page.partition("## Set up")[2].partition("\n## The protocol")[0]
     prose = re.sub(r"```.*?```", "", prose, flags=re.DOTALL)
     prose = re.sub(r"^(## .*|\|.*|- )", "", prose, flags=re.MULTILINE)

@@ -28,6 +28,7 @@ ELSEWHERE = {
     "sent@1",
     "videos@1",
     "videofiles@1",
+    "verify@1",
 }
 # Which command prints which document, in the sample project or the small rendered one.
 PRINTED = {

@@ -3,14 +3,14 @@
 import csv
 import math
 import shutil
-from datetime import date
+from datetime import date, timedelta
 
 import pytest
 
 import tavolan
 from conftest import replace, run_tavolan
 from tavolan.errors import UsageError
-from tavolan.project.datafile import RANKS
+from tavolan.project.datafile import METRICS, RANKS
 from tavolan.results.figures import Figures
 from tavolan.results.moved import MARKS, Move, what_moved
 from tavolan.results.scope import Scope
@@ -127,3 +127,27 @@ def test_the_funnel_of_each_store_is_that_of_all_its_rows(kilnary, year):
         for number, share in enumerate((page.share, page.before)):
             counts = sums[one.store, number]
             assert share.value == counts["page_views"] / counts["impressions"]
+
+
+def test_advertising_is_not_the_listings_work(project):
+    (project / "data").mkdir(exist_ok=True)
+    rows = [",".join(METRICS.columns)]
+    for day in range(56):
+        on = date(2026, 5, 1) + timedelta(days=day)
+        # Search falls, and a campaign hides it.
+        later = day >= 28
+        rows.append(f"{on},ios,US,search,,,{24 if later else 30},")
+        rows.append(f"{on},ios,US,paid,,,{20 if later else 2},")
+    (project / "data/metrics.csv").write_text("\n".join(rows) + "\n", "utf-8")
+    figures = Figures(tavolan.open_project(project))
+    (organic,) = what_moved(figures, Scope()).installs
+    assert (organic.now, organic.before) == (28 * 24, 28 * 30) and organic.found.verdict == "down"
+    assert (organic.paid_now, organic.paid_before) == (28 * 20, 28 * 2) and organic.sources == ("search",)
+    (paid,) = what_moved(figures, Scope(sources=("paid",))).installs
+    assert (paid.now, paid.before) == (28 * 20, 28 * 2) and math.isnan(paid.paid_now)
+    done = run_tavolan("results", "moved", cwd=project)
+    assert "672 organic installs, 840 before" in done.out and "560 paid ones beside them, 56 before" in done.out
+    (document,) = run_tavolan("results", "moved", "--source", "search", "--source", "paid", "--json", cwd=project).json[
+        "installs"
+    ]
+    assert (document["now"], document["paid_now"]) == (28 * 44, None)

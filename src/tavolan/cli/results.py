@@ -133,6 +133,7 @@ def moved(
     project: ProjectOption = None,
     store: StoreOption = None,
     storefront: StorefrontOption = None,
+    source: SourceOption = None,
     days: DaysOption = None,
     first: FromOption = "",
     last: ToOption = "",
@@ -145,7 +146,7 @@ def moved(
     from tavolan.reports.movedtable import print_moved
     from tavolan.results.moved import what_moved
 
-    digest = what_moved(*open_scope(project, store, storefront, None, days, first, last))
+    digest = what_moved(*open_scope(project, store, storefront, source, days, first, last))
     if figure:
         from tavolan.reports.figures.moved_chart import moved_chart
 

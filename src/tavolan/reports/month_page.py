@@ -1,5 +1,6 @@
 """The report of a month: one self-contained page, on screen and on paper, every figure with its source and formula."""
 
+import math
 import re
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -100,9 +101,8 @@ def _headlines(found: MonthResults) -> list[Headline]:
         verdict = verdict_words(one.found) if one.found else "no days to compare"
         tone = one.found.verdict if one.found else ""
         ratio = f", {ratio_words(one.found.ratio)}" if one.found else ""
-        lines.append(
-            Headline(f"{one.store} installs", f"{one.now:,.0f}", f"{one.before:,.0f} before: {verdict}{ratio}", tone)
-        )
+        name = f"{one.store} installs" if math.isnan(one.paid_now) else f"{one.store} organic installs"
+        lines.append(Headline(name, f"{one.now:,.0f}", f"{one.before:,.0f} before: {verdict}{ratio}", tone))
     ranks = found.moved.moves
     if ranks:
         now, before = (sum(rank <= 10 for rank in side) for side in ([m.now for m in ranks], [m.before for m in ranks]))

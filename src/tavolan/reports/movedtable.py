@@ -1,5 +1,6 @@
 """The digest of a period, for people: one screen."""
 
+import math
 from collections.abc import Iterable, Sequence
 
 from rich.console import Console
@@ -18,7 +19,11 @@ def print_moved(console: Console, digest: Moved, why: bool) -> None:
     console.print(styled("[bold]{}[/]  against {}", digest.period, digest.period.before()))
     for one in digest.installs:
         found = f": {verdict_words(one.found)}, {ratio_words(one.found.ratio)}" if one.found else ""
-        console.print(styled("{}  {:,.0f} installs, {:,.0f} before{}", one.store, one.now, one.before, found))
+        kind = "" if math.isnan(one.paid_now) else "organic "
+        console.print(styled("{}  {:,.0f} {}installs, {:,.0f} before{}", one.store, one.now, kind, one.before, found))
+        if kind:
+            paid = f"{one.paid_now:,.0f} paid ones beside them, {one.paid_before:,.0f} before"
+            console.print(styled("     [dim]{}[/]", paid))
         if why and one.found:
             console.print(styled("     [dim]{}[/]", "; ".join(one.found.reasons)))
     for funnel in digest.funnels:

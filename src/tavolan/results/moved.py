@@ -1,7 +1,7 @@
 """The digest of a period: which phrases moved, which aren't found at all, what installs did, what changed meanwhile."""
 
 import math
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 import pandas as pd
 
@@ -22,6 +22,8 @@ from tavolan.words.split import fold
 
 # Entering the first so many is worth a line of its own.
 MARKS = (10, 20, 50, 100)
+# The source of those whom advertising brought.
+PAID = "paid"
 # An app that isn't among so many is taken for not indexed, where the listing holds the phrase.
 _DEEP = 100
 
@@ -62,12 +64,19 @@ class Unfound:
 
 @dataclass(frozen=True)
 class InstallsMoved:
-    """Installs of a store in the period and in the one before; `found` is None where one of them has no day."""
+    """Installs of a store in the period and in the one before; `found` is None where one of them has no day.
+
+    `sources` are those that they're of. Of advertising, which isn't the listing's work, `paid_now` and `paid_before`
+    count beside them; NaN where there's none, or where sources were asked for.
+    """
 
     store: str
     before: float
     now: float
     found: RateEffect | None
+    sources: tuple[str, ...] = ()
+    paid_before: float = math.nan
+    paid_now: float = math.nan
 
 
 @dataclass(frozen=True)
@@ -116,7 +125,7 @@ def what_moved(figures: Figures, scope: Scope) -> Moved:
         [move for move in moves if move.is_target],
         _unfound(_listed(project, app), ranks, period, own),
         [move for move in moves if not move.is_target and move.now < math.inf],
-        [installs for store in own if (installs := _installs(metrics, store, period))],
+        [installs for store in own if (installs := _installs(metrics, store, period, scope.sources))],
         store_funnels(project, metrics, own, period),
         [change for change in figures.changes if period.holds(change.day) and change.store in own],
         [one for one in figures.campaigns if one.period.meets(period) and one.store in ("", *own)],
@@ -161,11 +170,20 @@ def _unfound(project: Project, ranks: pd.DataFrame, period: Period, stores: list
     return found
 
 
-def _installs(metrics: pd.DataFrame, store: str, period: Period) -> InstallsMoved | None:
-    """Return what a store's installs did. No trend is taken into account: whether they grew is the question."""
+def _installs(metrics: pd.DataFrame, store: str, period: Period, sources: tuple[str, ...]) -> InstallsMoved | None:
+    """Return what a store's installs did, without those of advertising unless sources are asked for.
+
+    No trend is taken into account: whether they grew is the question.
+    """
+    known = tuple(sorted(map(str, of_places(metrics, store)["source"].unique())))
+    chosen = sources or tuple(source for source in known if source != PAID) or known
     days = [*period.before().ordinals(), *period.ordinals()]
-    series = counts_around(of_places(metrics, store), "installs", days, period.first)
+    series = counts_around(of_places(metrics, store, sources=chosen), "installs", days, period.first)
     if not len(series.days):
         return None
     effect = rate_effect(series, trend=False) if series.length(True) and series.length(False) else None
-    return InstallsMoved(store, series.total(False), series.total(True), effect)
+    moved = InstallsMoved(store, series.total(False), series.total(True), effect, chosen)
+    if sources or PAID not in known or chosen == known:
+        return moved
+    paid = counts_around(of_places(metrics, store, sources=[PAID]), "installs", days, period.first)
+    return replace(moved, paid_before=paid.total(False), paid_now=paid.total(True))

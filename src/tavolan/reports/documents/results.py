@@ -98,6 +98,11 @@ class InstallsPart(DocumentPart):
     ratio: IntervalPart | None = at("found", "ratio", missing=None)
     """Of the rates per day; null where one of the periods has no day."""
     verdict: Literal["up", "down", "none", "unknown"] = at("found", "verdict", missing="unknown")
+    sources: list[str]
+    """Where they came from: without advertising, unless sources were asked for."""
+    paid_before: float | None
+    """Of advertising, beside them; null where there's none."""
+    paid_now: float | None
 
 
 class MovePart(DocumentPart):
