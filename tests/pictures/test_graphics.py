@@ -262,3 +262,13 @@ def test_looks_are_listed_drawn_and_copied(copy, tmp_path):
     again = run_tavolan("shots", "looks", "--copy", "calm", "--project", copy)
     assert again.code == 2 and "is there already" in again.err
     assert run_tavolan("shots", "looks", "--sheet", sheet, "--device", "tv", "--project", copy).code == 2
+
+
+def test_a_graphic_that_shows_something_earlier_is_named(copy):
+    assert findings(copy, "picture-to-make") == []
+    replace(copy / "copy/de-DE.toml", "Dein *Ofen*", "Euer *Ofen*")
+    write_screen(copy / "screens/ar-SA/phone-6.9/home.png", shade=9)
+    found = {f["locale"]: f["message"] for f in findings(copy, "picture-to-make") if f["field"] == "graphic.feature"}
+    assert found == {"de-DE": "shows an earlier caption", "ar-SA": "shows an earlier screen"}
+    assert run_tavolan("shots", "render", "--project", copy).code == 0
+    assert findings(copy, "picture-to-make") == []

@@ -8,7 +8,7 @@ from tavolan.checking.registry import check
 from tavolan.checking.review import Review
 from tavolan.project.icon_records import PLACE, icon_trouble
 from tavolan.project.model import ICON, Project, Store
-from tavolan.project.picture_records import CaptionFacts, PictureRecord, finished, kept, set_files
+from tavolan.project.picture_records import CaptionFacts, PictureRecord, finished, graphic_file, kept, set_files
 from tavolan.rulebooks.model import SizeClass
 from tavolan.support.image_headers import ImageFacts, image_facts
 
@@ -89,7 +89,7 @@ def _faults(facts: ImageFacts | None, size: int, store: Store, size_class: SizeC
 def picture_to_make(review: Review, this: Rule) -> Iterator[Finding]:
     """Some pictures of a rendered set are missing, or show a caption or a screen that has changed since.
 
-    Nothing is said of sets that haven't been rendered at all.
+    So may a graphic. Nothing is said of sets that haven't been rendered at all.
     """
     project = review.project
     for store, name, _, tag in _sets(project):
@@ -110,6 +110,26 @@ def picture_to_make(review: Review, this: Rule) -> Iterator[Finding]:
             at = Location(store=store.id, locale=tag, field=f"class.{name}", path=f"out/shots/{store.id}/{name}/{tag}")
             remedy = "Make them: tavolan shots render"
             yield this.finding(at, "; ".join(parts), remedy, measured=len(missing) + len({*old, *seen}))
+    yield from _old_graphics(review, this)
+
+
+def _old_graphics(review: Review, this: Rule) -> Iterator[Finding]:
+    project = review.project
+    for store in project.stores.values():
+        for table in (table for table in project.graphics if table.name in store.rulebook.graphics):
+            for tag in store.locales:
+                file = graphic_file(store.id, tag, table.name)
+                row = review.records.get(file)
+                if row is None or not (project.root / row.path).is_file():
+                    continue
+                classes = project.classes_of(store) or store.rulebook.classes
+                is_other = [_shows_another(review, row, table.screen, tag, name) for name in classes if table.screen]
+                caption = kept(project.caption(tag, table)[0])
+                parts = ["an earlier caption"] if caption != row.inputs.get("caption", caption) else []
+                parts += ["an earlier screen"] if is_other and all(is_other) else []
+                if parts:
+                    at = Location(store=store.id, locale=tag, field=f"graphic.{table.name}", path=file)
+                    yield this.finding(at, f"shows {' and '.join(parts)}", "Make them: tavolan shots render")
 
 
 def _shows_another(review: Review, row: PictureRecord, screen: str, tag: str, size_class: str) -> bool:

@@ -107,7 +107,7 @@ def stale_icons(project: Project, store: Store, cells: Iterable[Cell]) -> list[H
 
 def stale_in(stale: Iterable[Finding], cells: Iterable[Cell]) -> list[Held]:
     """Return the sets of pictures among changes that aren't as the project would make them now."""
-    by_set = {(finding.locale, finding.field.removeprefix("class.")): finding for finding in stale}
+    by_set = {(finding.locale, finding.field.partition(".")[2]): finding for finding in stale}
     return [
         Held(cell, "stale", finding.message, finding.remedy)
         for cell in cells
