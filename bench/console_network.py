@@ -170,10 +170,22 @@ def by_curl(project: Path, requests: list[httpx.Request]) -> tuple[float, list[s
 def by_tavolan(project: Path) -> float:
     """Push by the program; return the seconds."""
     fresh = Fresh(project)
-    errors = sorted({one.rule for one in run_checks(load_project(fresh.root)) if one.level == "error"})
+    # All is sent, whatever would be held back: the sample's locales are copies of few languages.
+    errors = sorted({"other-language", *(f.rule for f in run_checks(load_project(fresh.root)) if f.level == "error")})
     despite = [word for rule in errors for word in ("--despite", rule)]
     begin = time.perf_counter()
-    push = [PROGRAM, "console", "push", "--yes", "--project", str(fresh.root), *despite, "--reason", "trial"]
+    push = [
+        PROGRAM,
+        "console",
+        "push",
+        "--yes",
+        "--drafts",
+        "--project",
+        str(fresh.root),
+        *despite,
+        "--reason",
+        "trial",
+    ]
     done = subprocess.run(push, env=fresh.env, capture_output=True, text=True, check=False)
     seconds = time.perf_counter() - begin
     if done.returncode:

@@ -83,12 +83,12 @@ def _run(
     """Plan and send store by store; return what came of it, and the failures of consoles by store."""
     from concurrent.futures import ThreadPoolExecutor
 
-    from tavolan.checking import run_checks
+    from tavolan.consoles.gate import findings_before_a_push
     from tavolan.consoles.hand_over import Sent, compared, planned_hand_over
 
     with ThreadPoolExecutor(1) as pool:
         # While the consoles are read, which is mostly waiting.
-        checked = pool.submit(run_checks, project, errors_only=True)
+        checked = pool.submit(findings_before_a_push, project)
         with compared(project, stores, selection) as consoles:
             planned = [planned_hand_over(found, checked.result, conditions) for found in consoles.comparisons]
             for each in planned if not quiet else ():

@@ -89,10 +89,14 @@ def drafts_in(project: Project, store: Store, cells: Iterable[Cell]) -> list[Hel
     return held
 
 
-def stale_sets(project: Project, store: Store) -> list[Finding]:
-    """Return a finding for each set of pictures that isn't as the project would make it now."""
-    found = run_checks(project, only={STALE})
-    return [finding for finding in found if not finding.waived and finding.concerns(store.id)]
+def findings_before_a_push(project: Project) -> list[Finding]:
+    """Return what holds a push back: findings at error level, and sets of pictures that aren't up to date."""
+    return [*run_checks(project, errors_only=True), *run_checks(project, only={STALE})]
+
+
+def stale_sets(findings: Iterable[Finding], store: str) -> list[Finding]:
+    """Return the findings about sets of pictures of a store that aren't as the project would make them now."""
+    return [each for each in findings if each.rule == STALE and not each.waived and each.concerns(store)]
 
 
 def stale_icons(project: Project, store: Store, cells: Iterable[Cell]) -> list[Held]:

@@ -103,11 +103,12 @@ def compared(project: Project, stores: list[str], selection: Selection) -> Itera
 def planned_hand_over(found: Comparison, findings: Callable[[], list[Finding]], conditions: Conditions) -> HandOver:
     """Return what would be sent, and what is held back.
 
-    `findings` is asked where there's something to send. Raises UsageError for overruled rules without a reason.
+    `findings` gives those before a push (`gate.findings_before_a_push`), of all stores. Raises UsageError for overruled
+    rules without a reason.
     """
     require_reason(conditions.despite, conditions.reason)
-    wanted = plan_push(found)
-    errors = errors_in(findings(), found.store.id, wanted.send, conditions.despite) if wanted.send else {}
+    wanted, known = plan_push(found), findings()
+    errors = errors_in(known, found.store.id, wanted.send, conditions.despite)
     held = [
         Held(cell, "conflict", "changed on both sides", "Pull and decide first: tavolan console pull")
         for cell in wanted.conflicts
@@ -121,7 +122,7 @@ def planned_hand_over(found: Comparison, findings: Callable[[], list[Finding]], 
         held += drafts_in(found.project, found.store, wanted.send)
     if OTHER_LANGUAGE not in conditions.despite:
         held += in_another_language(found.project, wanted.send)
-    stale = stale_sets(found.project, found.store)
+    stale = stale_sets(known, found.store.id)
     held += stale_in(stale, wanted.send)
     held += stale_icons(found.project, found.store, wanted.send)
     held += without_version(found, wanted.send)

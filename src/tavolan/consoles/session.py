@@ -4,9 +4,9 @@ from datetime import date
 from pathlib import Path
 from typing import Self
 
-from tavolan.checking import run_checks
 from tavolan.consoles import review
 from tavolan.consoles.comparison import Comparison, Selection, comparison_of
+from tavolan.consoles.gate import findings_before_a_push
 from tavolan.consoles.hand_over import Conditions, HandOver, hand_over, planned_hand_over
 from tavolan.consoles.merge import Cell
 from tavolan.consoles.opening import client_for, console_stores
@@ -62,7 +62,7 @@ class Console:
     def plan(self, selection: Selection | None = None, conditions: Conditions | None = None) -> HandOver:
         """Return what a push would send, and what it would hold back."""
         found = self._compared(selection)
-        return planned_hand_over(found, lambda: run_checks(found.project, errors_only=True), conditions or Conditions())
+        return planned_hand_over(found, lambda: findings_before_a_push(found.project), conditions or Conditions())
 
     def push(self, selection: Selection | None = None, conditions: Conditions | None = None) -> Pushed:
         """Send what changed here and nothing holds back, as `tavolan console push` does.
