@@ -6,7 +6,7 @@ from pathlib import Path
 from tavolan.checking.findings import Finding, Location, Rule
 from tavolan.checking.registry import check
 from tavolan.checking.review import Review
-from tavolan.project.icon_records import PLACE, icon_trouble
+from tavolan.project.icon_records import ICON_PLACE, icon_trouble
 from tavolan.project.model import ICON, Project, Store
 from tavolan.project.picture_records import CaptionFacts, PictureRecord, finished, graphic_file, kept, set_files
 from tavolan.rulebooks.model import SizeClass
@@ -96,15 +96,14 @@ def picture_to_make(review: Review, this: Rule) -> Iterator[Finding]:
         found = _existing(project, store.id, name, tag)
         if not found:
             continue
-        missing = [shot.name for shot in project.shots_for(name, tag) if shot.name not in found]
-        rows = _rows(review, store.id, name, tag)
-        captions = {shot.name: kept(project.caption(tag, shot)[0]) for shot in project.shots_for(name, tag)}
-        old = [shot for shot, row in rows.items() if shot in found and captions[shot] != row.inputs.get("caption")]
+        shots = {shot.name: shot for shot in project.shots_for(name, tag)}
+        missing = [shot for shot in shots if shot not in found]
+        rows = {shot: row for shot, row in _rows(review, store.id, name, tag).items() if shot in found}
+        captions = {shot: kept(project.caption(tag, shots[shot])[0]) for shot in rows}
+        old = [shot for shot, row in rows.items() if captions[shot] != row.inputs.get("caption")]
+        seen = [shot for shot, row in rows.items() if _shows_another(review, row, shots[shot].screen, tag, name)]
         parts = [f"has no picture of {', '.join(missing)}"] if missing else []
         parts += [f"shows an earlier caption of {', '.join(old)}"] if old else []
-        screens = {shot.name: shot.screen for shot in project.shots_for(name, tag) if shot.name in found}
-        rows = {shot: row for shot, row in rows.items() if shot in screens}
-        seen = [shot for shot, row in rows.items() if _shows_another(review, row, screens[shot], tag, name)]
         parts += [f"shows an earlier screen of {', '.join(seen)}"] if seen else []
         if parts:
             at = Location(store=store.id, locale=tag, field=f"class.{name}", path=f"out/shots/{store.id}/{name}/{tag}")
@@ -280,7 +279,7 @@ def graphic_to_make(review: Review, this: Rule) -> Iterator[Finding]:
             if not project.requires(graphic):
                 continue
             size = "×".join(map(str, graphic.sizes[0]))
-            icon = name == PLACE
+            icon = name == ICON_PLACE
             at = Location(store=store.id, field=f"graphic.{name}", path=source.shown)
             if icon and (project.root / ICON).exists():
                 if trouble := icon_trouble(project, store):

@@ -78,11 +78,16 @@ def all_checks() -> dict[str, Check]:
 
 
 def run_checks(
-    project: Project, today: date | None = None, *, errors_only: bool = False, only: Collection[str] = ()
+    project: Project,
+    today: date | None = None,
+    *,
+    errors_only: bool = False,
+    also: Collection[str] = (),
+    only: Collection[str] = (),
 ) -> list[Finding]:
     """Run every check on a project, or `only` those of some ids; worst findings first.
 
-    `errors_only` skips rules that can't find an error.
+    `errors_only` skips rules that can't find an error, but for those of `also`.
 
     `[check]` of the project sets levels, switches rules off and waives findings; `today` is the date that waivers,
     rulebooks and seasons are judged by. Raises ProjectError when `[check]` names a rule that doesn't exist.
@@ -96,7 +101,11 @@ def run_checks(
     unread: list[ProjectError] = []
     for item in checks.values():
         level = project.check.levels.get(item.id, "off" if item.off else item.level)
-        if level == "off" or (errors_only and level != "error") or (only and item.id not in only):
+        if (
+            level == "off"
+            or (errors_only and level != "error" and item.id not in also)
+            or (only and item.id not in only)
+        ):
             continue
         fixed = item.id in project.check.levels
         try:
@@ -106,7 +115,7 @@ def run_checks(
     if unread and not any(finding.rule == DATA_TABLE for finding in found):
         raise unread[0]
     if errors_only:
-        found = [finding for finding in found if finding.level == "error"]
+        found = [finding for finding in found if finding.level == "error" or finding.rule in also]
     judged = merged(_waived(finding, project.check.waive, review.today) for finding in found)
     return sorted((_in_season(project, finding) for finding in judged), key=Finding.sort_key)
 

@@ -17,17 +17,17 @@ def adapter_for(name: str, address: ConsoleAddress) -> StoreConsole:
     Raises UnknownNameError for one that isn't installed, OutsideError for one that can't be loaded or is no adapter.
     """
     kind = load_plugin(GROUP, name)
-    console = _told_apart(name, kind)(address)
+    console = _naming_faults(name, kind)(address)
     if not isinstance(console, StoreConsole):
         raise OutsideError(f"adapter {name} is no StoreConsole", "Tell who wrote the adapter: see docs/adapters.md.")
     for method in (
         key for key in dir(StoreConsole) if not key.startswith("_") and callable(getattr(StoreConsole, key))
     ):
-        setattr(console, method, _told_apart(name, getattr(console, method)))
+        setattr(console, method, _naming_faults(name, getattr(console, method)))
     return console
 
 
-def _told_apart(name: str, method: Callable[..., Any]) -> Callable[..., Any]:
+def _naming_faults(name: str, method: Callable[..., Any]) -> Callable[..., Any]:
     """Let errors of an adapter's own code say whose they are: else they'd seem to be the program's."""
 
     @wraps(method, updated=())

@@ -199,9 +199,9 @@ class Client(StoreConsole):
                 part = file.read(upload.part_bytes)
                 # A file of one part has its part's digest already; a console refuses what was changed since.
                 digest = bytes.fromhex(sha256) if len(part) == size else hashlib.sha256(part).digest()
-                headers = {"Content-Digest": _digest_field(digest)}
+                headers = {"Content-Digest": digest_field(digest)}
                 self._send("PUT", f"/uploads/{upload.id}/parts/{number}", content=part, headers=headers)
-        headers = {"Repr-Digest": _digest_field(bytes.fromhex(sha256))}
+        headers = {"Repr-Digest": digest_field(bytes.fromhex(sha256))}
         self._send("POST", f"/uploads/{upload.id}/completion", headers=headers)
         return True
 
@@ -328,6 +328,6 @@ def _condition(etag: str) -> dict[str, str]:
     return {"If-Match": etag} if etag else {"If-None-Match": "*"}
 
 
-def _digest_field(digest: bytes) -> str:
+def digest_field(digest: bytes) -> str:
     """Return a digest as RFC 9530 writes it."""
     return f"sha-256=:{base64.b64encode(digest).decode()}:"

@@ -8,8 +8,7 @@ from pathlib import Path
 from typing import Any, NamedTuple
 
 from tavolan.consoles.protocol import VIDEO, SetKind
-from tavolan.project.icon_records import PLACE as ICON_PLACE
-from tavolan.project.icon_records import handed_over_icons
+from tavolan.project.icon_records import ICON_PLACE, handed_over_icons
 from tavolan.project.kept_sets import handed_over, kept_places, kept_set
 from tavolan.project.model import Project, Store, Value
 from tavolan.project.picture_records import finished, graphic_file, set_files

@@ -9,8 +9,7 @@ from tavolan.checking.findings import Finding
 from tavolan.consoles.content import Place
 from tavolan.consoles.merge import Cell
 from tavolan.errors import UsageError
-from tavolan.project.icon_records import PLACE as ICON_PLACE
-from tavolan.project.icon_records import icon_trouble
+from tavolan.project.icon_records import ICON_PLACE, icon_trouble
 from tavolan.project.model import Project, Store
 from tavolan.project.texts import Texts
 from tavolan.project.translation_progress import is_drafted
@@ -91,7 +90,7 @@ def drafts_in(project: Project, store: Store, cells: Iterable[Cell]) -> list[Hel
 
 def findings_before_a_push(project: Project) -> list[Finding]:
     """Return what holds a push back: findings at error level, and sets of pictures that aren't up to date."""
-    return [*run_checks(project, errors_only=True), *run_checks(project, only={STALE})]
+    return run_checks(project, errors_only=True, also={STALE})
 
 
 def stale_sets(findings: Iterable[Finding], store: str) -> list[Finding]:

@@ -2,6 +2,7 @@
 
 from collections.abc import Callable
 
+from tavolan.consoles.protocol import EDITABLE
 from tavolan.consoles.trial import Promise, Trial, Trying, promises_in, require
 
 PROMISES: list[Promise] = []
@@ -169,13 +170,15 @@ def _no_such_picture(trial: Trial) -> None:
 
 @_promise("A version that was begun is the one that can be edited, and none can be begun beside it.")
 def _version(trial: Trial) -> None:
-    versions = trial.console.versions()
-    open_ones = [version.version for version in versions if version.state in ("editable", "refused")]
+    open_ones = _editable(trial)
     if not open_ones:
-        name = next(name for n in range(1, 1000) if (name := f"0.{n}") not in {v.version for v in versions})
-        trial.console.begin_version(name)
-        open_ones = [version.version for version in trial.console.versions() if version.state == "editable"]
+        name = trial.begin_version()
+        open_ones = _editable(trial)
         require(open_ones == [name], f"those that can be edited are {open_ones}")
     require(len(open_ones) == 1, f"{len(open_ones)} can be edited")
     with trial.refused(409):
         trial.console.begin_version("999.0")
+
+
+def _editable(trial: Trial) -> list[str]:
+    return [version.version for version in trial.console.versions() if version.state in EDITABLE]

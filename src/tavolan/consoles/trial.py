@@ -137,12 +137,16 @@ class Trial:
 
     def ready(self) -> None:
         """See to it that texts can be changed: begin a version where the store needs one."""
-        if self.book.console.needs_version:
-            versions = self.console.versions()
-            if not any(version.state in EDITABLE for version in versions):
-                taken = {version.version for version in versions}
-                name = next(name for n in range(1, 1000) if (name := f"0.{n}") not in taken)
-                self.console.begin_version(name)
+        needed = self.book.console.needs_version
+        if needed and not any(version.state in EDITABLE for version in self.console.versions()):
+            self.begin_version()
+
+    def begin_version(self) -> str:
+        """Begin a version whose name wasn't used; return the name."""
+        taken = {version.version for version in self.console.versions()}
+        name = next(name for number in range(1, 1000) if (name := f"0.{number}") not in taken)
+        self.console.begin_version(name)
+        return name
 
     def listing(self) -> Tagged[Listing] | None:
         """Return the texts of the default locale."""

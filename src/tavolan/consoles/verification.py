@@ -3,6 +3,7 @@
 from collections.abc import Iterator
 from dataclasses import dataclass
 
+from tavolan.consoles.client import Client
 from tavolan.consoles.promises import PROMISES
 from tavolan.consoles.store_console import StoreConsole
 from tavolan.consoles.trial import Promise, Trial, Verdict, tried
@@ -14,8 +15,6 @@ from tavolan.rulebooks.model import Rulebook
 
 def all_promises(console: StoreConsole) -> list[Promise]:
     """Return what a console promises: more where it speaks the open protocol itself."""
-    from tavolan.consoles.client import Client
-
     return [*PROMISES, *WIRE_PROMISES] if isinstance(console, Client) else PROMISES
 
 

@@ -8,7 +8,7 @@ from tavolan.support.content_digest import digest_of_file
 from tavolan.support.files import read_text, write_inside
 
 # The graphic of a rulebook that is the app's icon, and so the place of icons in a console.
-PLACE = "icon"
+ICON_PLACE = "icon"
 _RECORDS = "out/icons/made.json"
 
 
@@ -19,7 +19,7 @@ def icon_file(store: str, side: int) -> str:
 
 def handed_over_icons(store: Store) -> list[str]:
     """Return the icon files that a store's console takes, in the rulebook's order; none where the build has them."""
-    graphic = store.rulebook.graphics.get(PLACE)
+    graphic = store.rulebook.graphics.get(ICON_PLACE)
     if graphic is None or graphic.in_build:
         return []
     return [icon_file(store.id, side) for side in dict.fromkeys(width for width, _ in graphic.sizes)]

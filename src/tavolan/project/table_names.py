@@ -2,7 +2,7 @@
 
 from collections.abc import Iterator
 
-from tavolan.errors import Problem, nearest
+from tavolan.errors import Problem, ProjectError, nearest
 from tavolan.languages.countries import country_code
 from tavolan.project.datafile import BENCHMARKS, CAMPAIGNS, DataFile
 from tavolan.project.model import Project
@@ -23,6 +23,12 @@ def name_faults(project: Project, file: DataFile) -> list[Problem]:
         faults = [*_store_fault(project, row.text("store")), *_country_fault(row.text("storefront"))]
         found += [Problem(file.name, line, column, message, remedy) for column, message, remedy in faults]
     return found
+
+
+def require_known_names(project: Project, file: DataFile) -> None:
+    """Raise ProjectError for such rows."""
+    if faults := name_faults(project, file):
+        raise ProjectError(faults)
 
 
 def _store_fault(project: Project, store: str) -> Iterator[tuple[str, str, str]]:

@@ -10,6 +10,7 @@ import regex
 
 from tavolan.consoles.comparison import Comparison
 from tavolan.consoles.merge import SIDE_WORDS, Cell
+from tavolan.languages.scripts import letters_of
 from tavolan.languages.tags import is_right_to_left, locale_name
 from tavolan.pictures.design.colour import resolve
 from tavolan.pictures.raster.thumbnail import thumb_of_data
@@ -20,7 +21,7 @@ from tavolan.support.files import read_bytes
 
 Progress = Callable[[int, int | None], None]
 # Scripts without spaces have a word in each letter; white space belongs to the word before it.
-_JOINED = r"\p{Han}\p{Hiragana}\p{Katakana}\p{Thai}\p{Lao}\p{Khmer}\p{Myanmar}"
+_JOINED = letters_of("unspaced")
 _WORDS = regex.compile(rf"[{_JOINED}]\s*|[^\s{_JOINED}]+\s*|\s+")
 # What decides first.
 _ORDER = {"both": 0, "there": 1, "here": 2, "same": 3}

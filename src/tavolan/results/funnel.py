@@ -8,10 +8,10 @@ from typing import Literal, NamedTuple
 
 import pandas as pd
 
-from tavolan.errors import ProjectError, UsageError
+from tavolan.errors import UsageError
 from tavolan.project.datafile import BENCHMARKS
 from tavolan.project.model import Project
-from tavolan.project.table_names import name_faults
+from tavolan.project.table_names import require_known_names
 from tavolan.results.figures import Figures
 from tavolan.results.intervals import Interval, wilson
 from tavolan.results.metrics import known_storefronts, of_places, rows_in
@@ -182,8 +182,7 @@ def _benchmarks(project: Project) -> dict[tuple[str, str], tuple[float, str]]:
 
     Raises ProjectError for faults in their table.
     """
-    if faults := name_faults(project, BENCHMARKS):
-        raise ProjectError(faults)
+    require_known_names(project, BENCHMARKS)
     found: dict[tuple[str, str], tuple[float, str]] = {}
     for row in project.tables.rows(BENCHMARKS):
         store, category = row.text("store"), row.text("category")

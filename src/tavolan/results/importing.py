@@ -93,12 +93,15 @@ def _once(table: pd.DataFrame, repairs: list[str]) -> pd.DataFrame:
 
 def _without_sums(project: Project, frame: pd.DataFrame, repairs: list[str]) -> pd.DataFrame:
     """Return the lines that don't sum up others: those of all sources, where the file or the project has the parts."""
+    of_all = frame["source"].astype("str") == _ALL
+    if not of_all.any():
+        return frame
     key = ["date", "store", "storefront"]
     known = pd.concat([frame[[*key, "source"]], project.tables.frame(METRICS, columns=[*key, "source"])])
     parts = known[known["source"].astype("str") != _ALL]
     in_parts = pd.MultiIndex.from_frame(parts[key].astype({"store": "str", "storefront": "str"})).unique()
     own = pd.MultiIndex.from_frame(frame[key].astype({"store": "str", "storefront": "str"}))
-    sums = (frame["source"].astype("str") == _ALL) & own.isin(in_parts)
+    sums = of_all & own.isin(in_parts)
     if sums.any():
         repairs.append(f"{counted(int(sums.sum()), 'line')} of totals of all sources left out")
     return frame[~sums.to_numpy()]

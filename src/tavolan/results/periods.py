@@ -5,11 +5,10 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from typing import NamedTuple
 
-from tavolan.errors import ProjectError
 from tavolan.project.datafile import CAMPAIGNS
 from tavolan.project.journal import Line
 from tavolan.project.model import Project
-from tavolan.project.table_names import name_faults
+from tavolan.project.table_names import require_known_names
 from tavolan.words.coverage import storefronts_of
 
 
@@ -62,8 +61,7 @@ class Campaign:
 
 def read_campaigns(project: Project) -> list[Campaign]:
     """Return `data/campaigns.csv`. Raises ProjectError for faults in it."""
-    if faults := name_faults(project, CAMPAIGNS):
-        raise ProjectError(faults)
+    require_known_names(project, CAMPAIGNS)
     return [
         Campaign(
             Period(date.fromisoformat(row.text("from")), date.fromisoformat(row.text("to"))),

@@ -3,7 +3,6 @@
 They're kept apart on purpose. A limit that's wrong on one side shows up in a rehearsal, as it would in a real console.
 """
 
-import tomllib
 import unicodedata
 from functools import cache
 from pathlib import Path
@@ -14,7 +13,7 @@ from pydantic import BaseModel, ConfigDict
 from tavolan.errors import UsageError
 from tavolan.project.video_records import VideoFacts
 from tavolan.support.image_headers import ImageFacts
-from tavolan.support.shipped import shipped_text
+from tavolan.support.shipped import shipped_toml
 
 _STORES = Path(__file__).parent / "stores"
 LengthUnit = Literal["characters", "graphemes", "utf16", "bytes"]
@@ -189,4 +188,4 @@ def shipped_limits(store: str) -> StoreLimits:
             f"the stand-in has no limits of a store {store}",
             f"It has those of {known}. Name the rules of another one with --rules.",
         )
-    return StoreLimits.model_validate(tomllib.loads(shipped_text(path)))
+    return StoreLimits.model_validate(shipped_toml(path))
