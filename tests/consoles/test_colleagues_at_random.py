@@ -98,7 +98,10 @@ class Colleagues(RuleBasedStateMachine):
         self.changed_here(before)
 
     def does(self, store, place, value):
-        if plain(self.team.there(store).get(place)) != value:
+        if value == read_base(self.team.root, store).get(place):
+            # What's again as it was agreed on is no change of theirs, so a push may change it.
+            self.theirs.pop((store, place), None)
+        elif plain(self.team.there(store).get(place)) != value:
             self.theirs[store, place] = value
 
     @rule(store=stores, locale=locales, number=st.integers(0, 1), text=words)

@@ -4,13 +4,10 @@ import doctest
 import math
 from pathlib import Path
 
-import numpy as np
 import pytest
-import statsmodels.api
 from scipy import stats
 from statsmodels.stats.proportion import proportion_confint
 
-from tavolan.results.count_regression import fit_counts
 from tavolan.results.intervals import count_ratio, wilson
 
 
@@ -59,30 +56,6 @@ def test_counts_without_an_event_say_nothing():
     assert math.isnan(found.value) and (found.low, found.high) == (0.0, math.inf)
     with pytest.raises(ValueError, match="windows not empty"):
         count_ratio(1, 0, 1, 5)
-
-
-@pytest.mark.parametrize("dispersion", [0.0, 0.2])
-def test_the_regression_is_that_of_statsmodels(dispersion):
-    dice = np.random.default_rng(5)
-    days = np.arange(70)
-    design = np.column_stack([np.ones(70), days >= 35, days % 7 == 6, (days - 35) / 7]).astype(float)
-    means = np.exp(design @ [3.0, 0.3, 0.4, 0.02])
-    counts = dice.poisson(means * (dice.gamma(1 / dispersion, dispersion, 70) if dispersion else 1)).astype(float)
-    found = fit_counts(design, counts)
-    family = statsmodels.api.families.NegativeBinomial(alpha=found.dispersion or 1e-9)
-    reference = statsmodels.api.GLM(counts, design, family=family).fit()
-    assert found.coefficients == pytest.approx(reference.params, abs=1e-5)
-    assert np.sqrt(np.diag(found.covariance)) == pytest.approx(reference.bse, rel=1e-4)
-    if found.dispersion:
-        assert reference.pearson_chi2 == pytest.approx(reference.df_resid, rel=1e-4)
-    assert bool(found.dispersion) == bool(dispersion)
-
-
-def test_a_design_that_determines_nothing_is_refused():
-    with pytest.raises(ValueError, match="can't determine"):
-        fit_counts(np.ones((2, 2)), np.ones(2))
-    with pytest.raises(ValueError, match="depend on each other"):
-        fit_counts(np.ones((9, 2)), np.ones(9))
 
 
 @pytest.mark.parametrize(("page", "least"), [("results.md", 9), ("experiments.md", 4)])

@@ -50,7 +50,7 @@ def test_an_installs_value_and_price_are_those_of_the_files(year):
 
 
 def test_the_command_says_whether_it_pays(year, tmp_path):
-    pays = run_tavolan("results", "worth", "--cost", "50", "--figure", tmp_path / "w.png", cwd=year)
+    pays = run_tavolan("results", "worth", "--cost", "5", "--figure", tmp_path / "w.png", cwd=year)
     assert pays.code == 0 and "It pays" in pays.out and "A paid install cost" in pays.out
     assert "Can't tell whether it pays" in run_tavolan("results", "worth", "--cost", "250", cwd=year).out
     assert "It doesn't pay" in run_tavolan("results", "worth", "--cost", "900", "--why", cwd=year).out

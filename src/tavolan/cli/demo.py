@@ -154,7 +154,7 @@ def _results(out: Console, project: Project, actions: NextActions) -> Path:
 
     figures = Figures(project)
     print_moved(out, what_moved(figures, Scope()), why=False)
-    print_effects(out, [effect_of(figures, one, Question()) for one in figures.changes])
+    print_effects(out, [effect_of(figures, one, Question()) for one in figures.joined_changes])
     if repair := funnel_report(figures, Scope()).repair:
         out.print(repair_words(*repair), soft_wrap=True)
     target = project.root / "out" / "report.html"

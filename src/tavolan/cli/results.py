@@ -122,7 +122,7 @@ def effect(
 def _effects(figures: Figures, day: date | None, stores: list[str], question: Question) -> list[ChangeEffect]:
     from tavolan.results.effect import change_at, effect_of
 
-    changes = [change for change in figures.changes if change.store in stores and day in (None, change.day)]
+    changes = [one for one in figures.joined_changes if one.store in stores and (day is None or one.holds(day))]
     if day and not changes:
         changes = [change_at(figures, day, store) for store in stores]
     return [effect_of(figures, change, question) for change in changes]

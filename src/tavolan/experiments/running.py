@@ -165,7 +165,7 @@ def judge_experiment(project: Project, one: Experiment, today: date) -> Judged:
     span = Period(begin, max(days, default=begin))
     fronts = set(table.storefronts)
     overlaps = [
-        f"{change.day} {', '.join(change.places)}"
+        f"{change.day} {change.words}"
         for change in changes_of(project)
         if change.store == table.store
         and span.holds(change.day)

@@ -190,6 +190,11 @@ class Store:
         """Id of the rulebook."""
         return self.rulebook.id
 
+    def shows(self, storefront: str) -> str:
+        """Return the locale that visitors of a storefront see: its own where the project has it, else the default."""
+        first = next(iter(self.rulebook.storefronts.reads.get(storefront, ())), "")
+        return first if first in self.locales else self.default_locale
+
     def reads(self, storefront: str) -> list[str]:
         """Return the project's locales whose words the storefront's search reads, strongest first."""
         book = self.rulebook.storefronts

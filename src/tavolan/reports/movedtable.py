@@ -17,15 +17,7 @@ _MOST = 6
 def print_moved(console: Console, digest: Moved, why: bool) -> None:
     """Print what moved in a period against the one before."""
     console.print(styled("[bold]{}[/]  against {}", digest.period, digest.period.before()))
-    for one in digest.installs:
-        found = f": {verdict_words(one.found)}, {ratio_words(one.found.ratio)}" if one.found else ""
-        kind = "" if math.isnan(one.paid_now) else "organic "
-        console.print(styled("{}  {:,.0f} {}installs, {:,.0f} before{}", one.store, one.now, kind, one.before, found))
-        if kind:
-            paid = f"{one.paid_now:,.0f} paid ones beside them, {one.paid_before:,.0f} before"
-            console.print(styled("     [dim]{}[/]", paid))
-        if why and one.found:
-            console.print(styled("     [dim]{}[/]", "; ".join(one.found.reasons)))
+    _print_installs(console, digest, why)
     for funnel in digest.funnels:
         steps = [f"{STEP_WORDS[step.name]} {share_words(step)}" for step in funnel.steps if step.name != "direct"]
         console.print(styled("{}  {}", funnel.store, ", ".join(steps)))
@@ -44,7 +36,7 @@ def print_moved(console: Console, digest: Moved, why: bool) -> None:
     if digest.not_targeted:
         names = [f"{one.phrase} {rank_words(one.now)} ({one.storefront})" for one in digest.not_targeted]
         console.print(styled("[bold]found, and no target yet[/]  {}", _shortened(names)), soft_wrap=True)
-    meanwhile = [f"{one.day} {one.store}: {', '.join(one.places)}" for one in digest.changes]
+    meanwhile = [f"{one.days} {one.store}: {one.words}" for one in digest.changes]
     meanwhile += [f"{one.period}: {one.what}" for one in digest.campaigns]
     console.print(
         styled("[bold]meanwhile[/]  {}", _shortened(meanwhile) or "nothing that the journal knows of"), soft_wrap=True
@@ -57,6 +49,20 @@ def print_moved(console: Console, digest: Moved, why: bool) -> None:
                 "dim",
             )
         )
+
+
+def _print_installs(console: Console, digest: Moved, why: bool) -> None:
+    for one in digest.installs:
+        found = f": {verdict_words(one.found)}, {ratio_words(one.found.ratio)}" if one.found else ""
+        kind = "" if math.isnan(one.paid_now) else "organic "
+        console.print(styled("{}  {:,.0f} {}installs, {:,.0f} before{}", one.store, one.now, kind, one.before, found))
+        if kind:
+            paid = f"{one.paid_now:,.0f} paid ones beside them, {one.paid_before:,.0f} before"
+            console.print(styled("     [dim]{}[/]", paid))
+        if one.withheld:
+            console.print(styled("     [dim]without {} that were withheld[/]", counted(one.withheld, "count")))
+        if why and one.found:
+            console.print(styled("     [dim]{}[/]", "; ".join(one.found.reasons)))
 
 
 def _listed(moves: Iterable[Move]) -> str:

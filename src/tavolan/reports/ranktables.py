@@ -30,7 +30,7 @@ def print_history(console: Console, name: str, history: RankHistory, why: bool =
     if len(history.lines) > _MOST:
         console.print(f"and {counted(len(history.lines) - _MOST, 'line')} more: name phrases, --storefront or --list")
     for change in history.changes:
-        console.print(styled("{} {}: {}", change.day, change.store, ", ".join(change.places)), soft_wrap=True)
+        console.print(styled("{} {}: {}", change.day, change.store, change.words), soft_wrap=True)
     for campaign in history.campaigns:
         console.print(styled("{}: {}", campaign.period, campaign.what), soft_wrap=True)
     if why:

@@ -36,6 +36,16 @@ def verdict_words(found: RateEffect) -> str:
     return "more than before" if found.verdict == "up" else "less than before"
 
 
+def visibility_sentences(found: RateEffect) -> list[str]:
+    """Return which days are unlike all others, what the days could have shown, and how long one of 10 % would take."""
+    said = [f"Unlike all other days, and so no part of the effect: {first} to {last}." for first, last in found.unusual]
+    if not math.isnan(found.least_seen) and found.verdict == "unknown":
+        least = f"These days would show a change of {found.least_seen - 1:.0%} or more, in four cases of five"
+        wait = f"; one of {WORTH_HAVING:.0%} needs {counted(found.days_for_tenth or 0, 'day')} on each side"
+        said.append(f"{least}{wait if found.days_for_tenth else ''}.")
+    return said
+
+
 def ratio_words(ratio: Interval) -> str:
     """Return a ratio with its interval, as `× 1.27 (1.14 to 1.40)`."""
     return f"× {_number(ratio.value)} ({_number(ratio.low)} to {_number(ratio.high)})"
@@ -57,9 +67,9 @@ def print_effects(console: Console, effects: Iterable[ChangeEffect]) -> None:
             SafeText(verdict_words(found), _VERDICT_STYLE[found.verdict]) if found else SafeText(one.why_not, "dim")
         )
         suspects = SafeText(str(len(one.suspects) or ""), "yellow")
-        places = ", ".join(one.change.places) or "no line in the journal"
+        places = one.change.words or "no line in the journal"
         table.add_row(
-            SafeText(str(one.change.day)),
+            SafeText(one.change.days),
             SafeText(one.change.store),
             SafeText(places),
             SafeText(ratio),
@@ -80,8 +90,8 @@ def _rank_verdict(one: ChangeEffect) -> SafeText:
 
 def print_effect(console: Console, one: ChangeEffect, why: bool) -> None:
     """Print what a change did, the days that were compared, and all else that could be the cause."""
-    places = ", ".join(one.change.places) or "no line in the journal"
-    console.print(styled("[bold]{}  {}[/]  {}", one.change.day, one.change.store, places))
+    places = one.change.words or "no line in the journal"
+    console.print(styled("[bold]{}  {}[/]  {}", one.change.days, one.change.store, places))
     question = one.question
     console.print(
         styled(
@@ -105,8 +115,10 @@ def print_effect(console: Console, one: ChangeEffect, why: bool) -> None:
             length = one.series.length(after) if one.series else 0
             table.add_row(name, str(period), f"{length} of {period.days}", f"{rate:.2f}")
         console.print(table)
+        for sentence in visibility_sentences(one.found):
+            console.print(SafeText(sentence), soft_wrap=True)
         if why:
-            console.print(styled("Method: {}; {}", METHOD_WORDS[one.found.method], "; ".join(one.found.reasons)))
+            console.print(styled("Method: {}; {}", METHOD_WORDS[one.found.method], "; ".join(one.reasons)))
             if one.control:
                 console.print(styled("Not touched: {}", " ".join(one.control)), soft_wrap=True)
             console.print(styled("[dim]The interval holds the true ratio 95 times of 100: docs/results.md[/]"))
@@ -120,7 +132,7 @@ def rank_effect_words(ranks: RankEffect) -> str:
     """Return what a change did to ranks, as a sentence without its full stop."""
     several = f"{counted(len(ranks.touched), 'phrase')} that it touched"
     if math.isnan(ranks.ratio.value):
-        return f"ranks: {several}, and too few others to compare them with"
+        return f"ranks: {several}; can't tell: {ranks.why_not}"
     verdict = {"up": "better ranks", "down": "worse ranks", "none": "ranks alike", "unknown": "ranks: can't tell"}
     others = counted(len(ranks.others), "other")
     return f"{verdict[ranks.verdict]}: {several}, {ratio_words(ranks.ratio)} as good against {others}"
@@ -135,8 +147,8 @@ def _print_ranks(console: Console, ranks: RankEffect, why: bool) -> None:
     console.print(styled("   {}{}", ", ".join(moved), f", and {more} more" if more else ""), soft_wrap=True)
     if why:
         formula = (
-            "Medians of the windows. Gains, as logarithms, of phrases with a word that came or is gone, against all "
-            "others by Student's t: docs/results.md"
+            "Medians of the windows. The step in the difference of both groups' mean logarithms, day by day, beside "
+            "its trend and memory: docs/results.md"
         )
         console.print(SafeText(formula, "dim"), soft_wrap=True)
 
@@ -152,7 +164,7 @@ def print_funnel(console: Console, report: FunnelReport, why: bool) -> None:
     console.print(table)
     console.print(styled("[dim]▼ below its goal, and ↑ ↓ other than before, by more than chance explains[/]"))
     if report.withheld:
-        console.print(f"{counted(report.withheld, 'row')} with a withheld count left out")
+        console.print(f"{counted(report.withheld, 'row')} with a withheld count, and so in no share")
     if report.repair:
         funnel, step = report.repair
         console.print(styled("[bold]{}[/]", repair_words(funnel, step)), soft_wrap=True)

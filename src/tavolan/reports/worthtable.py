@@ -30,7 +30,7 @@ def print_worth(console: Console, found: ListingWorth, why: bool) -> None:
         effect = one.effect
         ratio = ratio_words(effect.found.ratio) if effect.found else "–"
         won = SafeText(amount_words(one.won)) if one.won else SafeText(effect.why_not, "dim")
-        places = SafeText(", ".join(effect.change.places) or "no line in the journal")
+        places = SafeText(effect.change.words or "no line in the journal")
         table.add_row(SafeText(str(effect.change.day)), SafeText(effect.change.store), places, SafeText(ratio), won)
     console.print(table)
     if not found.measured:

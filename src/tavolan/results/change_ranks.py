@@ -4,7 +4,7 @@ from collections.abc import Collection
 
 from tavolan.project.model import Project
 from tavolan.results.periods import Change, Period
-from tavolan.results.rank_effect import RankEffect, RankShift, rank_effect, rank_shifts
+from tavolan.results.rank_effect import RankEffect, RankShift, rank_effect
 from tavolan.results.ranks import RankQuery, read_ranks
 from tavolan.words.changed_words import changed_words, forms_of, holds_any
 from tavolan.words.known_ranks import measured_app
@@ -26,7 +26,7 @@ def ranks_after_change(
         reads = set(store.reads(shift.storefront))
         return any(locale in reads and holds_any(shift.phrase, forms, match) for locale, forms, match in words)
 
-    return rank_effect(rank_shifts(read_ranks(project, wanted), before, after), is_touched)
+    return rank_effect(read_ranks(project, wanted), before, after, is_touched)
 
 
 def _words(project: Project, change: Change) -> list[tuple[str, set[str], Matching]]:

@@ -9,11 +9,14 @@ import pandas as pd
 
 from tavolan.results.change_ranks import ranks_after_change
 from tavolan.results.figures import Figures
-from tavolan.results.metrics import counts_around, known_storefronts, of_places
-from tavolan.results.periods import Change, Period
+from tavolan.results.metrics import known_storefronts, of_places
+from tavolan.results.periods import APART, Change, Period
+from tavolan.results.placebos import MOST_PLACEBOS, PLACEBO_DAYS, PLACEBO_STEP, Placebos, score_placebos
 from tavolan.results.rank_effect import RankEffect
-from tavolan.results.rate_effect import DailyCounts, RateEffect, rate_effect
+from tavolan.results.rate_effect import RateEffect, can_be_modelled, rate_effect
 from tavolan.results.scope import require_days
+from tavolan.results.step_model import DailyCounts, StepSettings
+from tavolan.results.withheld import whole_days
 
 # What an effect can be on.
 METRICS = ("installs", "page_views", "impressions")
@@ -33,6 +36,12 @@ class Question:
     after: int = 42
     settle: int = 3
 
+    def windows(self, change: Change) -> tuple[Period, Period]:
+        """Return the days before a change and those after it."""
+        before = Period(change.day - timedelta(days=self.before), change.day - timedelta(days=1))
+        begin = change.end + timedelta(days=self.settle)
+        return before, Period(begin, begin + timedelta(days=self.after - 1))
+
 
 @dataclass(frozen=True)
 class ChangeEffect:
@@ -40,7 +49,7 @@ class ChangeEffect:
 
     `control` are storefronts that it didn't touch; `suspects` is all else that could be the cause; `left_out` counts
     days of campaigns. `series` are the days that were compared, for a chart. `ranks` is what it did to ranks, where it
-    touched a phrase that was looked for.
+    touched a phrase that was looked for. `notes` say what was estimated and left out.
     """
 
     change: Change
@@ -55,105 +64,179 @@ class ChangeEffect:
     left_out: int = 0
     series: DailyCounts | None = None
     ranks: RankEffect | None = None
+    notes: list[str] = field(default_factory=list)
 
     @property
     def reasons(self) -> list[str]:
         """Why it was measured in this way; why there's nothing to compare."""
-        return self.found.reasons if self.found else [self.why_not]
+        return [*self.found.reasons, *self.notes] if self.found else [self.why_not]
 
 
 def change_at(figures: Figures, day: date, store: str) -> Change:
     """Return the change of a day, without lines where the journal knows none."""
-    return next((one for one in figures.changes if (one.day, one.store) == (day, store)), Change(day, store, ()))
+    return next(
+        (one for one in figures.joined_changes if one.store == store and one.holds(day)), Change(day, store, ())
+    )
 
 
 def effect_of(figures: Figures, change: Change, question: Question) -> ChangeEffect:
-    """Return what a change did. Days of campaigns are left out on both sides, and days of which a part was withheld.
+    """Return what a change did. Days of campaigns are left out on both sides, and days of which much was withheld.
 
     Raises UsageError for a window without days.
     """
     require_days("--before", question.before)
     require_days("--after", question.after)
     require_days("--settle", question.settle, least=0)
-    project, metrics = figures.project, of_places(figures.metrics, change.store)
-    before = Period(change.day - timedelta(days=question.before), change.day - timedelta(days=1))
-    begin = change.day + timedelta(days=question.settle)
-    after = Period(begin, begin + timedelta(days=question.after - 1))
-    touched = change.storefronts(project) if change.lines else known_storefronts(metrics)
-    fronts = [front for front in touched if not question.storefronts or front in question.storefronts]
-    ranks = ranks_after_change(project, change, fronts, before, after)
-    fronts = [front for front in fronts if front in known_storefronts(metrics)]
-    window = Period(before.first, after.last)
-    own = [one for one in figures.campaigns if one.touches(change.store, fronts)]
-    usable = [
-        day
-        for day in (*before.ordinals(), *after.ordinals())
-        if not any(one.period.holds(date.fromordinal(day)) for one in own)
-    ]
-    left_out = before.days + after.days - len(usable)
-    settings = (change, question, fronts, before, after)
-    ours = _series(of_places(metrics, "", fronts, question.sources), question.metric, usable, change.day)
-    if not fronts or ours is None:
-        why = "no storefront with metrics read what was changed" if not fronts else "no day is left on one side"
-        suspects = _suspects(figures, change, fronts, window, controlled=False)
-        return ChangeEffect(*settings, None, why, suspects=suspects, left_out=left_out, ranks=ranks)
-    control = _control(figures, change, window)
-    others = _series(of_places(metrics, "", control, question.sources), question.metric, usable, change.day)
-    if control and others is not None:
-        ours, others = _common(ours, others)
-    found = rate_effect(ours, others if control else None)
-    controlled = found.method == "control"
-    suspects = _suspects(figures, change, fronts, window, controlled=controlled)
-    return ChangeEffect(*settings, found, "", control if controlled else [], suspects, left_out, ours, ranks)
+    return _Measuring(figures, change, question).effect()
 
 
-def _series(frame: pd.DataFrame, metric: str, usable: Sequence[int], change: date) -> DailyCounts | None:
-    """Return the usable days as counts; None where a side has none."""
-    made = counts_around(frame, metric, usable, change)
-    return made if made.length(True) and made.length(False) else None
+class _Measuring:
+    """One change: its storefronts, its days, and what else happened in them."""
 
+    def __init__(self, figures: Figures, change: Change, question: Question) -> None:
+        self.figures, self.change, self.question = figures, change, question
+        self.project = figures.project
+        self.metrics = of_places(figures.metrics, change.store)
+        self.before, self.after = question.windows(change)
+        self.window = Period(self.before.first, self.after.last)
+        known = known_storefronts(self.metrics)
+        touched = change.storefronts(self.project) if change.lines else known
+        self.asked = [front for front in touched if not question.storefronts or front in question.storefronts]
+        self.fronts = [front for front in self.asked if front in known]
+        self.near = [
+            one for one in figures.changes if one.store == change.store and one != change and self.window.holds(one.day)
+        ]
 
-def _common(ours: DailyCounts, others: DailyCounts) -> tuple[DailyCounts, DailyCounts | None]:
-    """Return both series on the days that both have; no control where they share none on one side."""
-    mine, theirs = np.isin(ours.days, others.days), np.isin(others.days, ours.days)
-    made = [
-        DailyCounts(one.days[keep], one.counts[keep], one.after[keep]) for one, keep in ((ours, mine), (others, theirs))
-    ]
-    if not all(one.length(side) for one in made for side in (True, False)):
-        return ours, None
-    return made[0], made[1]
+    def effect(self) -> ChangeEffect:
+        """Return what the change did."""
+        ranks = ranks_after_change(self.project, self.change, self.asked, self.before, self.after)
+        settings = (self.change, self.question, self.fronts, self.before, self.after)
+        usable = self._usable()
+        left_out = self.before.days + self.after.days - len(usable)
+        ours = whole_days(self._rows(self.fronts), self.question.metric, usable, self.change.day)
+        if not self.fronts or not (ours.series.length(True) and ours.series.length(False)):
+            why = "no day is left on one side" if self.fronts else "no storefront with metrics read what was changed"
+            suspects = self._suspects(controlled=False)
+            return ChangeEffect(*settings, None, why, suspects=suspects, left_out=left_out, ranks=ranks)
+        aligned = [(front, self._aligned(front, ours.series)) for front in self._control()]
+        known = [(front, series) for front, series in aligned if series is not None]
+        step = StepSettings(other_steps=self._other_steps())
+        series = [one for _, one in known]
+        placebos = self._placebos(known) if can_be_modelled(ours.series) else Placebos()
+        found = rate_effect(ours.series, series, step, placebos.scores)
+        controlled = found.method == "control"
+        notes = [*filter(None, [ours.words]), *([placebos.words] if found.method != "counts" else [])]
+        return ChangeEffect(
+            *settings,
+            found,
+            "",
+            [front for front, _ in known] if controlled else [],
+            self._suspects(controlled=controlled),
+            left_out,
+            ours.series,
+            ranks,
+            notes,
+        )
 
+    def _usable(self) -> list[int]:
+        """Return the days of both windows on which no campaign ran here."""
+        own = [one for one in self.figures.campaigns if one.touches(self.change.store, self.fronts)]
+        days = (*self.before.ordinals(), *self.after.ordinals())
+        return [day for day in days if not any(one.period.holds(date.fromordinal(day)) for one in own)]
 
-def _control(figures: Figures, change: Change, window: Period) -> list[str]:
-    """Return the storefronts of the store that nothing touched alone in the whole window: no change, no campaign.
+    def _rows(self, fronts: Sequence[str]) -> pd.DataFrame:
+        rows = of_places(self.metrics, "", fronts, self.question.sources)
+        return rows if fronts else rows.iloc[:0]
 
-    What touched all storefronts, such as an update of the app, moves ours and theirs alike.
-    """
-    own = [one for one in figures.changes if one.store == change.store]
-    near = [one for one in own if window.holds(one.day) and not one.everywhere]
-    touched = {front for one in (*near, change) for front in one.storefronts(figures.project)}
-    there = known_storefronts(of_places(figures.metrics, change.store))
-    fronts = [front for front in there if front not in touched]
-    running = [one for one in figures.campaigns if one.period.meets(window)]
-    return [front for front in fronts if not any(one.touches(change.store, [front]) for one in running)]
+    def _aligned(self, front: str, ours: DailyCounts) -> DailyCounts | None:
+        """Return a storefront's counts of our days, NaN where one isn't known; None where much isn't."""
+        change = date.fromordinal(int(ours.days[ours.after][0]))
+        made = whole_days(self._rows([front]), self.question.metric, set(ours.days.tolist()), change).series
+        counts = np.full(len(ours.days), np.nan)
+        counts[np.isin(ours.days, made.days)] = made.counts
+        enough = np.isnan(counts).mean() <= 0.2
+        return DailyCounts(ours.days, counts, ours.after) if enough else None
 
+    def _control(self) -> list[str]:
+        """Return the storefronts of the store that nothing touched alone in the whole window: no change, no campaign.
 
-def _suspects(
-    figures: Figures, change: Change, fronts: Sequence[str], window: Period, *, controlled: bool
-) -> list[str]:
-    """Return what else happened in the windows, in the storefronts that the change touched.
+        What touched all storefronts, such as an update of the app, moves ours and theirs alike.
+        """
+        alone = [one for one in self.near if not one.everywhere]
+        touched = {front for one in (*alone, self.change) for front in one.reaches(self.project)}
+        fronts = [front for front in known_storefronts(self.metrics) if front not in touched]
+        running = [one for one in self.figures.campaigns if one.period.meets(self.window)]
+        return [front for front in fronts if not any(one.touches(self.change.store, [front]) for one in running)]
 
-    What happened everywhere alike is no suspect where other storefronts are the control.
-    """
-    found = []
-    if len(change.places) > 1:
-        found.append(f"the same day: {', '.join(change.places)}")
-    for other in figures.changes:
-        near = other.store == change.store and other.day != change.day and window.holds(other.day)
-        near = near and not (controlled and other.everywhere)
-        if near and set(other.storefronts(figures.project)) & set(fronts):
-            found.append(f"{other.day} {', '.join(other.places)}")
-    for one in figures.campaigns:
-        if one.period.meets(window) and one.touches(change.store, fronts):
-            found.append(f"{one.period}: {one.what} (its days are left out)")
-    return found
+    def _other_steps(self) -> tuple[int, ...]:
+        """Return the days of other changes here that can be told apart from this one."""
+        fronts = set(self.fronts)
+        found = []
+        for one in self.near:
+            apart = min(abs((one.day - self.change.end).days), abs((self.change.day - one.end).days)) >= APART
+            if apart and fronts & set(one.storefronts(self.project)) and one.end < self.after.last:
+                found.append(one.day.toordinal())
+        return tuple(found)
+
+    def _placebos(self, control: Sequence[tuple[str, DailyCounts]]) -> Placebos:
+        """Return what the same method finds where nothing changed: in other storefronts, and on earlier days here."""
+        largest = sorted(control, key=lambda each: (-float(np.nansum(each[1].counts)), each[0]))
+        places = [
+            (series, [other for name, other in control if name != front])
+            for front, series in largest
+            if not np.isnan(series.counts).any()
+        ]
+        dates, missing = [], 0
+        for day in self._quiet_days():
+            made = self._series_around(day)
+            dates += [(made, self._controls_of(made, [front for front, _ in control]))] if made else []
+        if not dates:
+            first = int(self.metrics["date"].min())
+            missing = self.before.days + self.after.days - (self.change.day.toordinal() - first)
+        return score_placebos(places, dates, max(missing, 0))
+
+    def _quiet_days(self) -> list[date]:
+        """Return earlier days around which nothing is known to have changed here, newest first."""
+        fronts, found = set(self.fronts), []
+        own = [one for one in self.figures.changes if one.store == self.change.store]
+        touching = [one for one in own if one.day < self.change.day and fronts & set(one.reaches(self.project))]
+        first = date.fromordinal(int(self.metrics["date"].min()))
+        day = self.change.day - timedelta(days=self.after.days)
+        while day - timedelta(days=self.before.days) >= first:
+            window = Period(day - timedelta(days=self.before.days), day + timedelta(days=self.after.days - 1))
+            if not any(window.holds(one.day) for one in touching):
+                found.append(day)
+            day -= timedelta(days=PLACEBO_STEP)
+        return found[:MOST_PLACEBOS]
+
+    def _series_around(self, day: date) -> DailyCounts | None:
+        """Return our counts around an earlier day; None where they can't be modelled."""
+        window = Period(day - timedelta(days=self.before.days), day + timedelta(days=self.after.days - 1))
+        own = [one for one in self.figures.campaigns if one.touches(self.change.store, self.fronts)]
+        usable = [
+            each for each in window.ordinals() if not any(one.period.holds(date.fromordinal(each)) for one in own)
+        ]
+        made = whole_days(self._rows(self.fronts), self.question.metric, usable, day).series
+        enough = min(made.length(False), made.length(True)) >= PLACEBO_DAYS
+        return made if enough and can_be_modelled(made) else None
+
+    def _controls_of(self, ours: DailyCounts, fronts: Sequence[str]) -> list[DailyCounts]:
+        made = [self._aligned(front, ours) for front in fronts]
+        return [one for one in made if one is not None]
+
+    def _suspects(self, *, controlled: bool) -> list[str]:
+        """Return what else happened in the windows, in the storefronts that the change touched.
+
+        What happened everywhere alike is no suspect where other storefronts are the control.
+        """
+        found = []
+        if len(self.change.places) > 1:
+            found.append(f"the same day: {self.change.words}")
+        for other in self.near:
+            here = set(other.storefronts(self.project)) & set(self.fronts)
+            if here and not (controlled and other.everywhere):
+                found.append(f"{other.days} {other.words}")
+        for one in self.figures.campaigns:
+            if one.period.meets(self.window) and one.touches(self.change.store, self.fronts):
+                found.append(f"{one.period}: {one.what} (its days are left out)")
+        return found

@@ -7,7 +7,7 @@ import pandas as pd
 
 from tavolan.project.model import Project
 from tavolan.results.metrics import of_places, read_metrics
-from tavolan.results.periods import Campaign, Change, changes_of, read_campaigns
+from tavolan.results.periods import Campaign, Change, changes_of, joined, read_campaigns
 from tavolan.results.ranks import RankQuery, newest_day
 from tavolan.results.scope import Scope
 from tavolan.words.known_ranks import measured_app
@@ -33,6 +33,11 @@ class Figures:
     def changes(self) -> list[Change]:
         """All dated changes, oldest first."""
         return changes_of(self.project)
+
+    @cached_property
+    def joined_changes(self) -> list[Change]:
+        """All changes, those made one that nothing can tell apart."""
+        return joined(self.changes, self.project)
 
     @cached_property
     def app(self) -> str:

@@ -98,7 +98,7 @@ class FunnelReport:
 
 
 def funnel_report(figures: Figures, scope: Scope) -> FunnelReport:
-    """Return the funnels of a scope, and of as many days before it. Rows with a withheld count are left out.
+    """Return the funnels of a scope, and of as many days before it. Rows with a withheld count have no share.
 
     Raises ProjectError for faults in the files, UsageError where there's nothing to count.
     """
@@ -153,17 +153,18 @@ def _funnel(
     others: pd.DataFrame,
     rates: dict[tuple[str, str], tuple[float, str]],
 ) -> Funnel:
-    counts = {name: float(_whole(now)[name].sum()) for name in ("impressions", "page_views", "installs", "revenue")}
-    earlier, elsewhere = _whole(before), _whole(others)
+    # All that's known is counted; shares are of rows of which all is known.
+    counts = {name: float(now[name].sum()) for name in ("impressions", "page_views", "installs", "revenue")}
+    whole, earlier, elsewhere = _whole(now), _whole(before), _whole(others)
     steps = []
     for name, (start, end, _) in STEPS.items():
         peers, source = rates.get((store, name), (math.nan, ""))
         steps.append(
             Step(
                 name,
-                counts[end],
-                counts[start],
-                _share(counts[end], counts[start]),
+                float(whole[end].sum()),
+                float(whole[start].sum()),
+                _share(float(whole[end].sum()), float(whole[start].sum())),
                 _share(float(earlier[end].sum()), float(earlier[start].sum())),
                 _share(float(elsewhere[end].sum()), float(elsewhere[start].sum())).value,
                 peers,

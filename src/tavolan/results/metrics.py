@@ -1,16 +1,13 @@
 """The metrics of a project as a table: what each day, store, storefront and source brought."""
 
 from collections.abc import Collection
-from datetime import date
 
-import numpy as np
 import pandas as pd
 
 from tavolan.errors import one_problem
 from tavolan.project.datafile import METRICS
 from tavolan.project.model import Project
 from tavolan.results.periods import Period
-from tavolan.results.rate_effect import DailyCounts
 
 
 def read_metrics(project: Project) -> pd.DataFrame:
@@ -45,21 +42,6 @@ def known_storefronts(frame: pd.DataFrame) -> list[str]:
     return sorted(map(str, frame["storefront"].unique()))
 
 
-def day_counts(frame: pd.DataFrame, metric: str) -> "pd.Series[float]":
-    """Return the sum of a metric by day, of the days on which no part of it was withheld."""
-    withheld = set(frame.loc[frame[metric].isna(), "date"])
-    by_day = frame.groupby("date")[metric].sum()
-    return by_day[~by_day.index.isin(list(withheld))]
-
-
 def rows_in(frame: pd.DataFrame, period: Period) -> pd.DataFrame:
     """Return the rows of a period's days."""
     return frame[frame["date"].between(period.first.toordinal(), period.last.toordinal())]
-
-
-def counts_around(frame: pd.DataFrame, metric: str, usable: Collection[int], change: date) -> DailyCounts:
-    """Return a metric by day, of the usable days that are known whole, those from the change on as after it."""
-    counts = day_counts(frame, metric)
-    counts = counts[counts.index.isin(list(usable))].sort_index()
-    days = counts.index.to_numpy(dtype=np.int64)
-    return DailyCounts(days, np.asarray(counts, dtype=np.float64), days >= change.toordinal())

@@ -79,7 +79,7 @@ def _effects(figures: Figures, scope: Scope, period: Period) -> list[ChangeEffec
     """Return the effects of the changes whose days, or the windows after them, are in a period."""
     question, stores = Question(storefronts=scope.storefronts), scope.stores_of(figures.project)
     reach = Period(period.first - timedelta(days=question.after + question.settle), period.last)
-    changes = [change for change in figures.changes if change.store in stores and reach.holds(change.day)]
+    changes = [change for change in figures.joined_changes if change.store in stores and reach.holds(change.day)]
     return [effect_of(figures, change, question) for change in changes]
 
 

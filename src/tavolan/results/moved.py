@@ -10,11 +10,13 @@ from tavolan.project.datafile import LISTINGS
 from tavolan.project.model import Project
 from tavolan.results.figures import Figures
 from tavolan.results.funnel import Funnel, store_funnels
-from tavolan.results.metrics import counts_around, of_places, rows_in
+from tavolan.results.metrics import of_places, rows_in
 from tavolan.results.periods import Campaign, Change, Period
 from tavolan.results.ranks import RankQuery, last_of, lists_by_phrase, read_ranks
 from tavolan.results.rate_effect import RateEffect, rate_effect
 from tavolan.results.scope import Scope
+from tavolan.results.step_model import StepSettings
+from tavolan.results.withheld import whole_days
 from tavolan.words.coverage import cover
 from tavolan.words.known_ranks import NO_RANKS, OURS
 from tavolan.words.other_listing import with_listing_of
@@ -67,7 +69,8 @@ class InstallsMoved:
     """Installs of a store in the period and in the one before; `found` is None where one of them has no day.
 
     `sources` are those that they're of. Of advertising, which isn't the listing's work, `paid_now` and `paid_before`
-    count beside them; NaN where there's none, or where sources were asked for.
+    count beside them; NaN where there's none, or where sources were asked for. Of `withheld` counts nothing is in the
+    totals, which are lower bounds then.
     """
 
     store: str
@@ -77,6 +80,7 @@ class InstallsMoved:
     sources: tuple[str, ...] = ()
     paid_before: float = math.nan
     paid_now: float = math.nan
+    withheld: int = 0
 
 
 @dataclass(frozen=True)
@@ -127,7 +131,7 @@ def what_moved(figures: Figures, scope: Scope) -> Moved:
         [move for move in moves if not move.is_target and move.now < math.inf],
         [installs for store in own if (installs := _installs(metrics, store, period, scope.sources))],
         store_funnels(project, metrics, own, period),
-        [change for change in figures.changes if period.holds(change.day) and change.store in own],
+        [one for one in figures.joined_changes if period.holds(one.day) and one.store in own],
         [one for one in figures.campaigns if one.period.meets(period) and one.store in ("", *own)],
     )
 
@@ -178,12 +182,22 @@ def _installs(metrics: pd.DataFrame, store: str, period: Period, sources: tuple[
     known = tuple(sorted(map(str, of_places(metrics, store)["source"].unique())))
     chosen = sources or tuple(source for source in known if source != PAID) or known
     days = [*period.before().ordinals(), *period.ordinals()]
-    series = counts_around(of_places(metrics, store, sources=chosen), "installs", days, period.first)
-    if not len(series.days):
+    own = of_places(metrics, store, sources=chosen)
+    whole = whole_days(own, "installs", days, period.first)
+    series, (before, now) = whole.series, (_known_installs(own, each) for each in (period.before(), period))
+    if not (before[1] or now[1]):
         return None
-    effect = rate_effect(series, trend=False) if series.length(True) and series.length(False) else None
-    moved = InstallsMoved(store, series.total(False), series.total(True), effect, chosen)
+    settings = StepSettings(trend=False, stretches=False)
+    effect = rate_effect(series, settings=settings) if series.length(True) and series.length(False) else None
+    moved = InstallsMoved(store, before[0], now[0], effect, chosen, withheld=before[2] + now[2])
     if sources or PAID not in known or chosen == known:
         return moved
-    paid = counts_around(of_places(metrics, store, sources=[PAID]), "installs", days, period.first)
-    return replace(moved, paid_before=paid.total(False), paid_now=paid.total(True))
+    paid = of_places(metrics, store, sources=[PAID])
+    paid_before, paid_now = _known_installs(paid, period.before()), _known_installs(paid, period)
+    return replace(moved, paid_before=paid_before[0], paid_now=paid_now[0])
+
+
+def _known_installs(metrics: pd.DataFrame, period: Period) -> tuple[float, int, int]:
+    """Return the installs of a period that are known, and how many cells are known, and how many were withheld."""
+    cells = rows_in(metrics, period)["installs"]
+    return float(cells.sum()), int(cells.notna().sum()), int(cells.isna().sum())

@@ -2,60 +2,66 @@
 
 Three methods, by what the data can bear:
 
-- `counts`: two totals as Poisson counts (`intervals.count_ratio`). For few counts or few days.
-- `regression`: negative binomial regression of the days (`count_regression`): a step at the change, the weekday where
-  there are three weeks or more, a straight trend of the logarithm where there are six weeks or more.
-- `control`: of each day's total of ours and a control's, the share that's ours, by logistic regression with a step at
-  the change. Whatever moves both alike, such as weekdays, seasons and trends, cancels out; the odds ratio is the ratio
-  of the two ratios. Its variance is the sandwich of the days' own residuals, each divided by the root of 1 - leverage,
-  since days vary more than a binomial share does, and unevenly. Source: P. McCullagh, J. A. Nelder, Generalized Linear
-  Models, 4; J. G. MacKinnon, H. White, Journal of Econometrics 29 (1985), HC2.
+- `counts`: two totals as Poisson counts (`intervals.count_ratio`). For few counts or few days; it assumes that nothing
+  but the change and chance moved them.
+- `regression`: a step in the series of days, beside weekdays, a trend, a memory from day to day and stretches of days
+  that are unlike all others (`step_model`).
+- `control`: the same, with what other series had in common as a yardstick, so far as it explains this one.
 
-Intervals of the last two use Student's t with the degrees of freedom that are left.
+The interval is widened by how far the same method was off where nothing had changed (`placebos`).
 """
 
 import math
-from dataclasses import dataclass, field
+from collections.abc import Sequence
+from dataclasses import dataclass, field, replace
+from datetime import date
 from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
 from scipy import special
 
-from tavolan.results.count_regression import Array, fit_counts
 from tavolan.results.intervals import Interval, count_ratio
+from tavolan.results.placebos import widening
+from tavolan.results.posterior import Array, Posterior
+from tavolan.results.step_model import WEEKDAY_DAYS, DailyCounts, StepFit, StepSettings, fit_step
+from tavolan.support.number_words import counted
 
 Method = Literal["counts", "regression", "control"]
 Verdict = Literal["up", "down", "none", "unknown"]
 
-# A regression needs so many days and counts on each side, a weekday pattern and a trend so many days in all.
-LEAST_DAYS, LEAST_COUNTS, WEEKDAY_DAYS, TREND_DAYS = 14, 30, 21, 42
+# A regression needs so many days and counts on each side.
+LEAST_DAYS, LEAST_COUNTS = 4, 30
 # A ratio within 1 / (1 + this) to 1 + this isn't worth having.
 WORTH_HAVING = 0.1
-_OVERDISPERSED = 0.01
+# Two counts under few counts aren't compared as chance has it where days vary more: at this level.
+_OVERDISPERSED, _FEWEST_COUNTS = 0.01, 10
 _LONGEST = 3650
+# An effect as large as so many half intervals is found in four cases of five.
+_POWER = 1 + 0.8416 / 1.96
+# More days than this are taken by weeks.
+_MOST_DAYS = 420
+# Other series count as the method where they carry so much of the answer.
+_CONTROLLED = 0.5
 
 
 @dataclass(frozen=True)
-class DailyCounts:
-    """Counts of days, in order: `days` are ordinals (`date.toordinal`), `after` says which are after the change."""
+class Course:
+    """What each day would have been without the change: the mean, and where 95 of 100 days lie."""
 
     days: NDArray[np.int64]
-    counts: Array
-    after: NDArray[np.bool_]
-
-    def total(self, after: bool) -> float:
-        """Return the sum of one side."""
-        return float(self.counts[self.after == after].sum())
-
-    def length(self, after: bool) -> int:
-        """Return how many days one side has."""
-        return int((self.after == after).sum())
+    expected: Array
+    low: Array
+    high: Array
 
 
 @dataclass(frozen=True)
 class RateEffect:
-    """What a change did. Rates are per day; `days_more` is how many days more would tell, None where none would."""
+    """What a change did. Rates are per day; `days_more` is how many days more would tell, None where none would.
+
+    `least_seen` is the smallest ratio above 1 that these days would show in four cases of five, `days_for_tenth` how
+    many days on each side would show one of 10 %. `unusual` are stretches of days that are unlike all others.
+    """
 
     ratio: Interval
     rate_before: float
@@ -63,6 +69,10 @@ class RateEffect:
     method: Method
     reasons: list[str] = field(default_factory=list)
     days_more: int | None = None
+    least_seen: float = math.nan
+    days_for_tenth: int | None = None
+    unusual: list[tuple[date, date]] = field(default_factory=list)
+    course: Course | None = None
 
     @property
     def verdict(self) -> Verdict:
@@ -81,35 +91,82 @@ def verdict_of(ratio: Interval) -> Verdict:
 
 
 def rate_effect(
-    ours: DailyCounts, control: DailyCounts | None = None, level: float = 0.95, *, trend: bool = True
+    ours: DailyCounts,
+    controls: Sequence[DailyCounts] = (),
+    settings: StepSettings | None = None,
+    placebos: Sequence[float] = (),
+    level: float = 0.95,
 ) -> RateEffect:
-    """Return what a change did to a rate. `control` are counts of the same days that the change didn't touch.
+    """Return what a change did to a rate. `controls` are counts of the same days that the change didn't touch.
 
-    Without `trend`, a regression takes what grew all the time for a part of the effect.
-
+    `placebos` are scores of the same method where nothing changed (`placebos.placebo_score`).
     Raises ValueError when one side has no day.
     """
     if not (ours.length(True) and ours.length(False)):
         raise ValueError("there must be days on both sides of a change")
-    rates = [ours.total(after) / ours.length(after) for after in (False, True)]
-    few = _too_few(ours)
-    if control is not None and not few and not _too_few(control):
-        method: Method = "control"
-        ratio, reasons = _against_control(ours, control, level)
-    elif not few:
-        method = "regression"
-        ratio, reasons = _by_regression(ours, level, "", trend)
-        if control is not None:
-            reasons.append("the control has too few counts")
-    elif _is_overdispersed(ours):
-        method = "regression"
-        ratio, reasons = _by_regression(ours, level, few, trend)
-    else:
-        method = "counts"
+    few, settings = _too_few(ours), settings or StepSettings()
+    if not can_be_modelled(ours):
         totals = (int(ours.total(False)), ours.length(False), int(ours.total(True)), ours.length(True))
-        ratio, reasons = count_ratio(*totals, level), [few]
-    more = _days_more(ratio, ours.length(True))
-    return RateEffect(ratio, rates[0], rates[1], method, reasons, more)
+        assumed = "assumed: nothing but the change and chance moved the days"
+        return _effect(ours, "counts", count_ratio(*totals, level), [few, assumed])
+    series = in_weeks_where_long([ours, *controls])
+    fit = fit_step(series[0], series[1:], settings)
+    step = fit.step.widened(widening(placebos))
+    controlled = fit.controls_weight >= _CONTROLLED
+    reasons = [few, "its days vary more than counts do by chance"] if few else []
+    reasons += _reasons(series[0], fit, settings, controlled, bool(controls))
+    return _effect(ours, "control" if controlled else "regression", ratio_of(step, level), reasons, fit, series[0])
+
+
+def in_weeks_where_long(series: Sequence[DailyCounts]) -> list[DailyCounts]:
+    """Return series of the same days, by whole weeks from the change on where there are very many days."""
+    if len(series[0].days) <= _MOST_DAYS:
+        return list(series)
+    change = int(series[0].days[series[0].after][0])
+    weeks = (series[0].days - change) // 7
+    numbers, begins, lengths = np.unique(weeks, return_index=True, return_counts=True)
+    whole = lengths == 7
+    # The weeks next to the change tell most.
+    nearest = np.argsort(np.abs(numbers + 0.5))[:_MOST_DAYS]
+    whole &= np.isin(np.arange(len(numbers)), nearest)
+    days, after = series[0].days[begins[whole]], series[0].after[begins[whole]]
+    return [DailyCounts(days, np.add.reduceat(one.counts, begins)[whole], after) for one in series]
+
+
+def _effect(
+    ours: DailyCounts,
+    method: Method,
+    ratio: Interval,
+    reasons: list[str],
+    fit: StepFit | None = None,
+    fitted: DailyCounts | None = None,
+) -> RateEffect:
+    rates = [ours.total(after) / ours.length(after) for after in (False, True)]
+    half = _half_width(ratio)
+    least = math.exp(_POWER * half) if half is not None else math.nan
+    made = RateEffect(ratio, rates[0], rates[1], method, reasons, _days_more(ratio, ours.length(True)), least)
+    if half is not None:
+        days = math.ceil(ours.length(True) * (_POWER * half / math.log(1 + WORTH_HAVING)) ** 2)
+        made = replace(made, days_for_tenth=days if days <= _LONGEST else None)
+    if fit is None or fitted is None:
+        return made
+    unusual = [
+        (date.fromordinal(int(fitted.days[one.first])), date.fromordinal(int(fitted.days[one.end - 1])))
+        for one in fit.stretches
+    ]
+    course = Course(fitted.days, fit.course, fit.low, fit.high) if len(fitted.days) == len(ours.days) else None
+    return replace(made, unusual=unusual, course=course)
+
+
+def ratio_of(step: Posterior, level: float = 0.95) -> Interval:
+    """Return the ratio of which a posterior is the logarithm."""
+    tail = (1 - level) / 2
+    return Interval(*(math.exp(min(one, 700.0)) for one in (step.mean, step.quantile(tail), step.quantile(1 - tail))))
+
+
+def can_be_modelled(series: DailyCounts) -> bool:
+    """Whether a series has days and counts enough for a regression."""
+    return not _too_few(series) or _is_uneven(series)
 
 
 def _too_few(series: DailyCounts) -> str:
@@ -123,87 +180,42 @@ def _too_few(series: DailyCounts) -> str:
     return ""
 
 
-def _is_overdispersed(series: DailyCounts) -> bool:
+def _is_uneven(series: DailyCounts) -> bool:
     """Whether days of one side vary more than Poisson counts do: R. A. Fisher's index of dispersion."""
+    if min(series.total(False), series.total(True)) < _FEWEST_COUNTS:
+        return False
     statistic, freedom = 0.0, 0
     for after in (False, True):
         counts = series.counts[series.after == after]
-        if counts.sum() > 0:
-            statistic += float(((counts - counts.mean()) ** 2).sum() / counts.mean())
-            freedom += len(counts) - 1
+        statistic += float(((counts - counts.mean()) ** 2).sum() / counts.mean())
+        freedom += len(counts) - 1
     return freedom > 3 and float(special.chdtrc(freedom, statistic)) < _OVERDISPERSED
 
 
-def _by_regression(series: DailyCounts, level: float, few: str, trend: bool) -> tuple[Interval, list[str]]:
-    total = len(series.days)
-    columns, reasons = [np.ones(total), series.after.astype(float)], []
-    if few:
-        reasons += [few, "its days vary more than counts do by chance"]
+def _reasons(series: DailyCounts, fit: StepFit, settings: StepSettings, controlled: bool, asked: bool) -> list[str]:
+    reasons = []
+    if len(series.days) >= WEEKDAY_DAYS:
+        reasons.append("weekdays taken into account")
+    if settings.trend:
+        reasons.append("a trend taken into account")
     else:
-        if total >= WEEKDAY_DAYS:
-            columns += _weekdays(series.days)
-            reasons.append("weekdays taken into account")
-        if not trend:
-            reasons.append("no trend taken into account, since growth is a part of the answer")
-        elif total >= TREND_DAYS:
-            columns.append((series.days - series.days.mean()) / 7)
-            reasons.append("a trend taken into account")
-        else:
-            reasons.append(f"too short for a trend, which needs {TREND_DAYS} days")
-    fit = fit_counts(_independent(columns), series.counts)
-    error = math.sqrt(fit.covariance[1, 1])
-    return log_interval(float(fit.coefficients[1]), error, fit.freedom, level), reasons
+        reasons.append("no trend taken into account, since growth is a part of the answer")
+    memory = f"of a day's deviation {fit.memory:.0%} is left the day after"
+    reasons.append(memory if fit.memory else "days without memory")
+    if settings.other_steps:
+        several = counted(len(settings.other_steps), "other change")
+        reasons.append(f"{several} in the same days modelled beside it")
+    if asked:
+        share = f"other storefronts carry {fit.controls_weight:.0%} of the answer"
+        reasons.append(share if controlled else f"{share}: they don't predict these days")
+    return reasons
 
 
-def _weekdays(days: NDArray[np.int64]) -> list[Array]:
-    return [(days % 7 == weekday).astype(float) for weekday in range(1, 7)]
-
-
-def _independent(columns: list[Array]) -> Array:
-    """Return the design of the columns, without those that the ones before them determine."""
-    kept: list[Array] = []
-    for column in columns:
-        trial = np.column_stack([*kept, column])
-        if np.linalg.matrix_rank(trial) == trial.shape[1]:
-            kept.append(column)
-    return np.column_stack(kept)
-
-
-def _against_control(ours: DailyCounts, control: DailyCounts, level: float) -> tuple[Interval, list[str]]:
-    totals = ours.counts + control.counts
-    there = totals > 0
-    design = np.column_stack([np.ones(int(there.sum())), ours.after[there].astype(float)])
-    coefficients, error, freedom = _fit_shares(design, ours.counts[there], totals[there])
-    reasons = ["day by day, so that weekdays, seasons and trends cancel out"]
-    return log_interval(coefficients, error, freedom, level), reasons
-
-
-def _fit_shares(design: Array, hits: Array, totals: Array) -> tuple[float, float, int]:
-    """Return the second coefficient of a logistic regression, its standard error and the degrees of freedom."""
-    share = float(hits.sum() / totals.sum())
-    coefficients = np.array([special.logit(min(max(share, 1e-9), 1 - 1e-9)), 0.0])
-    for _ in range(60):
-        shares = special.expit(np.clip(design @ coefficients, -30, 30))
-        weights = totals * shares * (1 - shares)
-        information = design.T @ (weights[:, None] * design)
-        step = np.linalg.solve(information, design.T @ (hits - totals * shares))
-        coefficients = coefficients + step
-        if np.max(np.abs(step)) < 1e-10:
-            break
-    shares = special.expit(design @ coefficients)
-    variances = totals * shares * (1 - shares)
-    freedom = len(hits) - design.shape[1]
-    inverse = np.linalg.inv(design.T @ (variances[:, None] * design))
-    leverage = variances * np.einsum("ij,jk,ik->i", design, inverse, design)
-    residuals = (hits - totals * shares) / np.sqrt(np.maximum(1 - leverage, 1e-9))
-    covariance = inverse @ (design.T @ (residuals[:, None] ** 2 * design)) @ inverse
-    return float(coefficients[1]), math.sqrt(covariance[1, 1]), freedom
-
-
-def log_interval(middle: float, error: float, freedom: int, level: float = 0.95) -> Interval:
-    """Return the ratio of which `middle` is the logarithm and `error` its standard error, by Student's t."""
-    half = float(special.stdtrit(freedom, 0.5 + level / 2)) * error
-    return Interval(math.exp(middle), math.exp(middle - half), math.exp(min(middle + half, 700)))
+def _half_width(ratio: Interval) -> float | None:
+    """Return half the width of the interval of the logarithm; None where it has no end."""
+    if not (ratio.low > 0 and ratio.high < math.inf and 0 < ratio.value < math.inf):
+        return None
+    return (math.log(ratio.high) - math.log(ratio.low)) / 2
 
 
 def _days_more(ratio: Interval, days_after: int) -> int | None:
@@ -214,9 +226,9 @@ def _days_more(ratio: Interval, days_after: int) -> int | None:
     """
     if ratio.low > 1 or ratio.high < 1:
         return 0
-    if not (ratio.low > 0 and ratio.high < math.inf and 0 < ratio.value < math.inf):
+    half = _half_width(ratio)
+    if half is None:
         return None
-    half = (math.log(ratio.high) - math.log(ratio.low)) / 2
     seen = max(abs(math.log(ratio.value)), math.log(1 + WORTH_HAVING))
     more = math.ceil(days_after * max(0.0, (half / seen) ** 2 - 1))
     return more if more <= _LONGEST else None

@@ -108,7 +108,9 @@ def listing_worth(
         raise UsageError("a cost or a value can't be negative", "Write 0 or more.")
     own = scope.stores_of(figures.project)
     changes = [
-        one for one in figures.changes if one.store in own and (one.day in days if days else _changes_the_listing(one))
+        one
+        for one in figures.joined_changes
+        if one.store in own and (any(map(one.holds, days)) if days else _changes_the_listing(one))
     ]
     if not changes:
         raise UsageError("the journal has no such change", "tavolan console journal shows its days.")

@@ -24,6 +24,8 @@ class EffectPart(DocumentPart):
     after: PeriodPart
     left_out: int
     """Days of campaigns."""
+    last_day: date = at("change", "end")
+    """The last day on which something of the change was done; the same as `day` mostly."""
     ratio: IntervalPart | None = at("found", "ratio", missing=None)
     """The rate after by the rate before; null where there was nothing to compare."""
     rate_before: float | None = at("found", "rate_before", missing=None)
@@ -36,6 +38,12 @@ class EffectPart(DocumentPart):
     """Why this method, and what it took into account; why there was nothing to compare."""
     days_more: int | None = at("found", "days_more", missing=None)
     """How many days more on each side may tell; 0 where the interval tells already, null where none would."""
+    least_seen: float | None = at("found", "least_seen", missing=None)
+    """The smallest ratio above 1 that these days would show in four cases of five; null where none can be said."""
+    days_for_tenth: int | None = at("found", "days_for_tenth", missing=None)
+    """How many days on each side would show a change of 10 %; null where none would."""
+    unusual: list[tuple[date, date]] = at("found", "unusual", missing=[])
+    """First and last days of stretches that are unlike all others, and no part of the effect."""
     control: list[str]
     """Storefronts that the change didn't touch, where they are what it's compared with."""
     suspects: list[str]
@@ -103,6 +111,8 @@ class InstallsPart(DocumentPart):
     paid_before: float | None
     """Of advertising, beside them; null where there's none."""
     paid_now: float | None
+    withheld: int
+    """Counts of both periods that aren't known, and so in neither."""
 
 
 class MovePart(DocumentPart):

@@ -19,7 +19,7 @@ def rank_chart(name: str, history: RankHistory, kind: str = "png") -> bytes:
     """Return a PNG of 1280 x 720 pixels, or an SVG, of the first 8 lines; `name` is our app's."""
     lines = history.lines[:_MOST]
     names = {id(line): _label(name, line.phrase, line.storefront, line.app, lines) for line in lines}
-    changes = [", ".join(change.places) for change in history.changes]
+    changes = [change.words for change in history.changes]
     style = chart_style([*names.values(), *changes, *(one.what for one in history.campaigns)])
     from matplotlib import pyplot
     from matplotlib.ticker import FixedLocator, FuncFormatter

@@ -34,7 +34,7 @@ def mark_changes(axes: Any, changes: Iterable[Change]) -> None:
         axes.axvline(place_of(change.day), color=NOW, linewidth=1.2, linestyle=(0, (4, 3)))
         below = -14 - 15 * (number % _LEVELS)
         axes.annotate(
-            f"{change.store}: {', '.join(change.places)}",
+            f"{change.store}: {change.words}",
             (place_of(change.day), 1),
             (4, below),
             fontsize=10,

@@ -12,9 +12,7 @@ _MOST = 12
 def worth_chart(found: ListingWorth, kind: str = "png") -> bytes:
     """Return a PNG of 1280 x 720 pixels, or an SVG: installs won a month with intervals, and the break-even."""
     shown = [one for one in found.changes if one.won][-_MOST:]
-    labels = [
-        f"{one.effect.change.day} {one.effect.change.store}\n{', '.join(one.effect.change.places)}" for one in shown
-    ]
+    labels = [f"{one.effect.change.day} {one.effect.change.store}\n{one.effect.change.words}" for one in shown]
     style = chart_style(labels)
     from matplotlib import pyplot
 
