@@ -28,13 +28,12 @@ def effect_at(project, day, **question):
 def test_a_planted_effect_is_found_although_a_campaign_ran(kilnary):
     found = effect_at(kilnary, TITLE_CHANGE)
     # JP's search reads en-US, but its visitors don't see it: it's neither touched nor a yardstick.
-    assert found.storefronts == ["US"] and found.found.method == "control"
-    assert "DE" in found.control and "JP" not in found.control
+    assert found.storefronts == ["US"] and "DE" in found.control and "JP" not in found.control
     assert found.found.verdict == "up" and found.found.ratio.low < TITLE_FACTOR < found.found.ratio.high
     assert found.left_out == 14 and found.series.length(True) == 28
     assert any("Spring workshops" in suspect for suspect in found.suspects)
-    # The update touched all storefronts alike: against them it's no suspect.
-    assert not any("update 2.2" in suspect for suspect in found.suspects)
+    # The update touched all storefronts alike; but they don't carry the answer here, so it may be the cause too.
+    assert found.found.method == "regression" and any("update 2.2" in suspect for suspect in found.suspects)
 
 
 def test_no_effect_is_claimed_where_none_was_planted(kilnary):
@@ -150,7 +149,8 @@ def test_the_program_shows_effects_with_a_chart(year, tmp_path):
     assert svg.code == 0 and "<svg" in (tmp_path / "e.svg").read_text("utf-8")
     assert run_tavolan("results", "effect", "--figure", tmp_path / "e.gif", "--project", year).code == 2
     document = run_tavolan("results", "effect", str(TITLE_CHANGE), "--json", "--project", year).json
-    assert document["effects"][0]["verdict"] == "up" and document["effects"][0]["method"] == "control"
+    assert document["effects"][0]["verdict"] == "up" and document["effects"][0]["method"] == "regression"
+    assert "DE" in document["effects"][0]["control"] and document["effects"][0]["least_seen"] > 1
     assert run_tavolan("results", "effect", "1 May", "--project", year).code == 2
     assert run_tavolan("results", "effect", "--metric", "stars", "--project", year).code == 2
 

@@ -79,3 +79,63 @@ def test_what_no_change_shows_is_unknown_and_not_a_loss(year, tmp_path):
     assert [str(one.effect.change.day) for one in found.changes] == ["2026-06-16", "2026-11-25"]
     assert found.measured == 1 and not math.isnan(found.won.value)
     assert "by 1 of 2 changes" in run_tavolan("results", "worth", "--cost", "30", cwd=root).out
+
+
+def test_all_changes_together_never_won_more_than_the_storefronts_have(year, tmp_path):
+    root = tmp_path / "kilnary"
+    shutil.copytree(year, root)
+    rows = (root / "data/metrics.csv").read_text("utf-8").splitlines()
+    # What the title won is gone since: the last months have a twentieth of the installs.
+    kept = [
+        ",".join([*cells[:6], str(int(cells[6]) // 20), cells[7]])
+        if cells[0] > "2026-09" and cells[0][0] == "2"
+        else line
+        for line in rows
+        for cells in [line.split(",")]
+    ]
+    (root / "data/metrics.csv").write_text("\n".join(kept) + "\n", "utf-8")
+    figures = Figures(tavolan.open_project(root))
+    found = listing_worth(figures, Scope(), 0, 1.0)
+    recent = [row.split(",") for row in kept if row[:10] > "2026-10-28" and row[0] == "2"]
+    own = [int(row[6]) for row in recent if row[1] == "ios" and row[2] in ("US", "DE") and row[3] == "search"]
+    assert found.won.high == pytest.approx(sum(own) / 28 * 30.44)
+
+
+def test_two_changes_that_nothing_can_tell_apart_are_counted_once(year, tmp_path):
+    root = tmp_path / "kilnary"
+    shutil.copytree(year, root)
+    day = f"{TITLE_CHANGE.replace(day=12)}T09:00:00Z"
+    add_lines(root, [line_of("ios", "en-US", "subtitle", "2.1", "A", "B", "project", "", day)])
+    found = listing_worth(Figures(tavolan.open_project(root)), Scope(), 0, 1.0)
+    assert [one.effect.change.days for one in found.changes] == ["2026-03-10 to 2026-03-12", "2026-06-16"]
+    assert found.changes[0].effect.change.words == "en-US title, en-US subtitle"
+    shown = run_tavolan("results", "effect", "2026-03-11", "--store", "ios", cwd=root)
+    assert shown.code == 0 and "2026-03-10 to 2026-03-12" in shown.out
+
+
+def test_a_first_hand_over_has_a_name_that_a_person_would_give(year, tmp_path):
+    root = tmp_path / "kilnary"
+    shutil.copytree(year, root)
+    (root / "journal.csv").unlink()
+    fields = ("title", "subtitle", "keywords", "description")
+    add_lines(
+        root,
+        [
+            line_of("ios", locale, field, "1.0", None, "A", "project", "", "2026-05-05T09:00:00Z")
+            for locale in ("en-US", "de-DE", "fr-FR")
+            for field in fields
+        ],
+    )
+    (change,) = Figures(tavolan.open_project(root)).joined_changes
+    assert change.words == "first hand-over: 3 languages"
+    listed = run_tavolan("results", "effect", cwd=root)
+    assert listed.code == 0 and "first hand-over: 3" in listed.out and len(listed.out.splitlines()) < 12
+    chart = run_tavolan("results", "effect", "2026-05-05", "--figure", tmp_path / "first.png", cwd=root)
+    assert chart.code == 0 and (tmp_path / "first.png").read_bytes()
+    lines = read_journal(root)
+    (root / "journal.csv").unlink()
+    add_lines(
+        root, [line_of(*(one.store, one.locale, one.field, "1.1", "A", "B", "project", "", one.date)) for one in lines]
+    )
+    (changed,) = Figures(tavolan.open_project(root)).joined_changes
+    assert changed.words == "title, subtitle, keywords and 1 more in 3 languages"

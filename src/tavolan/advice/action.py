@@ -15,7 +15,8 @@ UNIT_WORDS: dict[Unit, str] = {"installs": "installs a month", "points": "value 
 class Gain:
     """What an action brings, in installs a month or in value points, with a range; NaN where it brings nothing itself.
 
-    `factors` say how it was worked out, in words: each figure and where it's from.
+    `factors` say how it was worked out, in words: each figure and where it's from. `by_place` are the installs of each
+    store and storefront.
     """
 
     value: float = math.nan
@@ -24,6 +25,7 @@ class Gain:
     unit: Unit = ""
     measured: bool = False
     factors: Mapping[str, str] = field(default_factory=dict)
+    by_place: Mapping[tuple[str, str], float] = field(default_factory=dict)
 
     @property
     def is_known(self) -> bool:

@@ -1,10 +1,8 @@
 """Actions for words: the keyword lists of each locale that a plan proves better."""
 
-from collections import defaultdict
 from collections.abc import Iterator
 
 from tavolan.advice.action import Action, Gain
-from tavolan.advice.reach import Place
 from tavolan.advice.situation import Situation
 from tavolan.errors import UsageError
 from tavolan.project.hypothetical import with_texts
@@ -52,11 +50,9 @@ def _plan_of(now: Situation, store: str, locale: str) -> Iterator[Action]:
         return
     if made.value - made.before < _LEAST_POINTS or not made.texts:
         return
-    gains: dict[Place, list[float]] = defaultdict(list)
     fronts = [front for front in storefronts_of(project.stores[store]) if locale in project.stores[store].reads(front)]
     after = cover(with_texts(project, made.texts), [store], fronts, now.valuer)
-    for old, new in zip(cover(project, [store], fronts, now.valuer), after, strict=True):
-        gains[new.store, new.storefront].append(new.value - old.value)
+    before = cover(project, [store], fronts, now.valuer)
     (own,) = made.locales
     mended = [one for one in now.findings if one.locale == locale and one.rule in _WORD_RULES and one.level != "error"]
     also = f", and {len(mended)} findings of the list" if len(mended) > 1 else ", and a finding of it" if mended else ""
@@ -67,7 +63,7 @@ def _plan_of(now: Situation, store: str, locale: str) -> Iterator[Action]:
         what=f"Take better keywords in {locale}",
         why=f"{added} for {dropped}{also}; {proof}.",
         command=f"tavolan terms plan --store {store} --locale {locale} --keywords-only --apply",
-        gain=now.reach.of_points(gains),
+        gain=now.reach.of_answers(before, after),
         minutes=now.minutes("words"),
         promise=f"value answered in {store}: {made.before:.1f} → {made.value:.1f}",
         stage=3,

@@ -6,11 +6,11 @@ to a first hand-over: texts, facts, words, screens, pictures, languages, console
 """
 
 from collections import Counter
-from collections.abc import Callable, Iterable
-from dataclasses import dataclass
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
 from datetime import date
 
-from tavolan.advice.action import Action
+from tavolan.advice.action import Action, Gain
 from tavolan.advice.first_steps import first_steps
 from tavolan.advice.from_findings import from_findings
 from tavolan.advice.from_results import from_experiments, from_metrics, from_reviews
@@ -19,6 +19,7 @@ from tavolan.advice.from_video import from_video
 from tavolan.advice.from_words import from_words
 from tavolan.advice.from_work import from_hand_over, from_languages, from_pictures
 from tavolan.advice.kinds import Kind
+from tavolan.advice.reach import Place
 from tavolan.advice.situation import Situation
 from tavolan.checking import run_checks
 from tavolan.checking.findings import Finding
@@ -38,6 +39,26 @@ SOURCES: tuple[Callable[[Situation], Iterable[Action]], ...] = (
     from_reviews,
     from_metrics,
 )
+
+
+def within_places(actions: Sequence[Action], installs: Callable[[Place], float]) -> list[Action]:
+    """Return actions whose gains together promise no place more installs than it has; all of one are cut alike."""
+    promised: Counter[Place] = Counter()
+    for one in actions:
+        promised.update({at: gain for at, gain in one.gain.by_place.items() if gain > 0})
+    kept = {at: min(1.0, installs(at) / whole) for at, whole in promised.items() if whole > 0}
+    return [replace(one, gain=_cut(one.gain, kept)) for one in actions]
+
+
+def _cut(gain: Gain, kept: Mapping[Place, float]) -> Gain:
+    """Return a gain of which each place keeps a part; the same one where all keep the whole."""
+    if gain.unit != "installs" or not gain.value or all(kept.get(at, 1.0) == 1.0 for at in gain.by_place):
+        return gain
+    by_place = {at: value * kept.get(at, 1.0) for at, value in gain.by_place.items()}
+    part = sum(by_place.values()) / gain.value
+    note = {"all actions together": f"{part:.0%} of it, so that no place is promised more than it has"}
+    value, low, high = part * gain.value, part * gain.low, part * gain.high
+    return replace(gain, value=value, low=low, high=high, factors={**gain.factors, **note}, by_place=by_place)
 
 
 @dataclass(frozen=True)
@@ -68,6 +89,7 @@ def what_next(
         if progress:
             progress(number, len(SOURCES) + 1)
     found += from_findings(now, {finding for action in found for finding in action.covers})
+    found = within_places(found, now.reach.installs)
     if progress:
         progress(len(SOURCES) + 1, len(SOURCES) + 1)
     if now.is_new:

@@ -2,12 +2,9 @@
 
 installs of a place   installs of the last 28 days x 30.44 / days
 value of a place      of its target phrases, value x weight of the tier that answers them (words.value)
-installs of a point   installs from search / answered value of the same places
-range of points       each phrase is taken to rank among the first ten, or to bring nothing: with the chance p that our
-                      answered phrases with a known rank have, (hits + 1) / (phrases + 2). The middle four fifths of the
-                      sum, as a normal distribution: mean -+ 1.28 sqrt(sum of (points x installs)^2 x (1 - p) / p)
+installs of words     by demand, ranks and a catch curve (`word_gain`), never more than the place has from search
 
-A place without metrics has the installs of its value at the rate of all places with both.
+A place without metrics has the installs of its value at the rate of all places with both: that much is assumed.
 """
 
 import math
@@ -18,6 +15,7 @@ from typing import NamedTuple
 
 from tavolan.advice.action import Gain, Unit
 from tavolan.advice.kinds import Kind, kinds
+from tavolan.advice.word_gain import KNOWN_SHARE, PhraseChange, PhraseNow, PlaceSearch, word_gain
 from tavolan.project.model import Project, Store
 from tavolan.results.metrics import of_places, read_metrics, rows_in
 from tavolan.results.scope import days_up_to
@@ -27,9 +25,6 @@ from tavolan.words.coverage import Answer, cover, storefronts_of
 from tavolan.words.value import Valuer
 
 Place = tuple[str, str]
-_FIRST_TEN = 10
-# Of a normal distribution, four fifths are within so many standard deviations.
-_FOUR_FIFTHS = 1.2816
 
 
 class _Metrics(NamedTuple):
@@ -64,10 +59,9 @@ class Reach:
         return found
 
     @cached_property
-    def chance(self) -> float:
-        """The chance that an answered phrase ranks among the first ten."""
-        ranks = [answer.rank.rank for answer in self._answers if answer.covered and answer.rank]
-        return (sum(rank <= _FIRST_TEN for rank in ranks) + 1) / (len(ranks) + 2)
+    def _ranks(self) -> list[float]:
+        """Our ranks under answered phrases, as far as they're known; infinite where the app wasn't found."""
+        return [answer.rank.rank for answer in self._answers if answer.covered and answer.rank]
 
     @cached_property
     def _metrics(self) -> _Metrics:
@@ -109,27 +103,45 @@ class Reach:
             if not wanted or _first(store, front) in wanted
         ]
 
-    def of_points(self, gains: Mapping[Place, Sequence[float]]) -> Gain:
-        """Return what more answered value brings; `gains` are those of each phrase, by place."""
-        points = sum(map(sum, gains.values()))
+    def of_answers(self, before: Sequence[Answer], after: Sequence[Answer]) -> Gain:
+        """Return what other answers to the same phrases bring."""
+        points = sum(new.value - old.value for old, new in zip(before, after, strict=True))
         shown = {"value points": f"{points:+.1f} by coverage, as it would be"}
         if self.unit == "points":
             return Gain(points, points, points, "points", True, shown)
-        mean, squares, said = 0.0, 0.0, []
-        for at, several in gains.items():
-            own = self._metrics.search.get(at) if self.points.get(at) else None
-            rate = own / self.points[at] if own is not None else self._rate
-            mean += rate * sum(several)
-            squares += sum((rate * gain) ** 2 for gain in several)
-            if any(several):
-                origin = "its installs from search ÷ its value" if own is not None else "no metrics: all places' rate"
-                said.append(f"{' '.join(at)} {sum(several):+.1f} × {rate:.2f} ({origin})")
-        width = _FOUR_FIFTHS * math.sqrt(squares * (1 - self.chance) / self.chance)
+        changed: dict[Place, list[PhraseChange]] = {}
+        for old, new in zip(before, after, strict=True):
+            if old.value != new.value:
+                change = PhraseChange(_phrase_now(old), _weight(old), _weight(new))
+                changed.setdefault((new.store, new.storefront), []).append(change)
+        # What's assumed of a place without metrics is no gain that can be promised.
+        places = [at for at in changed if self._metrics.search.get(at)]
+        if not places:
+            return Gain(factors=shown | {"installs": f"no installs from search are known in {_named(list(changed))}"})
+        searches = [PlaceSearch(self._metrics.search[at], self._phrases.get(at, []), changed[at]) for at in places]
+        mean, low, high = word_gain(searches, self._ranks, self.project.results.depth)
+        known = f"{len(self._ranks)} known ranks of ours" if self._ranks else "no rank of ours is known: usual ones"
+        shares = f"{KNOWN_SHARE[0]:.0%} to {KNOWN_SHARE[1]:.0%}"
+        assumed = f"new phrases rank as ours do, or up to three times as far down ({known})"
         shown |= {
-            "installs": "; ".join(said[:4]),
-            "range": f"{self.chance:.0%} of answered phrases rank among the first ten",
+            "installs from search": "; ".join(f"{' '.join(at)} {self._metrics.search[at]:,.0f}" for at in places[:4]),
+            "assumed": f"{assumed}; {shares} of those installs come from target phrases",
+            "range": "nine draws in ten: docs/next.md",
         }
-        return Gain(mean, max(0.0, mean - width), mean + width, "installs", True, shown)
+        return Gain(mean, low, high, "installs", False, shown, self._parted(places, self._metrics.search, mean))
+
+    @cached_property
+    def _phrases(self) -> dict[Place, list[PhraseNow]]:
+        """The target phrases of each place, as they're answered today."""
+        found: dict[Place, list[PhraseNow]] = {}
+        for answer in self._answers:
+            found.setdefault((answer.store, answer.storefront), []).append(_phrase_now(answer))
+        return found
+
+    def _parted(self, places: Sequence[Place], sizes: Mapping[Place, float], value: float) -> dict[Place, float]:
+        """Return a gain by place, in parts as large as the places are."""
+        whole = sum(sizes.get(at, 0.0) for at in places)
+        return {at: value * sizes.get(at, 0.0) / whole for at in places} if whole else {}
 
     def of_share(self, kind: Kind, places: list[Place], times: float = 1.0) -> Gain:
         """Return what a share brings that's assumed for a kind of work, in some places; `times` scales it.
@@ -150,7 +162,11 @@ class Reach:
         if times != 1:
             shown["part of it"] = f"{times:.2f}"
         low, mid, high = (base * share * times for share in (assumed.low, assumed.mid, assumed.high))
-        return Gain(mid, low, high, self.unit, False, shown)
+        return Gain(mid, low, high, self.unit, False, shown, self._of_places(places, mid))
+
+    def _of_places(self, places: list[Place], value: float) -> dict[Place, float]:
+        """Return a gain of installs by place; nothing where it's in points."""
+        return {} if self.unit == "points" else self._parted(places, {at: self.installs(at) for at in places}, value)
 
     def of_ratio(
         self, places: list[Place], value: float, low: float, high: float, words: str, *, measured: bool
@@ -160,7 +176,18 @@ class Reach:
             return Gain()
         base = sum(map(self.installs, places))
         shown = {"installs a month": f"{base:,.0f} in {_named(places)}", "change": words}
-        return Gain(base * value, base * low, base * high, "installs", measured, shown)
+        mid = base * value
+        return Gain(mid, base * low, base * high, "installs", measured, shown, self._of_places(places, mid))
+
+
+def _phrase_now(answer: Answer) -> PhraseNow:
+    rank = answer.rank.rank if answer.rank else math.nan
+    return PhraseNow(answer.worth.demand, rank, answer.covered)
+
+
+def _weight(answer: Answer) -> float:
+    """Return how strongly a phrase is answered: the weight of its tier, 0 where it isn't."""
+    return answer.value / answer.worth.value if answer.covered and answer.worth.value else 0.0
 
 
 def _first(store: Store, front: str) -> str:

@@ -17,6 +17,8 @@ from tavolan.results.posterior import Array
 _LEAST_SLOPES = 4
 # How much trends of storefronts may vary: standard deviations of the logarithm per day. 0.0008 is a third in a year.
 _SPREADS = np.array([0.0003, 0.0008, 0.0016, 0.003, 0.006])
+# A trend of ours may be further off than those of the few storefronts that are known: so many times.
+_CAUTION = 1.4
 # Days with more memory than this say less than nothing of a trend.
 _MOST_MEMORY = 0.9
 
@@ -44,7 +46,7 @@ def slope_guesses(logs: Sequence[Array], explained: Array) -> list[SlopeGuess]:
         mean = float(weights @ slopes / weights.sum())
         # The likelihood of the slopes, with the mean integrated out.
         fit = 0.5 * float(np.log(weights).sum() - np.log(weights.sum()) - (weights * (slopes - mean) ** 2).sum())
-        guesses.append(SlopeGuess(mean, float(np.sqrt(spread**2 + 1 / weights.sum())), fit))
+        guesses.append(SlopeGuess(mean, float(np.sqrt((_CAUTION * spread) ** 2 + 1 / weights.sum())), fit))
     most = max(one.log_weight for one in guesses)
     total = most + float(np.log(sum(np.exp(one.log_weight - most) for one in guesses)))
     return [one._replace(log_weight=one.log_weight - total) for one in guesses]

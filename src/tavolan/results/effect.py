@@ -130,7 +130,7 @@ class _Measuring:
             *settings,
             found,
             "",
-            [front for front, _ in known] if controlled else [],
+            [front for front, _ in known] if found.method != "counts" else [],
             self._suspects(controlled=controlled),
             left_out,
             ours.series,

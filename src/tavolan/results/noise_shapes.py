@@ -64,7 +64,7 @@ class NoiseShapes:
         self.memories = np.array([memory for memory, _, _ in shapes])
         self.deviations = np.array([size for _, size, _ in shapes])
         priors = np.array([prior for _, _, prior in shapes])
-        self._log_priors = np.log(priors / priors.sum())
+        self.log_priors = np.log(priors / priors.sum())
         self._kernels = {memory: np.where(lags == 0, 1.0, memory**lags) for memory in _MEMORIES}
         self._chance = chance
         stack = np.array([self.covariance(memory, size) for memory, size, _ in shapes])
@@ -91,11 +91,11 @@ class NoiseShapes:
         white = self.whitened(columns)
         return np.swapaxes(white, 1, 2) @ white
 
-    def fits(self, products: Array, precisions: Array, log_prior: float = 0.0) -> Fits:
+    def fits(self, products: Array, precisions: Array, log_prior: float = 0.0, log_shapes: Array | None = None) -> Fits:
         """Fit a linear model, of whose whitened columns `products` (g, k + 1, k + 1) are given, the response last.
 
         `precisions` are 1 / variance of what's known of each coefficient beforehand; 0 where nothing is known.
-        `log_prior` is how likely the model is beforehand, against others.
+        `log_prior` is how likely the model is beforehand, against others, `log_shapes` how likely each shape is.
         """
         information = products[:, :-1, :-1] + np.diag(precisions)
         moments = products[:, :-1, -1]
@@ -106,7 +106,8 @@ class NoiseShapes:
         rest = products[:, -1, -1] - (moments * coefficients).sum(axis=1)
         sizes = 2 * np.log(np.einsum("gii->gi", np.linalg.cholesky(information))).sum(axis=1)
         known = log_prior + 0.5 * float(np.log(precisions[precisions > 0]).sum())
-        log_weights = known - self._log_determinants - 0.5 * sizes - 0.5 * rest + self._log_priors
+        log_weights = known - self._log_determinants - 0.5 * sizes - 0.5 * rest
+        log_weights = log_weights + (self.log_priors if log_shapes is None else log_shapes)
         return Fits(
             *(np.asarray(one, np.float64) for one in (log_weights, coefficients, solved[:, STEP, 1], information))
         )

@@ -11,6 +11,7 @@ Source: N. E. Breslow, D. G. Clayton, "Approximate inference in generalized line
 J. A. Hoeting et al., "Bayesian model averaging", Statistical Science 14 (1999).
 """
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 from typing import Protocol
@@ -19,6 +20,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from tavolan.results.control_index import common_course, usable_controls, what_came_and_went
+from tavolan.results.control_noise import noise_like_theirs
 from tavolan.results.control_slopes import SlopeGuess, slope_guesses
 from tavolan.results.noise_shapes import STEP, Fits, NoiseShapes
 from tavolan.results.posterior import Array, Posterior
@@ -31,6 +33,8 @@ _COURSE_DEVIATION, _OWN_COURSE_DEVIATION, _OTHER_STEP_DEVIATION = 1.0, 0.2, 0.5
 # A pattern of the week needs three weeks.
 WEEKDAY_DAYS = 21
 _MOST_STRETCHES = 3
+# A stretch that's so many times as likely as none is taken out; what's less likely counts by how likely it is.
+_SURE = 4.0
 # Values are scaled to this deviation, in the middle of those that noise may have, and have this variance of chance.
 _VALUES_DEVIATION, _VALUES_CHANCE = 0.2, 0.02**2
 # One or two controls have no course of their own beside the common one.
@@ -185,6 +189,8 @@ class _Search:
         self._base = list(range(self._columns.shape[1]))
         self._trend = _trend_column(self._columns, days) if settings.trend else None
         self._models = [_Model()]
+        # How likely each shape of the noise is, without and with the common course of others.
+        self._log_shapes: dict[bool, Array | None] = {False: None, True: None}
         self._add_controls(controls)
         self._stretches: list[Stretch] = []
         # Models with one more stretch, which is likely but not more likely than none.
@@ -204,6 +210,10 @@ class _Search:
         rests = np.array([what_came_and_went(one, explained) for one in logs])
         course = common_course(rests)
         own = np.where(np.isnan(rests), 0.0, rests - course)
+        self._log_shapes = {
+            False: noise_like_theirs(self._positions, logs, explained),
+            True: noise_like_theirs(self._positions, logs, np.column_stack([explained, course])),
+        }
         first = self._columns.shape[1]
         self._add(course[:, None], _COURSE_DEVIATION)
         self._models.append(_Model((first,)))
@@ -240,7 +250,7 @@ class _Search:
         if model.slope and self._trend is not None:
             products = _less_trend(products, self._products[:, [*chosen, self._trend], self._trend], model.slope.mean)
             log_prior += model.slope.log_weight
-        return self._shapes.fits(products, precisions, log_prior)
+        return self._shapes.fits(products, precisions, log_prior, self._log_shapes[bool(model.columns)])
 
     def _columns_of(self, model: _Model) -> tuple[list[int], Array]:
         """Return the columns of a model, and the precisions of their coefficients."""
@@ -272,15 +282,16 @@ class _Search:
             model, fits = self._models[self._best], self._fits[self._best]
             columns, precisions = self._columns_of(model)
             rest = self._values - self._expected()
-            likely = likely_stretches(self._shapes, fits.best, self._columns[:, columns], precisions, rest, among)
-            weighed = sorted(likely - set(self._stretches), key=lambda one: (one.first, one.end))
+            look = (self._shapes, fits.best, self._columns[:, columns], precisions, rest, among)
+            weighed, whole = likely_stretches(*look)
             first = self._columns.shape[1]
             self._refit([one.column(len(self._days)) for one in weighed])
             with_each = [self._fit(model, first + index, log_odds(among)) for index in range(len(weighed))]
             gains = np.array([each.log_evidence for each in with_each]) - fits.log_evidence
-            if float(np.exp(np.minimum(gains, 1.0)).sum()) <= 1:
-                # They stand for all models of the same columns, whatever those take the trend to be.
-                self._unsure = [each.weighed_by(self._evidence_of(model) - fits.log_evidence) for each in with_each]
+            if np.logaddexp.reduce(gains) <= math.log(_SURE):
+                # They stand for all stretches, and for all models of the same columns, whatever their trend is.
+                factor = self._evidence_of(model) - fits.log_evidence + whole
+                self._unsure = [each.weighed_by(factor) for each in with_each]
                 return
             best = weighed[int(gains.argmax())]
             self._base.append(self._columns.shape[1])

@@ -48,17 +48,24 @@ def all_stretches(after: NDArray[np.bool_]) -> tuple[Indices, Indices]:
 
 def likely_stretches(
     shapes: NoiseShapes, shape: int, columns: Array, precisions: Array, response: Array, among: tuple[Indices, Indices]
-) -> set[Stretch]:
-    """Return the stretches that explain most of what a model leaves over, a few for each look at the noise."""
-    found = set()
+) -> tuple[list[Stretch], float]:
+    """Return the stretches that explain most of what a model leaves over, a few for each look at the noise.
+
+    Beside them: how many times as likely all stretches together are, as a logarithm.
+    """
+    found: dict[int, None] = {}
+    factors: list[Array] = []
     for part, memory in _LOOKS:
         covariance = shapes.covariance(shapes.nearest_memory(memory, shape), part * float(shapes.deviations[shape]))
         inverse = np.linalg.inv(covariance)
         weighted = inverse @ columns
         middle = np.linalg.inv(columns.T @ weighted + np.diag(precisions))
         projection = inverse - weighted @ middle @ weighted.T
-        found.update(_most_likely(projection, response, among))
-    return found
+        factors.append(_log_factors(projection, response, among))
+        found.update(dict.fromkeys(map(int, np.argsort(-factors[-1])[:_MOST_LIKELY])))
+    chosen = sorted(found)
+    whole = np.logaddexp.reduce(factors[0]) - np.logaddexp.reduce(factors[0][chosen])
+    return [Stretch(int(among[0][index]), int(among[1][index])) for index in chosen], float(whole)
 
 
 def log_odds(among: tuple[Indices, Indices]) -> float:
@@ -66,8 +73,8 @@ def log_odds(among: tuple[Indices, Indices]) -> float:
     return -math.log(max(1, len(among[0])))
 
 
-def _most_likely(projection: Array, response: Array, among: tuple[Indices, Indices]) -> list[Stretch]:
-    """Return the stretches with the largest Bayes factors; sums over stretches come from running sums."""
+def _log_factors(projection: Array, response: Array, among: tuple[Indices, Indices]) -> Array:
+    """Return the logarithm of each stretch's Bayes factor; sums over stretches come from running sums."""
     first, end = among
     left = np.concatenate([[0.0], (projection @ response).cumsum()])
     squares = np.zeros((len(response) + 1, len(response) + 1))
@@ -75,5 +82,5 @@ def _most_likely(projection: Array, response: Array, among: tuple[Indices, Indic
     score = left[end] - left[first]
     size = squares[end, end] - squares[end, first] - squares[first, end] + squares[first, first]
     spread = 1 + STRETCH_DEVIATION**2 * np.maximum(size, 0.0)
-    factors = 0.5 * score**2 * STRETCH_DEVIATION**2 / spread - 0.5 * np.log(spread)
-    return [Stretch(int(first[index]), int(end[index])) for index in np.argsort(-factors)[:_MOST_LIKELY]]
+    made = 0.5 * score**2 * STRETCH_DEVIATION**2 / spread - 0.5 * np.log(spread)
+    return np.asarray(made, dtype=np.float64)

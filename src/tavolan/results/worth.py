@@ -6,7 +6,7 @@ Of each change, the installs won a month are those of its days after it that the
 
 with the ratio and its interval as `results effect` has them. Several changes are added up; the distances of their
 bounds are added as squares, since chance moves them independently. Where no change could be measured, nothing is known
-of what was won: that's NaN, not 0.
+of what was won: that's NaN, not 0. All together never won more than the storefronts have now.
 """
 
 import math
@@ -117,7 +117,8 @@ def listing_worth(
     effects = [effect_of(figures, one, Question(storefronts=scope.storefronts)) for one in changes]
     found = [WonInstalls(one, _won(one)) for one in effects]
     value, source = _install_value(figures.metrics, install_value)
-    won = _sum([one.won for one in found if one.won])
+    fronts = {(one.change.store, front) for one in effects for front in one.storefronts}
+    won = _at_most(_sum([one.won for one in found if one.won]), _a_month_now(figures.metrics, fronts))
     return ListingWorth(found, won, value, source, cost, _paid(figures, own))
 
 
@@ -135,6 +136,22 @@ def _won(one: ChangeEffect) -> Interval | None:
     if one.found is None or math.isnan(one.found.ratio.value):
         return None
     return won_a_month(one.found.rate_after, one.found.ratio)
+
+
+def _a_month_now(metrics: pd.DataFrame, fronts: Collection[tuple[str, str]]) -> float:
+    """Return the installs from search a month that some storefronts have now, by their last four weeks."""
+    rows = of_places(metrics, sources=["search"])
+    if rows.empty:
+        return math.inf
+    recent = rows_in(rows, days_up_to(date.fromordinal(int(rows["date"].max()))))
+    own = recent[[place in fronts for place in zip(recent["store"], recent["storefront"], strict=True)]]
+    days = own["date"].nunique()
+    return float(own["installs"].sum()) / days * DAYS_OF_A_MONTH if days else math.inf
+
+
+def _at_most(won: Interval, most: float) -> Interval:
+    """Return an amount that's never more than there is: what was won once may have gone since."""
+    return Interval(*(min(bound, most) for bound in won))
 
 
 def _sum(won: list[Interval]) -> Interval:

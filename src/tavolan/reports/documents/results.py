@@ -45,7 +45,7 @@ class EffectPart(DocumentPart):
     unusual: list[tuple[date, date]] = at("found", "unusual", missing=[])
     """First and last days of stretches that are unlike all others, and no part of the effect."""
     control: list[str]
-    """Storefronts that the change didn't touch, where they are what it's compared with."""
+    """Storefronts that the change didn't touch, whose days and trends are a yardstick so far as they predict ours."""
     suspects: list[str]
     """What else could be the cause."""
     ranks: RankEffectPart | None
