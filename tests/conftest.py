@@ -64,6 +64,8 @@ LAUGHS = b'<?xml version="1.0"?><!DOCTYPE x [<!ENTITY a "ha"><!ENTITY b "&a;&a;"
 # No test reads or changes what the user who runs it trusts.
 SETTINGS = tempfile.TemporaryDirectory(prefix="tavolan-settings-")
 os.environ["TAVOLAN_SETTINGS"] = SETTINGS.name
+# Each of the processes that share the tests has a core of its own, as a command has.
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 PROGRAM = Path(sys.executable).parent / "tavolan"
 

@@ -109,6 +109,8 @@ def run() -> None:
     gc.set_threshold(500_000, 20, 20)
     # Pydantic would look through all installed packages for plugins to it.
     os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "1")
+    # Matrices of some dozens of days are solved faster by one thread than they're shared out.
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     _open_closed_streams()
     _keep_stdout()
     logging.getLogger("tavolan").addHandler(LogToPeople())

@@ -5,6 +5,7 @@ level, weekdays and trend. Ours is taken to be like theirs mostly; it keeps a pa
 """
 
 from collections.abc import Sequence
+from functools import lru_cache
 
 import numpy as np
 
@@ -27,17 +28,26 @@ def noise_like_theirs(positions: Array, logs: Sequence[Array], explained: Array)
     if len(logs) < _LEAST:
         return None
     chosen = sorted(logs, key=lambda one: -float(np.nanmean(one)))[:_MOST]
-    total, base = 0.0, np.zeros(0)
+    total, base = np.zeros(1), np.zeros(1)
     for one in chosen:
-        known = ~np.isnan(one)
-        coefficients = np.linalg.lstsq(explained[known], one[known], rcond=None)[0]
-        fitted = explained @ coefficients
-        chance = np.where(known, np.exp(-np.maximum(fitted, 0.0)), _UNKNOWN)
-        shapes = NoiseShapes(positions, chance)
-        response = np.where(known, one, fitted)
-        fits = shapes.fits(shapes.products(np.column_stack([explained, response])), np.zeros(explained.shape[1]))
-        base = shapes.log_priors
-        total = total + _LIKENESS * (fits.log_weights - base)
+        weights, base = _explained_by(positions.tobytes(), one.tobytes(), explained.tobytes(), explained.shape[1])
+        total = total + _LIKENESS * (weights - base)
     learned = base + total
     learned = learned - np.logaddexp.reduce(learned)
     return np.asarray(np.logaddexp(np.log(1 - _UNLIKE) + learned, np.log(_UNLIKE) + base), dtype=np.float64)
+
+
+@lru_cache(maxsize=128)
+def _explained_by(positions: bytes, logs: bytes, explained: bytes, columns: int) -> tuple[Array, Array]:
+    """Return how well each shape explains one series, and how likely each is beforehand, as logarithms.
+
+    Arrays come as their bytes: the same storefront is looked at for a change and for each of its placebos.
+    """
+    days, values = np.frombuffer(positions), np.frombuffer(logs)
+    design = np.frombuffer(explained).reshape(-1, columns)
+    known = ~np.isnan(values)
+    fitted = design @ np.linalg.lstsq(design[known], values[known], rcond=None)[0]
+    shapes = NoiseShapes(days, np.where(known, np.exp(-np.maximum(fitted, 0.0)), _UNKNOWN))
+    response = np.where(known, values, fitted)
+    fits = shapes.fits(shapes.products(np.column_stack([design, response])), np.zeros(columns))
+    return fits.log_weights, shapes.log_priors
