@@ -8,6 +8,7 @@ import time
 import httpx
 import pytest
 from desk import TEXTS, opened_desk, pushed, run, server
+from memory_console import MemoryConsole, MemoryTeam
 
 import tavolan
 from conftest import promises, run_tavolan, write_screen
@@ -293,3 +294,35 @@ def test_a_set_of_pictures_that_is_not_up_to_date_is_held_back_alone(rendered):
     write_screen(rendered / "screens/en-US/phone-6.9/kiln.png", shade=7)
     held = run_tavolan(*push, "--dry-run", "--json", **server().variables).json["stores"][0]["held"]
     assert [(each["place"], each["why"]) for each in held] == [("en-US phone-6.9", "shows an earlier screen of kiln")]
+
+
+class OneFaultAtATime(MemoryConsole):
+    """A console that names the first fault of a change, and says nothing of the others."""
+
+    def change_listing(self, locale, texts, etag):
+        """Change texts of a locale."""
+        try:
+            return super().change_listing(locale, texts, etag)
+        except ConsoleError as error:
+            first = next(iter(error.fields))
+            raise self.refusal(422, "not-valid", error.fields[first], {first: error.fields[first]}) from None
+
+
+class OneFaultTeam(MemoryTeam):
+    """A project beside such a console."""
+
+    def consoles(self):
+        """Return the console of each store."""
+        return {store: OneFaultAtATime(store, self.app(store)) for store in self.stores}
+
+
+def test_faults_that_a_console_names_one_by_one_are_no_changes_of_somebody_else(tmp_path):
+    team = OneFaultTeam(tmp_path / "potto", ("ios",))
+    wrong = {name: "x" * 9_000 for name in ("title", "subtitle", "promo", "description")}
+    team.copy("de-DE", "")
+    team.copy("en-US", "".join(f'{name} = "{text}"\n' for name, text in wrong.items()) + 'keywords = ["kiln"]\n')
+    found = team.compared("ios")
+    outcome = push(found, plan_push(found))
+    assert {place.field for place in outcome.refused} == set(wrong) and not outcome.overtaken
+    assert [cell.place.field for cell in outcome.sent] == ["keywords"]
+    assert team.texts("ios", "en-US") == {"keywords": ["kiln"]}

@@ -22,6 +22,8 @@ from tavolan.support.transaction import changing
 Progress = Callable[[int, int], None]
 # Seconds between notes of what was sent. What a killed run sent since the last one is seen to be there by the next.
 _NOTED_EVERY = 2.0
+# How often texts are read again that somebody changes all the time.
+_TRIES = 3
 
 
 @dataclass
@@ -161,7 +163,8 @@ class _Sent:
 def _send(found: Comparison, group: Group, cells: list[Cell]) -> _Sent:
     """Send the changes of one group. Where it was changed meanwhile, only what's still as it was is sent."""
     outcome, client, remote = _Sent(), found.client, found.remote
-    for _ in range(3):
+    # A console may name one fault at a time: each leaves one change less to send.
+    for _ in range(_TRIES + len(cells)):
         try:
             change_group(found, group, cells, remote.etags.get(group, ""))
         except ConsoleError as error:
