@@ -8,6 +8,7 @@ import pandas as pd
 
 import tavolan
 from conftest import run_tavolan
+from tavolan.reports.resultstables import rank_effect_words
 from tavolan.results.effect import Question, change_at, effect_of
 from tavolan.results.figures import Figures
 from tavolan.results.periods import Period
@@ -93,11 +94,12 @@ def test_ranks_are_cut_off_where_looks_end_and_what_is_never_found_is_said():
     found = measured(courses, depth=50, every=2)
     # From below 50 to 25 is known; how far below it was isn't.
     assert found.verdict == "up" and found.ratio.value < 3 and found.unfound == 1
+    assert "2 phrases that it touched, 1 of them never found" in rank_effect_words(found)
 
 
 def test_too_few_looks_and_no_others_are_no_effect():
     few = measured({"kiln log": lambda day: 20 - day / 9, "clay": lambda day: 30 + day % 4}, every=28)
-    assert (few.verdict == "unknown" and "only 1 days with looks" in few.why_not) or "days with looks" in few.why_not
+    assert few.verdict == "unknown" and few.why_not == "only 1 day with looks on one side, of 4 that are needed"
     alone = measured({"kiln log": lambda day: 20 + day % 5})
     assert math.isnan(alone.ratio.value) and alone.why_not == "no other phrase to compare with"
     still = measured({"kiln log": lambda _: 20, "clay": lambda _: 30})

@@ -125,7 +125,7 @@ def test_a_holiday_of_ten_days_is_found_and_no_part_of_the_effect():
     assert not fit_step(counted(dice, course, 200), (), StepSettings(stretches=False)).stretches
 
 
-def test_a_step_at_another_change_is_told_apart():
+def test_a_step_at_another_change_is_separated():
     dice = np.random.default_rng(7)
     series = counted(dice, 0.4 * (DAYS >= 20) + 0.0 * AFTER, 300)
     mixed, apart = fit_step(series), fit_step(series, (), StepSettings(other_steps=(FIRST + 20,)))

@@ -130,7 +130,8 @@ def print_effect(console: Console, one: ChangeEffect, why: bool) -> None:
 
 def rank_effect_words(ranks: RankEffect) -> str:
     """Return what a change did to ranks, as a sentence without its full stop."""
-    several = f"{counted(len(ranks.touched), 'phrase')} that it touched"
+    unfound = f", {ranks.unfound} of them never found" if ranks.unfound else ""
+    several = f"{counted(len(ranks.touched), 'phrase')} that it touched{unfound}"
     if math.isnan(ranks.ratio.value):
         return f"ranks: {several}; can't tell: {ranks.why_not}"
     verdict = {"up": "better ranks", "down": "worse ranks", "none": "ranks alike", "unknown": "ranks: can't tell"}

@@ -169,7 +169,7 @@ class _Measuring:
         return [front for front in fronts if not any(one.touches(self.change.store, [front]) for one in running)]
 
     def _other_steps(self) -> tuple[int, ...]:
-        """Return the days of other changes here that can be told apart from this one."""
+        """Return the days of other changes here whose steps can be separated from this one's."""
         fronts = set(self.fronts)
         found = []
         for one in self.near:

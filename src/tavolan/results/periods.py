@@ -12,7 +12,7 @@ from tavolan.project.table_names import require_known_names
 from tavolan.support.number_words import counted
 from tavolan.words.coverage import storefronts_of
 
-# Steps nearer to each other than this can't be told apart.
+# Steps nearer to each other than this can't be separated.
 APART = 14
 # Of a change of more places than this, only what they have in common is said.
 _FEW_PLACES = 3
@@ -171,7 +171,7 @@ def joined(changes: Iterable[Change], project: Project) -> list[Change]:
     """Return changes, oldest first, with those made one that nothing can tell apart.
 
     They're of one store and have storefronts in common, and fewer than `APART` days lie between them. What touched all
-    storefronts alike is told apart from what touched some, by those that only it touched.
+    storefronts alike is separate from what touched some, by those that only it touched.
     """
     found: list[Change] = []
     for one in sorted(changes, key=lambda change: (change.day, change.store)):

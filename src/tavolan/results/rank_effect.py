@@ -20,6 +20,7 @@ from tavolan.results.metrics import rows_in
 from tavolan.results.periods import Period
 from tavolan.results.rate_effect import Verdict, ratio_of, verdict_of
 from tavolan.results.step_model import DailyCounts, StepSettings, fit_values
+from tavolan.support.number_words import counted
 
 # Where an app wasn't found, a rank shown in words is taken for as far down as this.
 BEYOND = 200.0
@@ -89,7 +90,7 @@ def rank_effect(
         return RankEffect(touched, others, Interval(math.nan, math.nan, math.nan), "unknown", (0, 0), why_not, unfound)
     looks = (series.length(False), series.length(True))
     if min(looks) < LEAST_LOOKS:
-        why_not = f"only {min(looks)} days with looks on one side, of {LEAST_LOOKS} that are needed"
+        why_not = f"only {counted(min(looks), 'day')} with looks on one side, of {LEAST_LOOKS} that are needed"
         nothing = Interval(math.nan, math.nan, math.nan)
         return RankEffect(touched, others, nothing, "unknown", looks, why_not, unfound)
     ratio = ratio_of(fit_values(series, StepSettings()))

@@ -36,7 +36,7 @@ class Stretch:
 
 
 def all_stretches(after: NDArray[np.bool_]) -> tuple[Indices, Indices]:
-    """Return the first and end indices of all stretches that could be told from the change itself."""
+    """Return the first and end indices of all stretches that can be separated from the change itself."""
     days, sides = len(after), (int((~after).sum()), int(after.sum()))
     longest = min(_MOST_LENGTH, min(sides) // _MOST_PART)
     firsts, lengths = np.meshgrid(np.arange(days), np.arange(_LEAST_LENGTH, longest + 1), indexing="ij")
