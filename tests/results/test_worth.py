@@ -109,6 +109,10 @@ def test_two_changes_that_nothing_can_tell_apart_are_counted_once(year, tmp_path
     found = listing_worth(Figures(tavolan.open_project(root)), Scope(), 0, 1.0)
     assert [one.effect.change.days for one in found.changes] == ["2026-03-10 to 2026-03-12", "2026-06-16"]
     assert found.changes[0].effect.change.words == "en-US title, en-US subtitle"
+    # Its own parts are no other cause.
+    assert not any(
+        suspect.startswith("2026-03-1") and "en-US" in suspect for suspect in found.changes[0].effect.suspects
+    )
     shown = run_tavolan("results", "effect", "2026-03-11", "--store", "ios", cwd=root)
     assert shown.code == 0 and "2026-03-10 to 2026-03-12" in shown.out
 

@@ -1,6 +1,6 @@
 """What a change of the listing did: rates before and after, what else could be the cause, and how sure that is."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import date, timedelta
 
@@ -104,7 +104,9 @@ class _Measuring:
         self.asked = [front for front in touched if not question.storefronts or front in question.storefronts]
         self.fronts = [front for front in self.asked if front in known]
         self.near = [
-            one for one in figures.changes if one.store == change.store and one != change and self.window.holds(one.day)
+            one
+            for one in figures.joined_changes
+            if one.store == change.store and one != change and self.window.holds(one.day)
         ]
 
     def effect(self) -> ChangeEffect:
@@ -140,9 +142,15 @@ class _Measuring:
 
     def _usable(self) -> list[int]:
         """Return the days of both windows on which no campaign ran here."""
+        return self._without_campaigns((*self.before.ordinals(), *self.after.ordinals()))
+
+    def _without_campaigns(self, days: Iterable[int]) -> list[int]:
         own = [one for one in self.figures.campaigns if one.touches(self.change.store, self.fronts)]
-        days = (*self.before.ordinals(), *self.after.ordinals())
         return [day for day in days if not any(one.period.holds(date.fromordinal(day)) for one in own)]
+
+    def _window_around(self, day: date) -> Period:
+        """Return the days of both windows around another day, without days between them."""
+        return Period(day - timedelta(days=self.before.days), day + timedelta(days=self.after.days - 1))
 
     def _rows(self, fronts: Sequence[str]) -> pd.DataFrame:
         rows = of_places(self.metrics, "", fronts, self.question.sources)
@@ -203,7 +211,7 @@ class _Measuring:
         first = date.fromordinal(int(self.metrics["date"].min()))
         day = self.change.day - timedelta(days=self.after.days)
         while day - timedelta(days=self.before.days) >= first:
-            window = Period(day - timedelta(days=self.before.days), day + timedelta(days=self.after.days - 1))
+            window = self._window_around(day)
             if not any(window.holds(one.day) for one in touching):
                 found.append(day)
             day -= timedelta(days=PLACEBO_STEP)
@@ -211,11 +219,7 @@ class _Measuring:
 
     def _series_around(self, day: date) -> DailyCounts | None:
         """Return our counts around an earlier day; None where they can't be modelled."""
-        window = Period(day - timedelta(days=self.before.days), day + timedelta(days=self.after.days - 1))
-        own = [one for one in self.figures.campaigns if one.touches(self.change.store, self.fronts)]
-        usable = [
-            each for each in window.ordinals() if not any(one.period.holds(date.fromordinal(each)) for one in own)
-        ]
+        usable = self._without_campaigns(self._window_around(day).ordinals())
         made = whole_days(self._rows(self.fronts), self.question.metric, usable, day).series
         enough = min(made.length(False), made.length(True)) >= PLACEBO_DAYS
         return made if enough and can_be_modelled(made) else None
