@@ -1,55 +1,117 @@
-"""How true the verdicts of experiments are under daily looking: simulated ones without and with the planned effect."""
+"""How true the verdicts of experiments are under daily looking, on days as they are.
+
+Days differ in visitors and in how many do it, on both sides alike; and on each side by itself, beyond the chance of
+single visitors. An effect may be there from the first to the last day, or only while the page is new.
+"""
 
 import sys
 from collections.abc import Mapping
+from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
-from tavolan.experiments.sizes import planned_size
-from tavolan.experiments.verdicts import CONTROL, Count, judge
+from tavolan.experiments.sizes import Aim, planned_size
+from tavolan.experiments.verdicts import CONTROL, Count, Verdict, judge
 
-_KINDS = ((0.24, 0.1, 1200, 1), (0.03, 0.3, 900, 1), (0.1, 0.15, 2400, 3))
+# What's usual of days: visitors, and what both sides share.
+_TRAFFIC, _SHARED = 0.25, 0.1
 
 
-def _days(dice: np.random.Generator, shares: list[float], a_day: float, days: int) -> list[Mapping[str, Count]]:
-    names = [CONTROL, *(f"v{number}" for number in range(1, len(shares)))]
-    visitors = dice.poisson(a_day / len(shares), (days, len(shares)))
-    hits = dice.binomial(visitors, shares)
+@dataclass(frozen=True)
+class Kind:
+    """An experiment: the control's share, what's expected, visitors a day, variants, and the scatter of their days."""
+
+    rate: float
+    expected: float
+    a_day: float
+    variants: int = 1
+    scatter: float = 0.0
+    no_difference: bool = False
+
+
+KINDS = (
+    Kind(0.24, 0.1, 1200),
+    Kind(0.24, 0.1, 1200, scatter=0.05),
+    Kind(0.24, 0.1, 1200, scatter=0.1),
+    Kind(0.03, 0.3, 900),
+    Kind(0.1, 0.15, 2400, 3),
+    Kind(0.24, 0.05, 8000, scatter=0.05),
+    Kind(0.24, 0.1, 1200, no_difference=True),
+    Kind(0.24, 0.1, 1200, scatter=0.05, no_difference=True),
+)
+
+
+def _days(dice: np.random.Generator, kind: Kind, effects: NDArray[np.float64]) -> list[Mapping[str, Count]]:
+    names = [CONTROL, *(f"v{number}" for number in range(1, kind.variants + 1))]
+    sides, days = len(names), len(effects)
+    crowd = kind.a_day / sides * np.exp(dice.normal(0, _TRAFFIC, (days, 1)))
+    visitors = dice.poisson(np.broadcast_to(crowd, (days, sides)))
+    # A ratio of two sides scatters by the root of two times what one of them does.
+    noise = dice.normal(0, _SHARED, (days, 1)) + dice.normal(0, kind.scatter / np.sqrt(2), (days, sides))
+    shares = kind.rate * np.exp(noise)
+    shares[:, 1:] *= 1 + effects[:, None]
+    hits = dice.binomial(visitors, np.minimum(shares, 0.95))
     return [
         {name: Count(int(v), int(h)) for name, v, h in zip(names, *row, strict=True)}
         for row in zip(visitors, hits, strict=True)
     ]
 
 
-def measured(kind: tuple[float, float, float, int], effect: float, times: int, seed: int) -> tuple[float, float]:
-    """Return how often an effect is found, and how often all intervals of the whole run hold the truth.
-
-    Without an effect, any variant that's called one is a false alarm; with it, each variant counts by itself.
-    """
-    rate, expected, a_day, variants = kind
-    size = planned_size(rate, expected, a_day, variants)
+def verdicts(kind: Kind, effect: float, times: int, seed: int, fades: float = 0.0) -> list[Verdict]:
+    """Return the verdicts on simulated experiments; an effect that `fades` lasts so many days in the mean."""
+    margin = kind.expected / 2
+    size = planned_size(kind.rate, kind.a_day, kind.variants, Aim(kind.expected, margin, kind.no_difference))
     dice = np.random.default_rng(seed)
-    found, held = 0.0, 0
-    shares = [rate, *([rate * (1 + effect)] * variants)]
-    names = [f"v{number}" for number in range(1, variants + 1)]
-    for _ in range(times):
-        verdict = judge(_days(dice, shares, a_day, size.days or 84), names, size.visitors, expected / 2)
-        calls = [one.outcome in ("better", "worse") for one in verdict.judgements]
-        found += sum(calls) / len(calls) if effect else any(calls)
-        # What all looks leave holds the truth if each of them does.
-        held += all(one.ratio.low <= 1 + effect <= one.ratio.high for one in verdict.judgements)
-    return found / times, held / times
+    days = np.arange((size.days or 84) + 7)
+    effects = effect * (np.exp(-days / fades) if fades else np.ones(len(days)))
+    names = [f"v{number}" for number in range(1, kind.variants + 1)]
+    return [judge(_days(dice, kind, effects), names, size.visitors, margin) for _ in range(times)]
+
+
+def called(found: list[Verdict], *outcomes: str) -> float:
+    """Return in how many of the verdicts a variant is called one of the outcomes."""
+    return float(np.mean([any(one.outcome in outcomes for one in each.judgements) for each in found]))
+
+
+def each_called(found: list[Verdict], outcome: str) -> float:
+    """Return in how many of all judgements of variants the outcome is one."""
+    return float(np.mean([one.outcome == outcome for each in found for one in each.judgements]))
+
+
+def held(found: list[Verdict], effect: float) -> float:
+    """Return in how many verdicts what all looks leave holds the truth."""
+    return float(
+        np.mean([all(one.ratio.low <= 1 + effect <= one.ratio.high for one in each.judgements) for each in found])
+    )
+
+
+def unwarned(found: list[Verdict]) -> float:
+    """Return how many verdicts call a variant better, and don't say that it may not last."""
+    return float(
+        np.mean(
+            [
+                any(one.outcome == "better" and one.fading and one.fading.lasts() for one in each.judgements)
+                for each in found
+            ]
+        )
+    )
 
 
 def main(times: int) -> None:
     """Print a line per kind of experiment."""
-    print("rate  effect  a day  variants   false alarms  intervals hold   effect found  intervals hold")
-    for kind in _KINDS:
-        without, holds = measured(kind, 0.0, times, 1)
-        with_it, holds_too = measured(kind, kind[1], times, 2)
-        print(f"{kind[0]:<6}{kind[1]:<8}{kind[2]:<7}{kind[3]:<11}{without:.1%}          {holds:.1%}            "
-              f"{with_it:.1%}         {holds_too:.1%}")  # fmt: skip
+    heads = ("from", "expected", "a day", "variants", "scatter", "false", "holds", "none", "found", "holds", "new only")
+    print("| " + " | ".join((*heads, "unwarned")) + " |")
+    for kind in KINDS:
+        without, with_it = verdicts(kind, 0.0, times, 1), verdicts(kind, kind.expected, times, 2)
+        fading = verdicts(kind, 1.5 * kind.expected, times, 3, fades=5)
+        figures = (
+            called(without, "better", "worse"), held(without, 0.0), called(without, "none"),
+            each_called(with_it, "better"), held(with_it, kind.expected), called(fading, "better"), unwarned(fading),
+        )  # fmt: skip
+        what = [f"{kind.rate:.0%}", f"{kind.expected:.0%}", str(kind.a_day), str(kind.variants), str(kind.scatter)]
+        print("| " + " | ".join([*what, *(f"{figure:.1%}" for figure in figures)]) + " |", flush=True)
 
 
 if __name__ == "__main__":
-    main(int(sys.argv[1]) if len(sys.argv) > 1 else 5000)
+    main(int(sys.argv[1]) if len(sys.argv) > 1 else 2000)

@@ -77,7 +77,7 @@ def test_the_backlog_is_sorted_by_gain_confidence_and_effort(year):
 def test_sizes_come_from_the_projects_own_rates(year):
     opened = tavolan.open_project(year)
     size = size_of(opened, experiment_of(opened, "glaze-icon").table)
-    assert size.rate == pytest.approx(0.11, abs=0.01) and size.days == 7
+    assert size.rate == pytest.approx(0.11, abs=0.01) and size.days == 14
     with pytest.raises(UsageError, match="no metrics"):
         size_of(opened, experiment_of(opened, "glaze-icon").table.model_copy(update={"storefronts": ["AQ"]}))
     with pytest.raises(UsageError, match="can't be measured by splitting"):

@@ -107,7 +107,7 @@ def size(name: NameArgument, project: ProjectOption = None, json: JsonOption = F
     else:
         print_size(console(), one, found, rates)
     if found.days is None:
-        raise UsageError(f"{name} can't end within {MOST_DAYS} days", no_end_remedy(found))
+        raise UsageError(f"{name} can't end within {MOST_DAYS} days", no_end_remedy(one.table, found))
 
 
 @app.command()

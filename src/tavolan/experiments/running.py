@@ -6,7 +6,7 @@ from datetime import date, timedelta
 
 from tavolan.errors import UsageError
 from tavolan.experiments.files import Experiment
-from tavolan.experiments.sizes import MOST_DAYS, Size, planned_size
+from tavolan.experiments.sizes import MOST_DAYS, Aim, Size, planned_size
 from tavolan.experiments.verdicts import CONTROL, Count, Verdict, judge
 from tavolan.project.datafile import EXPERIMENTS
 from tavolan.project.experiment_schema import SPLIT_METRICS, ExperimentTable
@@ -67,7 +67,8 @@ def size_of(project: Project, table: ExperimentTable, rates: OwnRates | None = N
     rates = rates or own_rates(project, table)
     variants = max(1, len(table.variant))
     try:
-        return planned_size(rates.rate, table.expected, rates.a_day * table.share, variants, table.error, table.power)
+        aim = Aim(table.expected, table.margin, table.worth_having > 0, table.error, table.power)
+        return planned_size(rates.rate, rates.a_day * table.share, variants, aim)
     except ValueError as error:
         message = f"a rate of {rates.rate:.1%} can't change by {table.expected:+.0%}"
         raise UsageError(message, "Expect less: the new rate must be between 0 and 100 %.") from error
@@ -85,7 +86,7 @@ def length_of(project: Project, one: Experiment) -> Size:
         raise UsageError(f"{one.id} has no variant", f"Write [variant.<name>] into {one.address}.")
     size = size_of(project, table)
     if size.days is None:
-        raise UsageError(f"{one.id} can't end within {MOST_DAYS} days", no_end_remedy(size))
+        raise UsageError(f"{one.id} can't end within {MOST_DAYS} days", no_end_remedy(table, size))
     return size
 
 
@@ -96,12 +97,25 @@ def write_start(project: Project, one: Experiment, day: date, size: Size) -> Non
     write_keys(project, one, start=day.isoformat(), end=last.isoformat(), visitors=size.visitors, days=days)
 
 
-def no_end_remedy(size: Size) -> str:
+def no_end_remedy(table: ExperimentTable, size: Size) -> str:
     """Return what can be seen instead, as a sentence."""
     if math.isnan(size.smallest):
         return "Too few visitors come for any effect: test something that more people see."
+    if table.worth_having and abs(size.smallest) <= abs(table.expected):
+        return _no_margin_remedy(size)
     return (
         f"The smallest effect that {MOST_DAYS} days can show is {size.smallest:+.1%}: expect as much, or test bolder."
+    )
+
+
+def _no_margin_remedy(size: Size) -> str:
+    """Return what to do where the effect could be seen, but not that there's none."""
+    begin = "The expected effect can be seen, “no difference” can't"
+    if math.isnan(size.smallest_margin):
+        return f"{begin}: leave worth_having out."
+    return (
+        f"{begin}: {MOST_DAYS} days can show it within {size.smallest_margin:.1%}. Write as much as worth_having, or "
+        "leave it out."
     )
 
 

@@ -6,10 +6,11 @@ from rich.console import Console
 
 from tavolan.experiments.backlog import Entry, Learned
 from tavolan.experiments.building import Built
+from tavolan.experiments.fading import Fading
 from tavolan.experiments.files import STATES, Experiment, State
 from tavolan.experiments.running import Judged, OwnRates
 from tavolan.experiments.sizes import Size
-from tavolan.experiments.verdicts import Outcome
+from tavolan.experiments.verdicts import Judgement, Outcome
 from tavolan.reports.resultstables import STEP_WORDS, ratio_words
 from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
@@ -118,6 +119,13 @@ def print_size(console: Console, one: Experiment, size: Size, rates: OwnRates) -
         console.print(styled("[bold green]{} days[/]", size.days))
     if not math.isnan(size.smallest):
         console.print(styled("[dim]The smallest effect that 90 days can show: {:+.1%}[/]", size.smallest))
+    shows = f"That there's no difference of {size.margin:.1%} or more takes {size.for_none:,} visitors of each side"
+    planned = (
+        "and is planned for."
+        if one.table.worth_having
+        else (f"and isn't planned for: write worth_having = {size.margin:.4g} if you need to know.")
+    )
+    console.print(SafeText(f"{shows}, {planned}", "dim"), soft_wrap=True)
 
 
 def print_built(console: Console, found: Built) -> None:
@@ -151,6 +159,11 @@ def print_verdict(console: Console, found: Judged, why: bool) -> None:
             "Find out why before you read on."
         )
         console.print(SafeText(doubt, "bold red"), soft_wrap=True)
+    if verdict.is_split_doubtful:
+        parts = ", ".join(f"{name} {share:.1%}" for name, share in verdict.split.items())
+        doubt = f"Visitors were split unevenly: {parts}. An even split comes out like this once in "
+        doubt += f"{1 / verdict.split_chance:,.0f} times: look for a reason before you trust the verdict."
+        console.print(SafeText(doubt, "yellow"), soft_wrap=True)
     rows = plain_table("variant", "visitors", "share", "control", "ratio", "verdict")
     for one in verdict.judgements:
         words = OUTCOME_WORDS[one.outcome] + (f", since look {one.decided}" if one.decided else "")
@@ -163,13 +176,11 @@ def print_verdict(console: Console, found: Judged, why: bool) -> None:
             SafeText(words, _OUTCOME_STYLES[one.outcome]),
         )
     console.print(rows)
+    for one in verdict.judgements:
+        for line in _doubts(one):
+            console.print(SafeText(line, "yellow"), soft_wrap=True)
     if all(one.outcome == "unknown" for one in verdict.judgements):
-        over = verdict.progress >= 1 or not found.days_to_go
-        console.print(
-            "It's over, and nobody can tell: the effect is smaller than planned for."
-            if over
-            else f"{counted(found.days_to_go, 'day')} to go"
-        )
+        console.print(_nobody_can_tell(found), soft_wrap=True)
     if found.left_out:
         console.print(f"{counted(found.left_out, 'day')} of campaigns left out")
     for overlap in found.overlaps:
@@ -178,10 +189,48 @@ def print_verdict(console: Console, found: Judged, why: bool) -> None:
         text = (
             f"{counted(verdict.looks, 'look')}, each may decide: bounds by alpha spending (Lan, DeMets 1983), error "
             f"rate {table.error:g} over all looks and variants. Intervals hold at all looks together. A difference "
-            f"within {table.margin:.0%} isn't worth having. Split: chi-square, chance {verdict.split_chance:.2g}. "
+            f"within {table.margin:.1%} isn't worth having. Days scatter beyond the chance of single visitors by "
+            f"{', '.join(f'{one.scatter:.1%}' for one in verdict.judgements)} (standard deviation), which is in the "
+            f"intervals. Split: chi-square, chance {verdict.split_chance:.2g}. "
             "Formulas: docs/experiments.md"
         )
         console.print(SafeText(text, "dim"), soft_wrap=True)
+
+
+def _nobody_can_tell(found: Judged) -> str:
+    verdict = found.verdict
+    if verdict.progress < 1 and found.days_to_go:
+        return f"{counted(found.days_to_go, 'day')} to go"
+    known = [one for one in verdict.judgements if one.ratio.low > 0 and math.isfinite(one.ratio.high)]
+    left = "; ".join(f"{one.variant} {one.ratio.low - 1:+.1%} to {one.ratio.high - 1:+.1%}" for one in known)
+    return "It's over, and nobody can tell. What's left possible: " + (left or "everything, so few came") + "."
+
+
+def _doubts(one: Judgement) -> list[str]:
+    """Return what makes a judgement less sure than its interval."""
+    found = []
+    if one.fading and not one.fading.lasts():
+        found.append(f"{one.variant}: {_fading_words(one.fading)}")
+    if one.outcome in ("better", "worse") and not one.fading:
+        found.append(f"{one.variant}: too few days came to tell whether it lasts.")
+    if one.is_scatter_shown:
+        found.append(
+            f"{one.variant}: its days scatter by {one.scatter:.0%} beyond the chance of single visitors, and the "
+            "interval is as much wider. Look for what differs from day to day."
+        )
+    return found
+
+
+def _fading_words(fading: Fading) -> str:
+    first, since = (
+        f"{part.value - 1:+.1%} ({part.low - 1:+.1%} to {part.high - 1:+.1%})" for part in (fading.first, fading.since)
+    )
+    ends = (
+        "the interest in what's new has faded, so this is no effect yet."
+        if fading.faded
+        else "that it lasts isn't shown."
+    )
+    return f"{first} in the first {fading.days} days, {since} since then: {ends}"
 
 
 def _percent(share: float) -> str:

@@ -71,7 +71,23 @@ class ExperimentSize(Document):
     """Null where it can't end within 90 days."""
     smallest: float | None
     """The smallest effect that 90 days can show."""
+    margin: float
+    """The smallest difference that would matter."""
+    for_none: int
+    """Visitors of each side that show that there's no difference beyond the margin."""
+    smallest_margin: float | None
+    """The smallest margin within which 90 days can show that there's no difference."""
     rates_of: PeriodPart
+
+
+class FadingPart(DocumentPart):
+    days: int
+    """How many days are the first ones."""
+    first: IntervalPart
+    since: IntervalPart
+    """The ratios of the first days and of all others, 95 % each."""
+    faded: bool
+    """Whether chance doesn't explain that the first days show more."""
 
 
 class JudgementPart(DocumentPart):
@@ -85,6 +101,12 @@ class JudgementPart(DocumentPart):
     outcome: Outcome
     decided: int
     """The look that decided it, from 1; 0 where none has."""
+    scatter: float
+    """The standard deviation of a day's ratio beyond the chance of single visitors; with few days mostly assumed."""
+    is_scatter_shown: bool
+    """Whether the days prove it."""
+    fading: FadingPart | None = only_if_known()
+    """The first days beside the others: only where one side is ahead, and enough days came."""
 
 
 class ExperimentVerdict(Document):
@@ -98,6 +120,8 @@ class ExperimentVerdict(Document):
     progress: float = at("verdict", "progress")
     """The part of the planned visitors that came, 1 at most."""
     split_chance: float = at("verdict", "split_chance")
+    split: dict[str, float] = at("verdict", "split")
+    """The part of all visitors that each side had."""
     split_as_planned: Annotated[bool, BeforeValidator(not_)] = at("verdict", "is_split_wrong")
     looks: int = at("verdict", "looks")
     left_out: int
