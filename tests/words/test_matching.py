@@ -18,19 +18,38 @@ from tavolan.words.plan_choices import Options
 
 # Words that are alike in ways that matter: plurals, capitals, elision, words within words.
 VOCABULARY = {
-    "en-US": ["mug", "mugs", "clay", "kiln", "timer", "timers", "Log", "movies", "movie", "lens"],
-    "de-DE": ["Ton", "Brand", "Brandkurve", "Töpfe", "GRÖSSE", "größe"],
+    "en-US": [
+        "mug",
+        "mugs",
+        "clay",
+        "kiln",
+        "timer",
+        "timers",
+        "Log",
+        "movies",
+        "movie",
+        "lens",
+        "women's",
+        "women’s",
+        "women",
+        "x-ray",
+    ],
+    "de-DE": ["Ton", "Brand", "Brandkurve", "Töpfe", "GRÖSSE", "größe", "Weiß", "weiss"],
     "fr-FR": ["l'émail", "d’émail", "émail", "Four", "l'argile", "argile"],
     "tr": ["İngilizce", "ingilizce", "IŞIK", "ışık", "fırın", "Fırın"],
     "zh-Hans": ["曲线", "曲线配方", "配方", "温度", "窑炉", "陶艺窑炉", "陶艺"],
     "ja": ["釣り", "釣", "記録", "釣り記録", "コーン", "狙った", "狙ったコーン", "陶芸記録ノート"],
     "th": ["เตา", "เผา", "เตาเผา", "ดิน", "บันทึก", "บันทึกเตาเผา"],
-    "it": ["l'orto", "orto", "Forno"],
+    "it": ["l'orto", "orto", "Forno", "dell’orto"],
+    "ca": ["l'argila", "argila", "Forn", "d’argila"],
+    "el": ["κεραμικός", "ΚΕΡΑΜΙΚΟΣ", "πηλός", "Φούρνος"],
+    "ru": ["печь", "Глина", "обжиг"],
+    "es-ES": ["cerámica", "ceramica", "Horno"],
     "ko": ["가마", "유약", "온도", "가마온도"],
     "ar-SA": ["فخار", "طين", "فرن", "الفرن"],
 }
 UNSPACED = ("zh-Hans", "ja", "th")
-SINGULARS = {"mugs": "mug", "timers": "timer", "movies": "movie"}
+SINGULARS = {"mugs": "mug", "timers": "timer", "movies": "movie", "women": "woman"}
 LIMIT = 12
 WEIGHTS = {"title-phrase": 1.0, "title-words": 0.85, "with-subtitle": 0.7, "with-keywords": 0.5, None: 0.0}
 # The first storefront of an imagined store reads the locale alone.
@@ -43,8 +62,8 @@ def form(word, tag):
     if tag == "tr":
         word = re.sub("[İIı]", "i", word)
     word = word.casefold().replace("’", "'")
-    if tag in ("fr-FR", "it"):
-        word = re.sub("^(l|d)'", "", word)
+    if tag in ("fr-FR", "it", "ca"):
+        word = re.sub("^(l|d|dell)'", "", word)
     return SINGULARS.get(word, word) if tag == "en-US" else word
 
 
@@ -84,7 +103,7 @@ def tier_of(title, subtitle, keywords, phrase, tag):
 
 @pytest.fixture(scope="module")
 def bare(tmp_path_factory):
-    """A project of nine locales in a store whose keyword list takes 12 characters."""
+    """A project of many locales in a store whose keyword list takes 12 characters."""
     root = tmp_path_factory.mktemp("matching")
     for folder in ("copy", "rules"):
         (root / folder).mkdir()
@@ -151,11 +170,18 @@ def test_a_keyword_more_never_answers_less(bare, case):
         assert all(after[phrase] >= value for phrase, value in before.items())
 
 
+def as_typed(word, tag):
+    """Return a word in small letters, as people type it into a list; an elided one without its article."""
+    small = (word.replace("İ", "i").replace("I", "ı") if tag == "tr" else word).lower()
+    return re.sub("^(l|d|dell)['’]", "", small) if tag in ("fr-FR", "it", "ca") else small
+
+
 def best_of_all(case):
     """Return the value of the best choice of all: titles, subtitles, and keywords that stand or occur in phrases."""
     tag = case["tag"]
     typed = [word for phrase in case["phrases"] for word in phrase.split()]
-    words = {*typed, *(form(word, tag) for word in typed), *pieces(typed, tag)}
+    small = {as_typed(word, tag) for word in typed}
+    words = {*typed, *small, *(SINGULARS.get(word, word) for word in small), *pieces(typed, tag)}
     words = sorted({*case["keywords"], *words})
     best = 0.0
     for size in range(len(words) + 1):
@@ -179,6 +205,9 @@ def test_a_plan_is_the_best_of_all_and_what_it_promises_comes_true(bare, case):
     assert own.length <= LIMIT
     applied = cover(with_texts(bare, made.texts), ["ios"], [FRONT[case["tag"]]])
     assert sum(answer.value for answer in applied) == made.value
+    typed = [word for phrase in case["phrases"] for word in phrase.split()]
+    small = {as_typed(word, case["tag"]) for word in typed}
+    assert set(own.added) <= {*small, *pieces(typed, case["tag"]), *SINGULARS.values()}
 
 
 def listed(project, tag, title="", keywords=(), phrases=(), subtitle=""):
@@ -204,6 +233,19 @@ def test_a_keyword_answers_the_phrases_that_it_contains(bare):
     listed(bare, "zh-Hans", "烧成", [], ["曲线", "曲线配方", "温度"])
     made = plan(bare, Options("ios", ("zh-Hans",), budget=7))
     assert made.locales[0].keywords[1] == ["曲线配方", "温度"] and made.proven and made.value == pytest.approx(75)
+
+
+@pytest.mark.parametrize(("tag", "phrase", "written"), [
+    ("en-US", "Women’s mugs", ["mug", "women’s"]), ("de-DE", "Größe Weiß", ["größe", "weiß"]),
+    ("tr", "Fırın IŞIK", ["fırın", "ışık"]), ("fr-FR", "l’émail", ["émail"]), ("it", "dell'orto", ["orto"]),
+    ("el", "ΚΕΡΑΜΙΚΌΣ", ["κεραμικός"]),
+])  # fmt: skip
+def test_words_are_planned_and_shown_as_they_are_typed(bare, tag, phrase, written):
+    listed(bare, tag, "", [], [phrase])
+    (answer,) = cover(bare, ["ios"], [FRONT[tag]])
+    assert {word.replace("mugs", "mug") for word in answer.missing} == set(written)
+    made = plan(bare, Options("ios", (tag,)))
+    assert made.locales[0].keywords[1] == written and made.value == pytest.approx(25) and made.proven
 
 
 def test_a_plural_is_written_as_its_shorter_singular(bare):

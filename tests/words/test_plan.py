@@ -1,6 +1,7 @@
 """Plans of words: right, proven, obedient, repeatable."""
 
 import itertools
+from dataclasses import replace as replace_fields
 
 import pytest
 from hypothesis import given
@@ -310,6 +311,45 @@ def test_the_price_of_a_word_is_what_the_plan_loses_without_it(bare):
                 fill(bare, "en-US", "pot", "", [*left, word])
                 best = max(best, reached(bare) - without)
         assert price.next_earns == pytest.approx(best) and bool(price.next_word) == (best > 0)
+
+
+def test_a_title_changes_only_for_a_gain(bare):
+    same = {"phrases": {"pot": 50}, "titles": ["pot", "Pot pot"], "subtitles": ["clay", "Clay"], "now": ["glaze"]}
+    set_up(bare, same)
+    made = plan(bare, Options("ios", ("en-US",)))
+    assert made.locales[0].title == ("pot", "pot") and made.locales[0].subtitle == ("clay", "clay")
+    set_up(bare, same | {"phrases": {"pot kiln": 50}, "titles": ["pot", "kiln pot"]})
+    assert plan(bare, Options("ios", ("en-US",))).locales[0].title == ("pot", "kiln pot")
+
+
+def test_a_locale_with_more_searched_text_is_no_mirror_image(bare):
+    """The store searches a promotional text too, which one locale has and the other hasn't."""
+    book = bare.stores["ios"].rulebook
+    fields = book.fields | {"promo": book.fields["promo"].model_copy(update={"search": 3})}
+    store = replace_fields(bare.stores["ios"], rulebook=book.model_copy(update={"fields": fields}))
+    project = replace_fields(bare, stores=bare.stores | {"ios": store})
+    case = {"phrases": {"glaze cone clay": 50, "kiln pot cone": 50}, "titles": [""], "subtitles": [""], "now": []}
+    set_up(project, case)
+    project.copy["en-US"].data["promo"] = "glaze cone"
+    made = plan(project, Options("ios", ("en-US", "es-MX"), fields=False, any_language=True))
+    # The list of the first locale can't be as long as the other's, whatever is put into it.
+    assert [set(one.keywords[1]) for one in made.locales] == [{"clay"}, {"kiln", "pot", "cone"}]
+    assert made.value == pytest.approx(50) and made.proven
+
+
+@examples(15)
+@given(small, st.dictionaries(phrase, st.integers(1, 100), min_size=1, max_size=4))
+def test_other_languages_are_never_worse_than_ones_own_and_what_is_held_is_said(bare, case, others):
+    set_up(bare, case)
+    spanish = [
+        Term(words, "es-MX", n, relevance=value, volume=1.0, difficulty=0.0, storefronts=("US",))
+        for n, (words, value) in enumerate(others.items())
+    ]
+    project = replace_fields(bare, terms={**bare.terms, "es-MX": spanish})
+    own = plan(project, Options("ios", ("en-US", "es-MX"), changes=1))
+    all_of_them = plan(project, Options("ios", ("en-US", "es-MX"), changes=1, any_language=True))
+    assert all_of_them.value >= own.value - 1e-9 and own.proven and all_of_them.proven
+    assert own.held[0] != all_of_them.held[0] and "at most 1 keyword replaced" in own.held
 
 
 def test_three_locales_are_planned_together(tmp_path):

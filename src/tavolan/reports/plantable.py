@@ -6,6 +6,7 @@ from tavolan.reports.copytables import gauge
 from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
 from tavolan.rulebooks.measure import measure
+from tavolan.words.plan_choices import OWN_LANGUAGE
 from tavolan.words.plan_model import LocalePlan, Plan
 from tavolan.words.plan_prices import WordPrice
 from tavolan.words.value import TIER_WORDS, Worth
@@ -34,7 +35,7 @@ def print_plan(console: Console, plan: Plan, why: bool, prices: list[WordPrice])
         if len(shown) < len(plan.changes):
             console.print(styled("[dim]and {} more (--why)[/]", len(plan.changes) - len(shown)))
     if not plan.texts:
-        console.print(styled("\nNothing to change: no choice of words answers more than the listing does."))
+        console.print(styled("\nNothing to change: no choice among what's allowed answers more than the listing does."))
     gained = sum(change.before is None for change in plan.changes)
     lost = sum(change.after is None for change in plan.changes)
     console.print(
@@ -54,6 +55,11 @@ def print_plan(console: Console, plan: Plan, why: bool, prices: list[WordPrice])
                 plan.seconds,
             )
         )
+    console.print(SafeText(f"Held fixed: {', '.join(plan.held)}.{_more(plan)}", "dim"), soft_wrap=True)
+
+
+def _more(plan: Plan) -> str:
+    return " --any-language tries words of other locales too." if OWN_LANGUAGE in plan.held else ""
 
 
 def _print_prices(console: Console, prices: list[WordPrice]) -> None:

@@ -23,12 +23,15 @@ from tavolan.words.matching import TIERS, Answered, Listing, Tier, listing_of
 from tavolan.words.mentions import LocaleMentions, Mentions
 from tavolan.words.phrases import is_plain, phrase_of, plain_words
 from tavolan.words.split import Matching
+from tavolan.words.typed import as_typed
 from tavolan.words.value import Valuer, Worth
 
 
 @dataclass(slots=True)
 class Answer:
     """Whether and how strongly one storefront answers one phrase. `used` has the field of each word.
+
+    Words are as they're typed.
 
     `rank` is our app's in this store, where it's known.
     """
@@ -101,6 +104,7 @@ def cover(
 def _answer(front: _Front, term: Term, valuer: Valuer, mentioned: dict[str, LocaleMentions]) -> Answer:
     place, answered, tier = front.best(term.phrase)
     locale = None if place is None else front.reads[place]
+    typed = as_typed(term.phrase, split.ANY if place is None else front.listings[place].match)
     worth = valuer.worth(term, front.storefront)
     counts = mentioned.get(locale or "")
     return Answer(
@@ -112,8 +116,8 @@ def _answer(front: _Front, term: Term, valuer: Valuer, mentioned: dict[str, Loca
         tier is not None,
         locale,
         None if place is None else front.confidence[place],
-        answered.used,
-        answered.missing,
+        {typed.get(word, word): key for word, key in answered.used.items()} if typed else answered.used,
+        tuple(typed.get(word, word) for word in answered.missing) if typed else answered.missing,
         front.reads,
         tier,
         worth,
@@ -209,7 +213,7 @@ def title_words(project: Project, store: Store, locale: str, answers: list[Answe
     served: dict[str, list[Answer]] = {unit: [] for word in title for unit in split.units_of(word)}
     for answer in sorted(answers, key=lambda a: (-a.worth.value, a.storefront)):
         if answer.covered and answer.locale == locale:
-            used = {word for word, field in answer.used.items() if field == key}
+            used = {split.fold(word, match.language) for word, field in answer.used.items() if field == key}
             forms = {split.key(word, match) for word in used}
             for word, own in served.items():
                 parts = split.has_no_spaces(word) and any(word in other or other in word for other in used)

@@ -7,17 +7,22 @@ proven best. Its value is what coverage says of the listing as planned, not what
 """
 
 from dataclasses import replace
+from typing import TYPE_CHECKING
 
 from tavolan.errors import UsageError
 from tavolan.project.hypothetical import with_texts
 from tavolan.project.model import Project, Store
 from tavolan.words.coverage import Answer, cover, storefronts_of, targets
 from tavolan.words.matching import TIERS
-from tavolan.words.plan_choices import Fields, LocaleChoices, Options, choices_of, fields_of, reader_of
+from tavolan.words.phrases import words_of
+from tavolan.words.plan_choices import Fields, LocaleChoices, Option, Options, choices_of, fields_of, reader_of
 from tavolan.words.plan_model import LocalePlan, PhraseChange, Plan
-from tavolan.words.plan_program import PlanProgram
+from tavolan.words.plan_program import Chosen, PlanProgram
 from tavolan.words.plan_writing import changes_of
 from tavolan.words.value import Valuer
+
+if TYPE_CHECKING:
+    from tavolan.words.plan_solving import Solution
 
 
 def plan(project: Project, options: Options, valuer: Valuer | None = None) -> Plan:
@@ -25,14 +30,11 @@ def plan(project: Project, options: Options, valuer: Valuer | None = None) -> Pl
 
     A `valuer` that's given spares reading the ranks and search pages once more.
     """
-    # Loads the solver, which takes a second.
-    from tavolan.words.plan_solving import solve
-
     store = project.stores[options.store]
     fields, fronts = fields_of(store), _storefronts(store, options)
     valuer = valuer or Valuer(project)
     program = program_of(project, options, valuer)
-    solution = solve(program, {tier: valuer.weight(tier) for tier in TIERS}, options.changes, options.seconds)
+    solution = _solution(project, program, options, valuer)
     locales = [
         _locale_plan(project, store, program.choices[tag], solution.chosen[tag], fields) for tag in options.locales
     ]
@@ -50,7 +52,38 @@ def plan(project: Project, options: Options, valuer: Valuer | None = None) -> Pl
         value,
         max(0.0, solution.bound),
         solution.seconds,
+        options.held,
     )
+
+
+def _solution(project: Project, program: PlanProgram, options: Options, valuer: Valuer) -> "Solution":
+    """Return the best choice; where any language may be taken, no worse one than with each locale's own."""
+    # Loads the solver, which takes a second.
+    from tavolan.words.plan_solving import solve
+
+    weights = {tier: valuer.weight(tier) for tier in TIERS}
+    if not options.any_language:
+        return solve(program, weights, options.changes, options.seconds)
+    own = program_of(project, replace(options, any_language=False), valuer)
+    before = solve(own, weights, options.changes, options.seconds)
+    start = _taken(own, before.chosen, program)
+    after = solve(program, weights, options.changes, options.seconds, start)
+    return replace(after, seconds=before.seconds + after.seconds)
+
+
+def _taken(own: PlanProgram, chosen: Chosen, program: PlanProgram) -> set[Option]:
+    """Return the options of a program that are what was chosen in another one, whose keywords are among its own."""
+    taken: set[Option] = set()
+    for tag, (title, subtitle, numbers) in chosen.items():
+        match, entries = program.readers[tag].match, program.choices[tag].entries
+        # Another spelling of a word may be the one that's cheapest among all languages.
+        places: dict[object, int] = {words_of(entry.text, match): number for number, entry in enumerate(entries)}
+        places |= {entry.text: number for number, entry in enumerate(entries)}
+        texts = [own.choices[tag].entries[number].text for number in numbers]
+        found = [places.get(text, places.get(words_of(text, match))) for text in texts]
+        taken |= {Option(tag, "title", title), Option(tag, "subtitle", subtitle)}
+        taken |= {Option(tag, "keywords", number) for number in found if number is not None}
+    return taken
 
 
 def first_store_with_keywords(project: Project) -> str:

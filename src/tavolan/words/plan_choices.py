@@ -7,11 +7,15 @@ from typing import Literal, NamedTuple
 from tavolan.errors import UsageError
 from tavolan.languages.tags import language_of, script_of
 from tavolan.project.model import Project, Store, Term
+from tavolan.support.number_words import counted
 from tavolan.words import split
 from tavolan.words.matching import level_of, searched_texts
 from tavolan.words.phrases import Words, phrase_of, words_of
+from tavolan.words.plurals import singular
 from tavolan.words.split import Matching, Token
+from tavolan.words.typed import typed_words
 
+OWN_LANGUAGE = "words of each locale's own language"
 Kind = Literal["title", "subtitle", "keywords"]
 
 
@@ -78,7 +82,8 @@ class Reader:
 class Options:
     """What a plan may do. `changes` caps how many keywords of the running listing are replaced, over all locales;
     `budget` caps each keyword list below the store's limit. A locale gets words of its own language and script, unless
-    `any_language`; what it has already may be kept.
+    `any_language`; what it has already may be kept. `seconds` are the most for the solver: with `any_language` for
+    each locale's own language first, and as many again for all others.
     """
 
     store: str
@@ -89,6 +94,18 @@ class Options:
     seconds: float = 60.0
     budget: int | None = None
     any_language: bool = False
+
+    @property
+    def held(self) -> list[str]:
+        """What no plan may change, so that a proof holds for what's left."""
+        texts = "titles and subtitles that people wrote" if self.fields else "the present title and subtitle"
+        language = "words of any language" if self.any_language else OWN_LANGUAGE
+        return [
+            language,
+            texts,
+            *([f"at most {counted(self.changes, 'keyword')} replaced"] if self.changes is not None else []),
+            *([f"{self.budget} characters of keywords"] if self.budget is not None else []),
+        ]
 
 
 def fields_of(store: Store) -> Fields:
@@ -174,7 +191,7 @@ def _lender(project: Project, store: Store, tag: str, key: str, planned: dict[st
 
 
 def _spellings(phrases: list[str], match: Matching) -> Iterator[tuple[str, str]]:
-    """Yield (form, spelling) of the words of phrases: as they're typed, and as their form, which may be shorter.
+    """Yield (form, spelling) of the words of phrases: as they're typed, and in the singular, which may be shorter.
 
     Words of a script without spaces are taken whole, and cut where the script changes.
     """
@@ -182,8 +199,15 @@ def _spellings(phrases: list[str], match: Matching) -> Iterator[tuple[str, str]]
         for word in phrase_of(phrase, match).words:
             if word.unspaced:
                 yield from ((text, text) for text in (word.text, *split.units_of(word)))
-            else:
-                yield from ((word.form, text) for text in (word.text, word.form))
+        for typed, word in typed_words(phrase, match):
+            if not word.unspaced:
+                shorter = singular(typed) if match.plurals else typed
+                yield from ((word.form, text) for text in (typed, shorter) if _is_written(text, word, match))
+
+
+def _is_written(text: str, word: Token, match: Matching) -> bool:
+    """Whether a keyword that's written so is the word to search."""
+    return [token.form for token in split.tokens(text, match)] == [word.form]
 
 
 def _texts(project: Project, store: Store, tag: str, key: str, options: Options) -> list[str]:

@@ -54,7 +54,7 @@ class Plan:
     """A plan with its proof: `value` is reached, `bound` can't be passed, `gap` is the share between them.
 
     `fields` are the store's own ids of title, subtitle (empty where there's none) and keyword list; `texts` is what
-    would be written.
+    would be written, and `held` what no choice may change.
     """
 
     store: str
@@ -66,6 +66,7 @@ class Plan:
     value: float
     bound: float
     seconds: float
+    held: list[str]
 
     @property
     def gap(self) -> float:

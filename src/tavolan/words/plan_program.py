@@ -8,13 +8,15 @@ through it, from its first letter to its last, whose every step is a word that t
 
 import itertools
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from tavolan.words.matching import LEVEL_OF_TIER, TIERS, Tier
 from tavolan.words.phrases import Words, phrase_of
 from tavolan.words.plan_choices import KeywordChoice, LocaleChoices, Option, Reader
 from tavolan.words.split import Token
 
+# What another title or subtitle is charged among plans of one value: more than all keywords together.
+_OTHER_TEXT = 1e4
 # Per planned locale: number of the title, number of the subtitle, numbers of the keywords.
 Chosen = dict[str, tuple[int, int, tuple[int, ...]]]
 # What a row asks of: nothing more (it's there anyway), or one of some unknowns.
@@ -100,6 +102,8 @@ def _option_columns(rows: _Rows, program: PlanProgram, changes: int | None) -> d
         for kind, texts in (("title", choice.titles), ("subtitle", choice.subtitles)):
             group = [Option(tag, kind, number) for number in range(len(texts))]  # type: ignore[arg-type]
             columns |= {option: rows.unknown(integral=True) for option in group}
+            # The present one is the first: another one stands only where it gains something.
+            rows.tidiness |= {columns[option]: _OTHER_TEXT for option in group[1:]}
             rows.row({columns[option]: 1.0 for option in group}, 1, 1)
         own = [rows.unknown(integral=True) for _ in choice.entries]
         columns |= {Option(tag, "keywords", number): column for number, column in enumerate(own)}
@@ -254,14 +258,9 @@ def _break_symmetry(rows: _Rows, program: PlanProgram, columns: dict[Option, int
     for first, second in itertools.pairwise(alone):
         a, b = program.choices[first], program.choices[second]
         readers = [{key for key in program.aims if tag in key[1]} for tag in (first, second)]
-        same = (a.titles, a.subtitles, a.entries, a.must, a.budget) == (
-            b.titles,
-            b.subtitles,
-            b.entries,
-            b.must,
-            b.budget,
-        )
-        alike = program.readers[first].match == program.readers[second].match
+        same = replace(a, locale="") == replace(b, locale="")
+        one, other = program.readers[first], program.readers[second]
+        alike = one.match == other.match and sorted(map(repr, one.fixed)) == sorted(map(repr, other.fixed))
         if same and alike and readers[0] == readers[1]:
             spent = {columns[Option(first, "keywords", n)]: float(one.cost) for n, one in enumerate(a.entries)}
             spent |= {columns[Option(second, "keywords", n)]: -float(one.cost) for n, one in enumerate(b.entries)}

@@ -27,7 +27,8 @@ def singular(word: str) -> str:
         return word[:-2] + "an"
     if word.endswith("eaux"):
         return word[:-1]
-    if not word.endswith("s") or word in listed["same"]:
+    # A possessive is no plural, and its letters without the s are no word.
+    if not word.endswith("s") or word.endswith("'s") or word in listed["same"]:
         return word
     if len(word) < _SHORTEST:
         return word[:-1] if word in listed["short"] else word

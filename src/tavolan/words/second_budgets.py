@@ -34,7 +34,7 @@ def budgets(project: Project, store: Store, answers: list[Answer]) -> list[Budge
     if not lists:
         return []
     rule = store.rulebook.fields[lists[0]]
-    needed = {(a.locale, word) for a in answers if a.store == store.id and a.covered for word in a.used}
+    needed = {(a.locale, split.fold(word)) for a in answers if a.store == store.id and a.covered for word in a.used}
     found = []
     for front in storefronts_of(store):
         held: set[str] = set()

@@ -146,6 +146,8 @@ class PlanDocument(Document):
     gap: float
     """(bound - value) / bound."""
     proven: bool
+    held: list[str]
+    """What no choice may change: the proof holds for what's left."""
     prices: list[WordPrice] | None = only_if_known()
     """With `--why`."""
 
