@@ -62,7 +62,7 @@ PRINTED = {
     "size@1": ("experiment", "size", "glaze-icon"),
     "status@4": ("status",),
     "suggestions@1": ("locale", "suggest"),
-    "swap@1": ("terms", "swap", "--out", "recipe", "--in", "calculator"),
+    "swap@2": ("terms", "swap", "--out", "recipe", "--in", "calculator"),
     "themes@1": ("reviews", "themes"),
     "title@1": ("terms", "title", "--locale", "en-US"),
     "verdict@1": ("experiment", "judge", "first-picture"),

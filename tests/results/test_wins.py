@@ -7,6 +7,7 @@ import pytest
 import tavolan
 from conftest import run_tavolan
 from tavolan.errors import UsageError
+from tavolan.languages.tags import language_of
 from tavolan.project.text_writing import TextWriter
 from tavolan.project.texts import Texts
 from tavolan.results.figures import Figures
@@ -31,6 +32,42 @@ def test_wins_are_the_targets_of_rank_11_to_30_by_value_and_reach(year):
     assert scores == sorted(scores, reverse=True)
     reach = fit(kilnary, "en-US", score(kilnary, ["en-US"], Valuer(kilnary).difficulties.today)).reach
     assert all(one.reach == reach[one.answer.phrase] for one in found.best if one.answer.storefront == "US")
+
+
+def moves_of(kilnary):
+    return [one.move for one in next_wins(Figures(kilnary), Scope(), most=60).best if one.move]
+
+
+def test_what_people_read_is_never_written_and_a_word_stays_in_its_language(year):
+    kilnary = tavolan.open_project(year)
+    moves = moves_of(kilnary)
+    kinds = {move.kind for move in moves}
+    assert {"list", "place"} <= kinds
+    for win in next_wins(Figures(kilnary), Scope(), most=60).best:
+        if not win.move:
+            continue
+        assert language_of(win.answer.terms_locale) == language_of(win.move.locale)
+        role = kilnary.stores[win.answer.store].rulebook.fields[win.move.field].role
+        assert (win.move.kind == "list") == (role == "keywords")
+        if win.move.kind == "place":
+            assert " ".join(win.move.words) in win.move.sentence and win.move.command.endswith('"…"')
+            # Words that hold a sentence together, and the app's name, stay.
+            assert win.move.instead_of.lower() not in {"for", "and", "für", "und", "kilnary"}
+
+
+def test_a_move_takes_an_alternate_that_a_person_wrote(year, tmp_path):
+    root = shutil.copytree(year, tmp_path / "kilnary", ignore=shutil.ignore_patterns("metrics.csv"))
+    path = root / "copy/en-US.toml"
+    path.write_text(
+        path.read_text("utf-8").replace("Kilnary: Pottery Kiln Log", "Kilnary: Kiln Log, Cone Chart"), "utf-8"
+    )
+    kilnary = tavolan.open_project(root)
+    moves = next_wins(Figures(kilnary), Scope(("ios",), ("US",)), most=60).best
+    move = next(one.move for one in moves if one.answer.phrase == "cone chart")
+    assert move.kind == "alternate" and move.command == "tavolan copy choose en-US title 1"
+    assert run_tavolan(*move.command.split()[1:], cwd=root).code == 0
+    (now,) = [a for a in cover(tavolan.open_project(root), ["ios"], ["US"]) if a.phrase == "cone chart"]
+    assert now.tier == move.tier == "title-phrase"
 
 
 @pytest.mark.parametrize("storefront", ["US", "DE", "JP"])

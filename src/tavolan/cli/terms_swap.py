@@ -27,24 +27,29 @@ def swap(
     field: Annotated[
         list[str] | None, typer.Option("--field", help="Only in this field, as title or keywords; repeatable.")
     ] = None,
-    apply: Annotated[bool, typer.Option("--apply", help="Write it into copy/; else it's only shown.")] = False,
+    sentence: Annotated[
+        str,
+        typer.Option("--sentence", help="The text as you write it, for one --locale and --field.", metavar="TEXT"),
+    ] = "",
+    apply: Annotated[bool, typer.Option("--apply", help="Write keyword lists, or your sentence, into copy/.")] = False,
     json: JsonOption = False,
 ) -> None:
     """Show which phrases are won, lost, stronger or weaker when a word of the listing gives way to another one.
 
-    --in alone adds a word to the keywords, --out alone takes one out.
+    --in alone adds a word to the keywords, --out alone takes one out. Of titles and other sentences the place is shown:
+    you write them.
     """
     from tavolan.errors import UsageError
     from tavolan.project.text_writing import TextWriter
     from tavolan.project.texts import Texts
     from tavolan.reports.documents.words import SwapDocument
     from tavolan.reports.swaptable import print_swap
-    from tavolan.words.swap import swap_words
+    from tavolan.words.swap import SwapRequest, swap_words
 
     opened = open_project(project, write=apply)
     locales = opened.pick("--locale", locale or [], opened.app.locales) if locale else []
     stores = opened.pick("--store", store or [], list(opened.stores))
-    found = swap_words(opened, out, into, locales, field or (), stores)
+    found = swap_words(opened, SwapRequest(out, into, tuple(locales), tuple(field or ()), tuple(stores), sentence))
     if json:
         print_document(SwapDocument.of(found))
     else:
@@ -52,5 +57,10 @@ def swap(
     if apply:
         if found.over:
             raise UsageError("\n".join([*found.over, "Nothing was written."]))
-        TextWriter(Texts(opened)).write(found.texts, "as before")
+        if not found.texts:
+            raise UsageError(
+                "only sentences hold the word, and those are yours to write: nothing was written",
+                "Name one with --locale and --field, and give it as --sentence TEXT.",
+            )
+        TextWriter(Texts(opened)).write(found.texts, "translated" if sentence else "as before")
         say(f"Written: {', '.join(f'{one.locale} {one.address}' for one in found.texts)}")

@@ -16,6 +16,16 @@ _STYLES: dict[SwapKind, str] = {"won": "bold green", "stronger": "green", "weake
 def print_swap(console: Console, swap: Swap) -> None:
     """Print the texts before and after, the phrases whose answers differ, and the value."""
     print_changes(console, swap.texts)
+    for place in swap.places:
+        console.print(styled("[bold]{}[/]  {}", place.locale, place.address))
+        console.print(styled("  [yellow]?[/] {}", place.sentence), soft_wrap=True)
+    if swap.places:
+        console.print("  You write these sentences: --locale TAG --field FIELD --sentence TEXT --apply", style="dim")
+    if swap.left_out:
+        tags = ", ".join(swap.left_out)
+        console.print(
+            SafeText(f"Left as they are: {tags}. The new word is none of their language; --locale names one.")
+        )
     for fault in swap.over:
         console.print(SafeText(fault, "bold red"))
     if swap.phrases:
@@ -34,7 +44,7 @@ def print_swap(console: Console, swap: Swap) -> None:
         console.print(table)
     kinds = [one.kind for one in swap.phrases]
     counts = ", ".join(f"{kinds.count(kind)} {kind}" for kind in _STYLES if kind in kinds)
-    texts = counted(len(swap.texts), "text")
+    texts = counted(len(swap.texts) + len(swap.places), "text")
     console.print(
         styled(
             "[bold]{}[/] in {}: value {:.1f} → [bold]{:.1f}[/]",

@@ -32,22 +32,28 @@ def print_wins(console: Console, found: Wins, why: bool) -> None:
 
 
 def move_words(move: WordMove) -> str:
-    """Return a move for people, as `recipe into the title, in place of log`."""
-    place = f", in place of {move.instead_of}" if move.instead_of else ""
-    return f"{' '.join(move.words)} into {move.locale} {move.field}{place}"
+    """Return a move for people, as `recipe into en-US keywords, in place of log`."""
+    words, where = " ".join(move.words), f"{move.locale} {move.field}"
+    if move.kind == "alternate":
+        return f"{words} into {where}, by its alternate {move.alternate}"
+    if move.kind == "place":
+        return f"write {words} into {where}: {move.sentence}"
+    return f"{words} into {where}" + (f", in place of {move.instead_of}" if move.instead_of else "")
 
 
 def _print_why(console: Console, wins: list[Win]) -> None:
     for one in wins:
         if one.move:
             console.print(styled("[bold]{}[/]: {}", one.answer.phrase, TIER_WORDS[one.move.tier]), soft_wrap=True)
-            for change in one.move.texts:
+            for change in one.move.texts if one.move.kind != "place" else ():
                 console.print(
                     styled("   {} {}: {} → {}", change.locale, change.address, change.before, change.after),
                     soft_wrap=True,
                 )
+            console.print(styled("   {}", one.move.command), soft_wrap=True)
     formula = (
         "Order: value × reach (1 within reach, 0.5 a stretch or unknown, 0.1 out of reach). Gain: value of the whole "
-        "listing, what other phrases lose counted: docs/results.md"
+        "listing, what other phrases lose counted; of a sentence that you write, as if the words stood "
+        "where it's marked: docs/results.md"
     )
     console.print(SafeText(formula, "dim"), soft_wrap=True)

@@ -8,6 +8,7 @@ from pydantic import BeforeValidator
 from tavolan.project.texts import TextChange
 from tavolan.reports.documents.intervals import IntervalPart, PeriodPart
 from tavolan.reports.documents.part import Document, DocumentPart, at
+from tavolan.results.word_moves import MoveKind
 from tavolan.words.known_ranks import KnownRank
 from tavolan.words.matching import Tier
 
@@ -106,6 +107,8 @@ class RivalsDocument(Document):
 
 
 class WordMovePart(DocumentPart):
+    kind: MoveKind
+    """Whether it's written into a list, an alternate of the field, or a place for which a person writes a sentence."""
     words: list[str]
     field: str
     locale: str
@@ -116,6 +119,11 @@ class WordMovePart(DocumentPart):
     gain: float
     """The value that the whole listing gains, what other phrases lose counted."""
     texts: list[TextChange]
+    """As they were tried: of a place, the words stand there as they are."""
+    sentence: str
+    """The present text with the place marked."""
+    command: str
+    """What writes it; of a place, with … for the sentence."""
 
 
 class WinPart(DocumentPart):

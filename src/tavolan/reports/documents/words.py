@@ -175,17 +175,30 @@ class PhraseSwapPart(DocumentPart):
     """The one four weeks before."""
 
 
+class SwapPlace(DocumentPart):
+    """A place for the word in a text that people read: a person writes the sentence."""
+
+    locale: str
+    address: str
+    sentence: str
+    """The present text with the place marked."""
+
+
 class SwapDocument(Document):
     """Printed by `tavolan terms swap --json`."""
 
-    kind: ClassVar = "swap@1"
+    kind: ClassVar = "swap@2"
     texts: list[TextChange]
+    """What `--apply` writes: keyword lists, or the text whose sentence is given."""
+    places: list[SwapPlace]
+    left_out: list[str]
+    """Locales that hold the word, and whose language the other one isn't of."""
     over: list[str]
     """Texts that would be over their limit."""
     phrases: list[PhraseSwapPart]
     """Those whose answers differ."""
     before: float
-    """Value of all answers now, and `after` the swap."""
+    """Value of all answers now, and `after` the swap, as if the word stood in all places."""
     after: float
 
 
