@@ -161,9 +161,7 @@ def plan(
         bool, typer.Option("--any-language", help="Use words of other languages too, as in a second keyword budget.")
     ] = False,
     keywords_only: Annotated[bool, typer.Option("--keywords-only", help="Leave title and subtitle alone.")] = False,
-    seconds: Annotated[
-        float, typer.Option("--seconds", help="Most time for the solver; as much again for other languages.", min=0.1)
-    ] = 60.0,
+    seconds: Annotated[float, typer.Option("--seconds", help="Most time for the solver.", min=0.1)] = 60.0,
     why: Annotated[
         bool, typer.Option("--why", help="Print every factor, every phrase, and what each keyword earns.")
     ] = False,
