@@ -215,3 +215,91 @@ def test_a_run_that_broke_off_goes_on(answered, console):
         console.state.put("review", "potto-ios", "r1", {**kept, "reply": text})
     done = run(answered, "send", "r1", "--yes")
     assert done.code == 0 and rows_of(answered, "reviews")["r1"]["reply"] == text
+
+
+def with_reviews(root, *rows):
+    """Write reviews, each of locale, stars, text and our reply; changed since it where there's one."""
+    with (root / "data/reviews.csv").open("w", encoding="utf-8", newline="") as file:
+        out = csv.writer(file)
+        out.writerow(["id", "store", "locale", "version", "stars", "text", "reply", "replied", "date"])
+        for number, (tag, stars, text, reply) in enumerate(rows):
+            replied = "2026-10-01" if reply else ""
+            out.writerow([f"q{number}", "ios", tag, "2.3", stars, text, reply, replied, "2026-11-01"])
+
+
+def why_not(root):
+    done = draft_replies(tavolan.open_project(root), TODAY)
+    return {one.review.id: one.reply for one in done.drafts}, {one.id: why for one, why in done.without}
+
+
+def test_stars_and_words_that_disagree_wait_for_a_person(answered):
+    with_reviews(
+        answered,
+        ("en-US", 5, "It crashes every day", ""),
+        ("en-US", 5, "Lovely, it never crashes", ""),
+        ("en-US", 1, "Perfect. I love it", ""),
+        ("en-US", 1, "Perfect timing for a refund", ""),
+        ("de-DE", 4, "Läuft ohne Abstürze", ""),
+        ("de-DE", 5, "Stürzt täglich ab", ""),
+    )
+    drafts, without = why_not(answered)
+    assert {name: one.template for name, one in drafts.items()} == {"q1": "thanks", "q3": "sorry", "q4": "thanks"}
+    assert "5 stars, and says “crash" in without["q0"] and "1 star, and says “" in without["q2"]
+    assert "says “stürzt”" in without["q5"].lower()
+
+
+def test_a_template_for_a_complaint_is_not_for_its_opposite(answered):
+    replace(answered / "replies.toml", "stars = [1, 2]\nsince", "since")
+    with_reviews(
+        answered,
+        ("en-US", 5, "It never crashes", ""),
+        ("en-US", 2, "Never bought a worse app. It crashes", ""),
+        ("de-DE", 4, "Die App stürzt ab", ""),
+    )
+    drafts, _ = why_not(answered)
+    assert {name: one.template for name, one in drafts.items()} == {"q0": "thanks", "q1": "crash", "q2": "crash"}
+
+
+def test_a_reader_is_answered_in_the_language_and_script_of_the_review(answered):
+    path = answered / "tavolan.toml"
+    path.write_text(path.read_text("utf-8").replace('"de-DE"', '"de-DE", "zh-Hans"', 1), "utf-8")
+    (answered / "copy/zh-Hans.toml").write_text('[replies]\nthanks = "谢谢您的支持！"\nsorry = "抱歉。"\n', "utf-8")
+    with_reviews(
+        answered,
+        ("de-DE", 5, "The timer is what I was looking for", ""),
+        ("de-DE", 1, "it crashes every day", ""),
+        ("en-US", 5, "Отличное приложение для гончаров", ""),
+        ("zh-Hant", 5, "很實用", ""),
+        ("zh-Hans", 5, "很实用", ""),
+    )
+    drafts, without = why_not(answered)
+    assert {name: one.locale for name, one in drafts.items()} == {"q0": "en-US", "q1": "en-US", "q4": "zh-Hans"}
+    assert drafts["q0"].text == "Thanks!" and drafts["q1"].template == "crash"
+    assert "nobody can tell" in without["q2"] and "isn't written in zh-Hant" in without["q3"]
+    args = ("reviews", "reply", "q3", "--text")
+    assert "reply-language" in run_tavolan(*args, "谢谢您的支持！", cwd=answered).out
+    assert "reply-language" not in run_tavolan(*args, "謝謝您的支持！", cwd=answered).out
+    assert (
+        "reply-language" not in run_tavolan("reviews", "reply", "q0", "--text", "Thank you for that", cwd=answered).out
+    )
+
+
+def test_nobody_gets_the_same_answer_again(answered, console):
+    with_reviews(
+        answered, ("en-US", 2, "Still no sound", "We're sorry."), ("en-US", 5, "Lovely, now in red", "Thanks!")
+    )
+    drafts, without = why_not(answered)
+    assert drafts["q0"].text == "Sorry for that." and "has this answer already" in without["q1"]
+    rows = (answered / "data/replies.csv").read_text("utf-8").replace("Sorry for that.", "We're  sorry.")
+    (answered / "data/replies.csv").write_text(rows, "utf-8")
+    sent = run_tavolan("reviews", "send", cwd=answered)
+    assert sent.code == 1 and "reply-again" in sent.out
+
+
+def test_a_draft_whose_review_changed_meanwhile_is_held_back(answered, console):
+    with_reviews(answered, ("en-US", 5, "Lovely", ""))
+    assert run_tavolan("reviews", "reply", cwd=answered).code == 0
+    with_reviews(answered, ("en-US", 5, "Lovely. But now it crashes", ""))
+    sent = run_tavolan("reviews", "send", "--dry-run", cwd=answered)
+    assert "reply-mood" in sent.out and "crash" in sent.out
+    assert run_tavolan("reviews", "send", "--dry-run", "--despite", "reply-mood", cwd=answered).code == 0

@@ -206,3 +206,53 @@ def test_a_review_that_looks_like_a_formula_is_kept_and_no_spreadsheet_runs_it(p
     path = project / "data/reviews.csv"
     path.write_text(path.read_text("utf-8").replace(",", ";"), "utf-8")
     assert sorted(read_reviews(opened)["text"]) == sorted(texts)
+
+
+JAPANESE = {
+    1: [
+        "接続がすぐ切れてしまいます。",
+        "窯との接続がすぐ切れてしまいます",
+        "毎日落ちるので使えない",
+        "接続がすぐ切れてしまいます。広告が多すぎる",
+        "広告が多すぎる",
+    ],
+    5: [
+        "釉薬のレシピがとても便利です",
+        "釉薬のレシピが便利で、毎日使っています",
+        "温度の記録が簡単です",
+        "温度の記録も簡単で助かる",
+        "焼成の曲線が見やすい",
+    ],
+}
+
+
+def test_japanese_themes_are_words_not_cut_strings(project):
+    rows = [("ja", stars, text) for stars, texts in JAPANESE.items() for text in texts for _ in range(8)]
+    (project / "data").mkdir(exist_ok=True)
+    with (project / "data/reviews.csv").open("w", encoding="utf-8", newline="") as file:
+        csv.writer(file).writerows([("locale", "stars", "text"), *rows])
+    found = themes_of(tavolan.open_project(project), "ja")
+    complaints = {phrase for theme in found.of("complaint") for phrase in (theme.phrase, *theme.also)}
+    praise = {phrase for theme in found.of("praise") for phrase in (theme.phrase, *theme.also)}
+    assert {"接続がすぐ", "すぐ切れてしまいます", "広告が多すぎる"} <= complaints and "釉薬のレシピ" in praise
+    # No word is cut within, and none begins or ends with a particle.
+    cut = {"切", "れてしまいます", "落", "ちるので", "接続が", "が多すぎる", "多", "見", "のレシピ"}
+    assert not cut & (complaints | praise), cut & (complaints | praise)
+
+
+@pytest.mark.parametrize(("tag", "low", "high", "phrase"), [
+    ("zh-Hans", "连接总是断开", "釉料配方很好用", "断开"), ("th", "แอปเด้งออกบ่อยมาก", "บันทึกเตาเผาสะดวกดี", "เด้งออก"),
+])  # fmt: skip
+def test_themes_are_parts_of_sentences_without_spaces(project, tag, low, high, phrase):
+    rows = [
+        (tag, stars, f"{before}{text}")
+        for stars, text in ((1, low), (5, high))
+        for before in ("", "!", "1 ")
+        for _ in range(8)
+    ]
+    (project / "data").mkdir(exist_ok=True)
+    with (project / "data/reviews.csv").open("w", encoding="utf-8", newline="") as file:
+        csv.writer(file).writerows([("locale", "stars", "text"), *rows])
+    found = themes_of(tavolan.open_project(project), tag)
+    said = {name for theme in found.of("complaint") for name in (theme.phrase, *theme.also)}
+    assert any(phrase in name for name in said) and low not in said

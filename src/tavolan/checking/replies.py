@@ -13,7 +13,8 @@ from tavolan.checking.findings import Finding, Rule
 from tavolan.checking.policy import names_in
 from tavolan.checking.registry import check
 from tavolan.checking.review import Review
-from tavolan.languages.tags import language_of, locale_name
+from tavolan.languages.chinese import characters_of_other_script
+from tavolan.languages.tags import language_of, locale_name, script_of
 from tavolan.languages.word_lists import word_lists
 from tavolan.project.addresses import REPLIES
 from tavolan.project.model import Project
@@ -50,7 +51,7 @@ def reply_faults(project: Project, store: str, locale: str, text: str) -> Iterat
     if length and length.over:
         message = f"has {length.measured} {length.unit}, and {store} takes {length.limit}"
         yield ReplyFault(TOO_LONG, message, "Shorten it.")
-    if other_language(text, locale):
+    if other_language(text, locale) or _is_other_chinese(text, locale):
         message = f"doesn't look like {locale_name(locale)}, which the review is in"
         yield ReplyFault(OTHER_LANGUAGE, message, "Reply in the reader's language.")
     for name in names_in(text, project.guard.brands, split.language_matching(locale)):
@@ -60,6 +61,10 @@ def reply_faults(project: Project, store: str, locale: str, text: str) -> Iterat
     for variable in dict.fromkeys(_VARIABLE.findall(text)):
         yield ReplyFault(OPEN, f"holds {variable}, which nobody filled in", "Write what should be there.", variable)
     yield from wording_faults(locale, text)
+
+
+def _is_other_chinese(text: str, locale: str) -> bool:
+    return language_of(locale) == "zh" and bool(characters_of_other_script(text, script_of(locale)))
 
 
 def wording_faults(locale: str, text: str) -> Iterator[ReplyFault]:

@@ -8,6 +8,7 @@ import regex
 from tavolan.checking.findings import Finding, Rule
 from tavolan.checking.registry import check
 from tavolan.checking.review import Passage, Review
+from tavolan.languages.chinese import characters_of_other_script
 from tavolan.languages.tags import language_of, script_of
 from tavolan.languages.word_lists import word_lists
 from tavolan.project.texts import SENTENCES
@@ -76,23 +77,11 @@ def other_characters(review: Review, this: Rule) -> Iterator[Finding]:
     for passage in review.passages:
         if language_of(passage.locale) != "zh":
             continue
-        own, other = ("gb2312", "big5hkscs") if script_of(passage.locale) == "Hans" else ("big5hkscs", "gb2312")
-        found = [letter for letter in dict.fromkeys(passage.text) if _is_in(letter, other) and not _is_in(letter, own)]
+        found = characters_of_other_script(passage.text, script_of(passage.locale))
         if len(found) >= _LEAST_CHARACTERS:
-            kind = "traditional" if other == "big5hkscs" else "simplified"
+            kind = "traditional" if script_of(passage.locale) == "Hans" else "simplified"
             message = f"holds {kind} characters: {''.join(found[:10])}"
             yield passage.finding(this, message, "Write them as this locale does.", subject="".join(found[:10]))
-
-
-@cache
-def _is_in(letter: str, encoding: str) -> bool:
-    if letter < "\u3400":
-        return False
-    try:
-        letter.encode(encoding)
-    except UnicodeError:
-        return False
-    return True
 
 
 @check("word-twice", "warning")

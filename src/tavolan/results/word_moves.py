@@ -11,12 +11,12 @@ from dataclasses import dataclass
 from typing import Literal
 
 from tavolan.languages.tags import language_of, script_of
-from tavolan.languages.word_lists import word_lists
 from tavolan.project.hypothetical import with_texts
 from tavolan.project.model import Project, Store
 from tavolan.project.texts import TextChange, Texts
 from tavolan.words import split
 from tavolan.words.coverage import Answer, cover
+from tavolan.words.function_words import function_words
 from tavolan.words.matching import TIERS, Tier, level_of
 from tavolan.words.swap import SHORT_ROLES
 from tavolan.words.typed import typed_words
@@ -186,7 +186,7 @@ def _places(address: str, text: str, words: tuple[str, ...], locale: str) -> Ite
     shown = joint.join(words)
     yield _Try("place", address, f"{text}{joint}{shown}")
     match = split.language_matching(locale)
-    holding_together = set(str(word_lists("function_words").get(language_of(locale), "")).split())
+    holding_together = function_words(language_of(locale))
     for typed, token in dict(typed_words(text, match)).items():
         if token.text in holding_together:
             continue

@@ -20,7 +20,8 @@ from tavolan.reviews.table import read_reviews
 
 Reason = Literal["featured", "changed since the reply", "low stars", "praise"]
 REASONS: tuple[Reason, ...] = ("featured", "changed since the reply", "low stars", "praise")
-_LOW = 3
+# Up to so many stars a review isn't praise.
+LOW_STARS = 3
 
 
 @dataclass(frozen=True)
@@ -72,7 +73,7 @@ def review_queue(
     dated = (frame["date"] > 0) & (frame["replied"] > 0)
     changed = replied & dated & (frame["date"] > frame["replied"])
     featured = ~replied & (frame["featured"].astype(str) != "")
-    kinds = [featured, changed, ~replied & ~featured & (stars <= _LOW), ~replied & ~featured & (stars > _LOW)]
+    kinds = [featured, changed, ~replied & ~featured & (stars <= LOW_STARS), ~replied & ~featured & (stars > LOW_STARS)]
     order = np.select(kinds, range(len(kinds)), len(kinds))
     # A day that isn't known comes last in its group.
     day = np.where(frame["date"] > 0, frame["date"], np.iinfo(np.int64).max)
@@ -104,12 +105,24 @@ def waiting_review(project: Project, today: date, review_id: str, store: str = "
         message = f"there's no review {review_id}" if not len(places) else f"{len(places)} stores have {review_id}"
         raise UsageError(message, "Its id is in tavolan reviews queue; --store says of which store it is.")
     (row,) = _rows(frame, places)
-    low = float(str(row["stars"])) <= _LOW
-    return _waiting(row, "low stars" if low else "praise", today)
+    return _by_stars(row, today)
+
+
+def reviews_by_id(project: Project, today: date, ids: Collection[str]) -> dict[tuple[str, str], Waiting]:
+    """Return reviews by store and id; where a store isn't named, it's the only one."""
+    frame = read_reviews(project)
+    places = np.flatnonzero(frame["id"].isin(set(ids)).to_numpy())
+    only = next(iter(project.stores)) if len(project.stores) == 1 else ""
+    found = [_by_stars(row, today) for row in _rows(frame, places)]
+    return {(one.store or only, one.id): one for one in found}
 
 
 def _rows(frame: pd.DataFrame, places: "np.ndarray[tuple[int], np.dtype[np.int64]]") -> list[dict[str, object]]:
     return [dict(zip(frame.columns, row, strict=True)) for row in frame.iloc[places].itertuples(index=False, name=None)]
+
+
+def _by_stars(row: dict[str, object], today: date) -> Waiting:
+    return _waiting(row, "low stars" if float(str(row["stars"])) <= LOW_STARS else "praise", today)
 
 
 def _waiting(row: dict[str, object], reason: Reason, today: date) -> Waiting:

@@ -2,19 +2,21 @@
 
 from collections import Counter
 from collections.abc import Collection
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import date
 from typing import Literal, NamedTuple
 
 from tavolan.checking.findings import Finding, Location, Rule
 from tavolan.checking.replies import reply_faults
 from tavolan.errors import UsageError
-from tavolan.languages.tags import language_of, tag_fault
+from tavolan.languages.tags import language_of, script_of, tag_fault
 from tavolan.project.addresses import REPLIES
 from tavolan.project.datafile import REPLIES as REPLIES_FILE
 from tavolan.project.model import Project
 from tavolan.project.state import digest
+from tavolan.reviews.fitting import misfits, mood_against_stars, same_words
 from tavolan.reviews.queue import Waiting, review_queue, waiting_review
+from tavolan.reviews.reader_language import reader_locale
 from tavolan.reviews.reply_table import Reply, read_replies, write_replies
 from tavolan.reviews.templates import Templates, fill, read_templates
 from tavolan.support.transaction import changing
@@ -81,7 +83,7 @@ def draft_replies(
     if write:
         _keep(project, merged)
     uses = uses_of(merged)
-    drafts = [DraftedReply(*one, findings_of(project, one[1], uses)) for one in made]
+    drafts = [DraftedReply(*one, findings_of(project, one[1], uses, one[0], templates)) for one in made]
     return Drafts(drafts, without)
 
 
@@ -90,20 +92,32 @@ def write_by_hand(
 ) -> DraftedReply:
     """Keep a person's own reply to a review. Raises UsageError for a review that isn't there."""
     review = waiting_review(project, today, review_id, store)
-    reply = Reply(_store_of(project, review), review.id, review.locale, "", text)
+    locale = reader_locale(project, review.text, review.locale) or review.locale
+    reply = Reply(_store_of(project, review), review.id, locale, "", text)
     merged = _merged(read_replies(project), [reply])
     if write:
         _keep(project, merged)
-    return DraftedReply(review, reply, "by a person", findings_of(project, reply, uses_of(merged)))
+    return DraftedReply(review, reply, "by a person", findings_of(project, reply, uses_of(merged), review))
 
 
-def findings_of(project: Project, reply: Reply, uses: "Counter[tuple[str, str]]") -> list[Finding]:
-    """Return what's wrong with a reply; `uses` counts how often each text is used in a store."""
+def findings_of(
+    project: Project,
+    reply: Reply,
+    uses: "Counter[tuple[str, str]]",
+    review: Waiting | None = None,
+    templates: Templates | None = None,
+) -> list[Finding]:
+    """Return what's wrong with a reply; `uses` counts how often each text is used in a store.
+
+    Without the `review` that it's for, nobody can tell whether it suits it; without `templates`, none asks for words.
+    """
     at = Location(store=reply.store, locale=reply.locale, field=f"reply {reply.id}", path=REPLIES_FILE.name, line=None)
-    found = [
-        fault.rule.finding(at, fault.message, fault.remedy, subject=fault.subject)
-        for fault in reply_faults(project, reply.store, reply.locale, reply.text)
+    table = templates.tables.get(reply.template) if templates else None
+    faults = [
+        *reply_faults(project, reply.store, reply.locale, reply.text),
+        *(misfits(reply, review, is_about=bool(table and table.about)) if review else ()),
     ]
+    found = [fault.rule.finding(at, fault.message, fault.remedy, subject=fault.subject) for fault in faults]
     if (count := uses[reply.store, reply.text]) > MOST_ALIKE:
         message = f"is word for word what {count} readers get"
         remedy = "Change a few words, or give the template several texts in replies.toml."
@@ -136,6 +150,10 @@ def _store_of(project: Project, review: Waiting) -> str:
     return next(iter(project.stores))
 
 
+class _NoDraftError(Exception):
+    """No draft suits a review; the text says why."""
+
+
 class _Drafter:
     """Drafts one reply after the other; of several texts each takes the one that was used least."""
 
@@ -143,52 +161,71 @@ class _Drafter:
         self.project, self.templates = project, templates
         self._open = {(one.store, one.id): one for one in known if not one.sent}
         self._used = Counter((one.store, one.text) for one in known if one.sent)
+        self._sent = {(one.store, one.id): one.text for one in known if one.sent}
 
     def draft(self, review: Waiting) -> tuple[Reply, Standing] | str:
         """Return a reply and where it comes from, or why there's none."""
-        project = self.project
-        store = _store_of(project, review)
-        if hindrance := self._hindrance(store, review.locale):
-            return hindrance
-        before = self._open.get((store, review.id))
-        if before and before.is_edited:
-            return before, "by a person"
-        matching = next(self.templates.matching(review), None)
-        if matching is None:
-            return "no template of replies.toml is for it"
-        name, phrase = matching
-        text_names = self.templates.tables[name].texts or [name]
-        texts = self._texts(review.locale, text_names)
-        if not texts:
-            return f"[replies] {' or '.join(text_names)} isn't written in {review.locale}"
-        values = {
-            "app": project.app.name,
-            "version": project.app.version,
-            "review_version": review.version,
-            "words": phrase,
-            **self.templates.values,
-        }
-        filled = [fill(text, values) for text in texts]
-        text = min(filled, key=lambda one: self._used[store, one])
-        self._used[store, text] += 1
-        reply = Reply(store, review.id, review.locale, name, text, digest(text))
+        store = _store_of(self.project, review)
+        try:
+            self._check_place(store, review.locale)
+            before = self._open.get((store, review.id))
+            if before and before.is_edited:
+                return before, "by a person"
+            reply = self._drafted(store, review)
+        except _NoDraftError as error:
+            return str(error)
         return reply, "new" if before is None else "as it was" if before == reply else "drafted anew"
 
-    def _hindrance(self, store: str, locale: str) -> str:
-        """Return why no reply can be drafted for a store and locale, or nothing."""
-        if store not in self.project.stores:
-            return f"{store} is no store of this project"
-        if tag_fault(locale):
-            return f"{locale} is no language"
-        return "" if self.project.stores[store].rulebook.field_with("reply") else f"{store} takes no replies"
+    def _drafted(self, store: str, review: Waiting) -> Reply:
+        """Return a draft. Raises _NoDraftError where none would suit the review."""
+        locale = reader_locale(self.project, review.text, review.locale)
+        if not locale:
+            raise _NoDraftError(f"its language isn't that of {review.locale}, and nobody can tell which it is")
+        name, phrase = self._template(review, locale)
+        filled = [self._filled(text, review, phrase) for text in self._texts(locale, name)]
+        known = (review.reply, self._sent.get((store, review.id), ""))
+        filled = [text for text in filled if not any(same_words(text, one) for one in known)]
+        if not filled:
+            raise _NoDraftError("the reader has this answer already: say what's new since, by hand")
+        text = min(filled, key=lambda one: self._used[store, one])
+        self._used[store, text] += 1
+        return Reply(store, review.id, locale, name, text, digest(text))
 
-    def _texts(self, locale: str, names: list[str]) -> list[str]:
-        """Return the texts that serve a reader: those of the same locale, else of one of the same language."""
+    def _check_place(self, store: str, locale: str) -> None:
+        """Raise _NoDraftError where no reply can be drafted for a store and locale."""
+        if store not in self.project.stores:
+            raise _NoDraftError(f"{store} is no store of this project")
+        if tag_fault(locale):
+            raise _NoDraftError(f"{locale} is no language")
+        if not self.project.stores[store].rulebook.field_with("reply"):
+            raise _NoDraftError(f"{store} takes no replies")
+
+    def _template(self, review: Waiting, locale: str) -> tuple[str, str]:
+        """Return the template for a review, and the phrase that it holds. Raises _NoDraftError where none suits it."""
+        matching = next(self.templates.matching(replace(review, locale=locale)), None)
+        if matching is None:
+            raise _NoDraftError("no template of replies.toml is for it")
+        name, phrase = matching
+        if not self.templates.tables[name].about and (odd := mood_against_stars(review, locale)):
+            raise _NoDraftError(f"{odd}: answer it by hand")
+        return name, phrase
+
+    def _filled(self, text: str, review: Waiting, phrase: str) -> str:
+        app = self.project.app
+        values = {"app": app.name, "version": app.version, "review_version": review.version, "words": phrase}
+        return fill(text, values | dict(self.templates.values))
+
+    def _texts(self, locale: str, template: str) -> list[str]:
+        """Return a template's texts for a reader: of the same locale, else of one of its language and script.
+
+        Raises _NoDraftError where there are none.
+        """
+        names = self.templates.tables[template].texts or [template]
         copy = self.project.copy
-        language = language_of(locale)
-        for tag in (locale, *(tag for tag in copy if language_of(tag) == language)):
+        wanted = language_of(locale), script_of(locale)
+        for tag in (locale, *(tag for tag in copy if (language_of(tag), script_of(tag)) == wanted)):
             if tag in copy:
                 values = [copy[tag].entry(REPLIES, name) for name in names]
                 if texts := [str(value.content) for value in values if value.written]:
                     return texts
-        return []
+        raise _NoDraftError(f"[replies] {' or '.join(names)} isn't written in {locale}")

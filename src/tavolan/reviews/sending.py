@@ -18,9 +18,11 @@ from tavolan.imports.merging import write_merged
 from tavolan.project.datafile import REVIEWS
 from tavolan.project.model import Project
 from tavolan.reviews.importing import ORDER, merged_reviews
+from tavolan.reviews.queue import reviews_by_id
 from tavolan.reviews.reply_table import Reply, read_replies, write_replies
 from tavolan.reviews.replying import findings_of, uses_of
 from tavolan.reviews.table import read_reviews
+from tavolan.reviews.templates import read_templates
 from tavolan.support.transaction import changing
 
 Progress = Callable[[int, int | None], None]
@@ -69,8 +71,10 @@ def send_replies(
         raise UsageError(f"there's no draft for {unknown}", "Draft it: tavolan reviews reply")
     done, uses = SentReplies(), uses_of(known)
     passed: list[Reply] = []
+    reviews = reviews_by_id(project, today, [one.id for one in drafts])
+    templates = read_templates(project) if any(one.template for one in drafts) else None
     for one in drafts:
-        found = findings_of(project, one, uses)
+        found = findings_of(project, one, uses, reviews.get((one.store, one.id)), templates)
         stops = [each for each in found if each.level == "error" or each.rule not in despite]
         if stops:
             done.held.append(Held(one, stops))

@@ -12,7 +12,8 @@ from tavolan.project.addresses import REPLIES
 from tavolan.project.load import read_model
 from tavolan.project.model import Project, Source
 from tavolan.project.replies_schema import RepliesFile, TemplateTable
-from tavolan.reviews.queue import Waiting
+from tavolan.reviews.mood import is_complaint, says
+from tavolan.reviews.queue import LOW_STARS, Waiting
 from tavolan.reviews.table import version_key
 from tavolan.words import split
 from tavolan.words.phrases import phrase_of, words_of
@@ -109,9 +110,15 @@ def _phrase_in(table: TemplateTable, review: Waiting) -> str | None:
     for tag, phrases in table.about.items():
         if language_of(tag) == language:
             for phrase in phrases:
-                if words.holds_in_order(phrase_of(phrase, match)):
+                if words.holds_in_order(phrase_of(phrase, match)) and not _is_denied(phrase, review):
                     return phrase
     return None
+
+
+def _is_denied(phrase: str, review: Waiting) -> bool:
+    """Whether a review says the opposite of a phrase: "it never crashes", or anything turned around amid praise."""
+    may_be = review.stars > LOW_STARS or is_complaint(phrase, review.locale)
+    return may_be and not says(review.text, phrase, review.locale)
 
 
 @lru_cache(maxsize=64)

@@ -22,10 +22,12 @@ from tavolan.results.intervals import Interval, wilson
 from tavolan.reviews.table import read_reviews, version_key
 from tavolan.words import split
 from tavolan.words.corpus import Corpus, corpus_of
-from tavolan.words.mine import function_words, log_likelihoods, word_rules
+from tavolan.words.function_words import function_words
+from tavolan.words.mine import log_likelihoods, word_rules
 from tavolan.words.mined import spelled_phrases
 from tavolan.words.ngrams import LONGEST, Counter, Longs, Phrases, distinct, without_parts
 from tavolan.words.phrases import phrase_of, words_of
+from tavolan.words.unspaced_words import UnspacedWords, particles_of
 
 Kind = Literal["praise", "complaint"]
 LOW, HIGH = 2, 4
@@ -98,8 +100,8 @@ def themes_of(
     frame = frame[(frame["stars"] <= LOW) | (frame["stars"] >= HIGH)].reset_index(drop=True)
     match, language = split.language_matching(locale), language_of(locale)
     fillers = frozenset(split.fold(word, match.language) for word in words_in("fillers", language))
-    corpus = corpus_of(frame["text"].tolist(), match, progress)
-    rules, _ = word_rules(project, corpus, match, fillers | function_words(language))
+    corpus = corpus_of(frame["text"].tolist(), match, progress, UnspacedWords(locale))
+    rules, _ = word_rules(project, corpus, match, fillers | function_words(language) | particles_of(language))
     stars = frame["stars"].to_numpy(dtype=float)
     low = stars <= LOW
     counter = Counter(corpus, rules, low, least)

@@ -12,6 +12,7 @@ from collections import defaultdict, deque
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
+from functools import partial
 from itertools import islice
 from multiprocessing import get_context
 from typing import Any
@@ -36,6 +37,7 @@ _SIGN = re.compile(r"[-+#]")
 _MARKED = regex.compile(rf"\p{{M}}|{split.UNSPACED}")
 
 Progress = Callable[[int], None]
+CutRun = Callable[[str], list[str]]
 Cut = tuple[int, list[str], Numbers]
 
 
@@ -82,14 +84,19 @@ class _WordNumbers(dict[str, int]):
         return number
 
 
-def corpus_of(texts: Iterable[str], match: Matching, progress: Progress | None = None) -> Corpus:
-    """Return texts as word numbers. `progress` is called with how many are read."""
+def corpus_of(
+    texts: Iterable[str], match: Matching, progress: Progress | None = None, cut_run: CutRun | None = None
+) -> Corpus:
+    """Return texts as word numbers. `progress` is called with how many are read.
+
+    `cut_run` cuts runs of a script without spaces into words; else they're cut where the script changes.
+    """
     cut = split.small_letters("", match)[1]
     numbers = _WordNumbers(cut)
     words: list[Numbers] = []
     places: list[Numbers] = []
     count = 0
-    for size, tokens, order in _cut_all(iter(texts), match, cut):
+    for size, tokens, order in _cut_all(iter(texts), partial(_cut, match=match, cut=cut, cut_run=cut_run)):
         found = numbers.numbers_of(tokens)[order]
         ends = found == _TEXT_END
         # The end of a text belongs to it.
@@ -105,35 +112,35 @@ def corpus_of(texts: Iterable[str], match: Matching, progress: Progress | None =
     return Corpus(all_words, np.concatenate([empty, *places]), numbers.spelled, count)
 
 
-def _cut_all(texts: Iterator[str], match: Matching, cut: Matching) -> Iterator[Cut]:
+def _cut_all(texts: Iterator[str], cut: Callable[[list[str]], Cut]) -> Iterator[Cut]:
     """Yield texts cut, some thousands at a time; where there are many, processes cut them while others are read."""
     first = list(islice(texts, _AT_ONCE))
     cores = os.cpu_count() or 1
     if len(first) < _AT_ONCE or cores == 1 or sys.platform != "linux" or threading.active_count() > 1:
         while first:
-            yield _cut(first, match, cut)
+            yield cut(first)
             first = list(islice(texts, _AT_ONCE))
         return
     with ProcessPoolExecutor(cores, get_context("fork")) as pool:
-        waiting = deque([pool.submit(_cut, first, match, cut)])
+        waiting = deque([pool.submit(cut, first)])
         while waiting:
             while len(waiting) < 2 * cores and (several := list(islice(texts, _AT_ONCE))):
-                waiting.append(pool.submit(_cut, several, match, cut))
+                waiting.append(pool.submit(cut, several))
             yield waiting.popleft().result()
 
 
-def _cut(texts: list[str], match: Matching, cut: Matching) -> Cut:
+def _cut(texts: list[str], match: Matching, cut: Matching, cut_run: CutRun | None) -> Cut:
     """Return how many texts there are, their different tokens, and the places of those in the row."""
     if cut is not match:
         texts = [split.small_letters(text, match)[0] for text in texts]
-    tokens = _tokens(texts, cut)
+    tokens = _tokens(texts, cut, cut_run)
     places: defaultdict[str, int] = defaultdict()
     places.default_factory = places.__len__
     found = np.fromiter(map(places.__getitem__, tokens), np.int32, len(tokens))
     return len(texts), list(places), found
 
 
-def _tokens(texts: list[str], match: Matching) -> list[str]:
+def _tokens(texts: list[str], match: Matching, cut_run: CutRun | None) -> list[str]:
     """Return the words of texts with marks where clauses and texts end."""
     whole = _TEXT.join([*texts, ""])
     if _CLAUSE in whole or whole.count(_TEXT) > len(texts):
@@ -150,7 +157,7 @@ def _tokens(texts: list[str], match: Matching) -> list[str]:
         else:
             for clause in split.clauses(texts[number]):
                 for token in split.tokens_once(clause, match):
-                    tokens += split.units_of(token)
+                    tokens += cut_run(token.text) if cut_run and token.unspaced else split.units_of(token)
                 tokens.append(_CLAUSE)
         tokens.append(_TEXT)
     return tokens

@@ -13,19 +13,19 @@ first.
 """
 
 from collections.abc import Iterable, Iterator
-from functools import cache
 from typing import Any, NamedTuple
 
 import numpy as np
 
 from tavolan.languages.tags import language_of
-from tavolan.languages.word_lists import word_lists, words_in
+from tavolan.languages.word_lists import words_in
 from tavolan.project.datafile import LISTINGS, REVIEWS, SUGGESTIONS
 from tavolan.project.model import Project
 from tavolan.project.tables import Row
 from tavolan.rulebooks.model import Role
 from tavolan.words import split
 from tavolan.words.corpus import PART, Corpus, Progress, corpus_of
+from tavolan.words.function_words import function_words
 from tavolan.words.matching import Listing, listing_of
 from tavolan.words.mined import Facts, Mined, SourceText, describe
 from tavolan.words.ngrams import LONGEST, Counter, Flags, Longs, Phrases, WordRules, without_parts
@@ -99,12 +99,6 @@ def log_likelihoods(a: Longs, b: Longs, size_a: int, size_b: int) -> np.ndarray[
         parts = [np.where(n > 0, n * np.log(n / expected), 0.0) for n, expected in ((a, expected_a), (b, expected_b))]
     value = 2 * (parts[0] + parts[1])
     return np.where(a * size_b >= b * size_a, value, -value)
-
-
-@cache
-def function_words(language: str) -> frozenset[str]:
-    """Return the words that hold sentences of a language together; none for a language that has no list."""
-    return frozenset(split.fold(word_lists("function_words").get(language, ""), language).split())
 
 
 def mine(

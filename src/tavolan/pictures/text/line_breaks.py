@@ -4,9 +4,7 @@ The paragraph engine breaks Japanese and Chinese between almost any two characte
 joiners (U+2060) forbid the breaks that fall within a phrase; phrases come from BudouX's models.
 """
 
-from functools import cache
-from typing import Any
-
+from tavolan.languages.phrase_model import phrases_in
 from tavolan.languages.scripts import Script
 from tavolan.project.caption_markup import Run
 
@@ -15,20 +13,13 @@ _JOINER = "\u2060"
 _SPACES = " \n\u3000\u200b"
 
 
-@cache
-def _parser(name: str) -> Any:
-    import budoux
-
-    return getattr(budoux, f"load_default_{name}_parser")()
-
-
 def unbreakable(text: str, script: Script) -> list[str]:
     """Return the parts of a text that must each stay on one line: phrases where a model finds them, else words.
 
     Lao, Khmer and Burmese, where only a dictionary separates words, give nothing.
     """
     if script.phrase_model:
-        return [part for phrase in _parser(script.phrase_model).parse(text) for part in phrase.split()]
+        return [part for phrase in phrases_in(text, script.phrase_model) for part in phrase.split()]
     return [] if script.unspaced else text.split(" ")
 
 
@@ -41,7 +32,7 @@ def joined(runs: list[Run], script: Script) -> list[Run]:
     if script.line_breaks == "engine":
         return runs
     ends, at = set(), 0
-    for phrase in _parser(script.phrase_model).parse(text):
+    for phrase in phrases_in(text, script.phrase_model):
         at += len(phrase)
         ends.add(at - 1)
     return _with_joiners(runs, ends, text)
