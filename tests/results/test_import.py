@@ -11,7 +11,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 import tavolan
-from conftest import run_tavolan
+from conftest import replace, run_tavolan
 from tavolan.errors import ProjectError, UsageError
 from tavolan.imports.columns import column_map, mapped
 from tavolan.imports.days import day_reader
@@ -30,7 +30,7 @@ def take(project, path, **values):
     opened = tavolan.open_project(project)
     kind, columns, order = values.pop("kind", None), values.pop("columns", {}), values.pop("order", None)
     done = read_export(opened, path, Given(columns, {"store": "ios", **values}, order), kind)
-    after = merged_results(opened, done)
+    (after,) = merged_results(opened, [done])
     write_merged(opened, after, ORDERS[done.file.name])
     return SimpleNamespace(**{**vars(done), **vars(after)}, not_kept=done.not_kept)
 
@@ -260,3 +260,60 @@ def test_names_of_other_languages_and_consoles_are_known(project, tmp_path):
         ("2026-11-11", "DE", "search", 14), ("2026-11-11", "ES", "referral", 2), ("2026-11-11", "JP", "paid", 3),
     ]  # fmt: skip
     assert Tables(project).frame(METRICS)["revenue"].tolist()[0] == 1234.5
+
+
+def lines_of(*lines):
+    return "date,country,source,installs\n" + "".join(f"{line}\n" for line in lines)
+
+
+PARTS = lines_of(*(f"2026-11-0{day},US,{source},{number + day}" for day in range(1, 9)
+                   for source, number in (("search", 40), ("browse", 10))))  # fmt: skip
+WHOLE = lines_of(*(f"2026-11-0{day},US,NAME,{50 + 2 * day}" for day in range(1, 9)))
+
+
+def test_figures_that_are_there_under_other_sources_are_refused_or_replaced(project, tmp_path):
+    whole = file_of(tmp_path, WHOLE.replace("NAME", "organic"))
+    parts = file_of(tmp_path, PARTS, "parts.csv")
+    assert run_tavolan("results", "import", "--store", "ios", whole, cwd=project).code == 0
+    before = (project / "data/metrics.csv").read_bytes()
+    refused = run_tavolan("results", "import", "--store", "ios", parts, cwd=project)
+    assert refused.code == 2 and "8 days and places have the same figures already, as organic" in refused.err
+    # Two files of one run are compared as well, and neither is written.
+    (project / "data/metrics.csv").unlink()
+    refused = run_tavolan("results", "import", "--store", "ios", whole, parts, cwd=project)
+    assert refused.code == 2 and not (project / "data/metrics.csv").exists()
+    (project / "data/metrics.csv").write_bytes(before)
+    done = run_tavolan("results", "import", "--store", "ios", parts, "--replace", cwd=project)
+    assert done.code == 0 and "8 lines of organic replaced by browse, search" in done.out
+    assert "browse: installs 116" in done.out and "search: installs 356" in done.out
+    assert {row[2] for row in metric_rows(project)} == {"search", "browse"} and len(metric_rows(project)) == 16
+
+
+def test_sums_of_all_sources_go_where_the_parts_come_in(project, tmp_path):
+    take(project, file_of(tmp_path, WHOLE.replace("NAME", "Total")))
+    done = take(project, file_of(tmp_path, PARTS))
+    assert "8 lines of all sources, now known in parts, left out" in done.repairs
+    assert {row[2] for row in metric_rows(project)} == {"search", "browse"}
+
+
+def test_another_source_with_other_figures_comes_in_beside(project, tmp_path):
+    take(project, file_of(tmp_path, PARTS))
+    more = lines_of(*(f"2026-11-0{day},US,referral,{day}" for day in range(1, 9)))
+    assert take(project, file_of(tmp_path, more)).added == 8 and len(metric_rows(project)) == 24
+
+
+def test_the_same_file_for_another_store_is_a_mistake(project, tmp_path):
+    replace(project / "tavolan.toml", "[store.ios]", "[store.android]\n[store.ios]")
+    take(project, file_of(tmp_path, PARTS))
+    with pytest.raises(UsageError, match="already, number by number, for ios"):
+        take(project, file_of(tmp_path, PARTS), store="android")
+    take(project, file_of(tmp_path, PARTS.replace(",4", ",5").replace(",1", ",2")), store="android")
+
+
+def test_days_of_a_spreadsheet_and_titles_keep_the_lines_of_faults(project, tmp_path):
+    text = "Installs\n\ndate,country,source,installs\n46327,US,search,4\n46328,US,search,many\n"
+    with pytest.raises(ProjectError) as caught:
+        take(project, file_of(tmp_path, text))
+    assert ":5: installs" in str(caught.value)
+    take(project, file_of(tmp_path, text.replace("many", "5")))
+    assert [row[0] for row in metric_rows(project)] == ["2026-11-01", "2026-11-02"]

@@ -267,3 +267,34 @@ def test_commands_about_sources(project):
     assert run_tavolan("terms", "import", "none.csv", "--locale", "en-US", cwd=project).code == 3
     data(project, "reviews.csv", "locale,text\n")
     assert run_tavolan("terms", "mine", "--locale", "en-US", cwd=project).code == 3
+
+
+SMALL = "phrase,difficulty,rank\nkiln log,2,4\nglaze app,7,\npottery diary,9,12\n"
+
+
+def test_a_scale_that_nobody_can_tell_is_asked_for(project, tmp_path):
+    path = tmp_path / "list.csv"
+    path.write_text(
+        SMALL.replace(",rank", "").replace(",4\n", "\n").replace(",\n", "\n").replace(",12\n", "\n"), "utf-8"
+    )
+    asked = run_tavolan("terms", "import", path, "--locale", "en-US", cwd=project)
+    assert asked.code == 2 and "of 10, or of 100?" in asked.err and "--scale difficulty=10" in asked.err
+    wrong = run_tavolan("terms", "import", path, "--locale", "en-US", "--scale", "difficulty=5", cwd=project)
+    assert wrong.code == 2 and "above 5" in wrong.err
+    assert run_tavolan("terms", "import", path, "--locale", "en-US", "--scale", "hardness=5", cwd=project).code == 2
+    assert run_tavolan("terms", "import", path, "--locale", "en-US", "--scale", "difficulty=10", cwd=project).code == 0
+    found = {term.phrase: term.difficulty for term in tavolan.open_project(project).terms["en-US"]}
+    assert found["glaze app"] == 70 and found["pottery diary"] == 90
+
+
+def test_ranks_of_a_list_are_of_one_store(project, tmp_path):
+    replace(project / "tavolan.toml", "[store.ios]", "[store.android]\n[store.ios]")
+    path = tmp_path / "list.csv"
+    path.write_text(SMALL, "utf-8")
+    args = ("terms", "import", path, "--locale", "en-US", "--scale", "difficulty=100", "--storefront", "US")
+    asked = run_tavolan(*args, cwd=project)
+    assert asked.code == 2 and "nothing says which" in asked.err
+    assert run_tavolan(*args, "--store", "any", cwd=project).code == 0
+    assert run_tavolan(*args, "--store", "android", cwd=project).code == 0
+    stores = [line.split(",")[1] for line in (project / "data/ranks.csv").read_text("utf-8").splitlines()[1:]]
+    assert sorted(stores) == ["", "", "android", "android"]

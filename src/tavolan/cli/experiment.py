@@ -164,7 +164,7 @@ def record(
     name: NameArgument,
     file: Annotated[
         Path | None,
-        typer.Argument(help="CSV or XLSX: date, variant, visitors, hits; names are guessed.", metavar="FILE"),
+        typer.Argument(help="CSV, XLSX or ODS: date, variant, visitors, hits; names are guessed.", metavar="FILE"),
     ] = None,
     project: ProjectOption = None,
     map: MapOption = None,

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from tavolan.imports.merging import Merged
     from tavolan.imports.taking import Given, Taken
 
-FilesArgument = Annotated[list[Path] | None, typer.Argument(help="CSV or XLSX exports.", metavar="FILES")]
+FilesArgument = Annotated[list[Path] | None, typer.Argument(help="CSV, XLSX or ODS exports.", metavar="FILES")]
 MapOption = Annotated[
     list[str] | None, typer.Option("--map", help="A column by hand: 'Their name=ours'; repeatable, or with commas.")
 ]
@@ -51,8 +51,13 @@ def require_one_source(files: Sequence[Path] | None, from_console: bool) -> None
         )
 
 
-def print_taken(done: Taken, after: Merged, noun: str, dry_run: bool, kind: str = "") -> None:
-    """Print which columns were taken for which, what was repaired, and how many are new, changed, and known already."""
+def print_taken(
+    done: Taken, after: Merged, noun: str, dry_run: bool, kind: str = "", totals: Sequence[str] = ()
+) -> None:
+    """Print which columns were taken for which, what was repaired, and how many are new, changed, and known already.
+
+    `totals` are lines to compare with where the file is from.
+    """
     from tavolan.support.number_words import counted
 
     out = console()
@@ -60,6 +65,8 @@ def print_taken(done: Taken, after: Merged, noun: str, dry_run: bool, kind: str 
     print_columns(done.mapping, done.repairs)
     if done.not_kept:
         out.print(styled("   [dim]no place for: {}[/]", ", ".join(done.not_kept)), soft_wrap=True)
+    for line in totals:
+        out.print(styled("   {}", line), soft_wrap=True)
     verb = "would be new" if dry_run else "new"
     out.print(f"   {counted(after.added, noun)} {verb}, {after.changed} changed, {after.same} there already")
 

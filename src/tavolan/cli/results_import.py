@@ -28,6 +28,9 @@ def import_results(
     map: MapOption = None,
     day_order: DayOrderOption = "",
     from_console: Annotated[bool, typer.Option("--from-console", help="Fetch metrics from the consoles.")] = False,
+    replace: Annotated[
+        bool, typer.Option("--replace", help="Take the file's figures for the same ones under other sources.")
+    ] = False,
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Show what would be taken in, write nothing.")] = False,
 ) -> None:
     """Take metrics and ranks in: columns are guessed and shown, rows merged, none doubled."""
@@ -55,20 +58,23 @@ def import_results(
     for path in files or ():
         with progress_bar(f"Reading {path.name}, column by column") as move:
             found.append(read_export(opened, path, given, kinds[kind], move))
-    for done in found:
-        take_in(opened, done, dry_run)
+    take_in(opened, found, dry_run, replace=replace)
 
 
-def take_in(project: Project, done: Taken, dry_run: bool) -> None:
-    """Merge imported rows into their file, and print what became of them."""
+def take_in(project: Project, several: list[Taken], dry_run: bool, *, replace: bool = False) -> None:
+    """Print what would become of imported rows, and merge them into their files, all or none."""
     from tavolan.imports.merging import write_merged
+    from tavolan.results.import_totals import totals_of
     from tavolan.results.importing import ORDERS, merged_results
 
-    with progress_bar(f"Merging {done.path.name}"):
-        after = merged_results(project, done)
-        if not dry_run:
-            write_merged(project, after, ORDERS[done.file.name])
-    print_taken(done, after, "row", dry_run, Path(done.file.name).stem)
+    with progress_bar("Merging"):
+        merged = merged_results(project, several, replace=replace)
+    for done, after in zip(several, merged, strict=True):
+        print_taken(done, after, "row", dry_run, Path(done.file.name).stem, totals_of(done))
+    # Of several files for one table the last has the rows of all.
+    for after in {one.file.name: one for one in merged}.values() if not dry_run else ():
+        with progress_bar(f"Writing {after.file.name}"):
+            write_merged(project, after, ORDERS[after.file.name])
 
 
 def _fetched(project: Project, store: str) -> list[Taken]:

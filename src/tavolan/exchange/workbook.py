@@ -14,7 +14,7 @@ from typing import IO, Any
 from xml.parsers import expat
 
 from tavolan.errors import one_problem
-from tavolan.support.files import read_bytes
+from tavolan.support.files import opened, read_bytes
 
 MOST_BYTES = 60_000_000
 MOST_UNPACKED = 200_000_000
@@ -23,6 +23,8 @@ MOST_COLUMNS = 500
 MOST_CELLS = 2_000_000
 MOST_AREA = 10_000_000
 _PIECE = 1 << 16
+# What tells the two kinds of workbooks.
+_XLSX, _ODS = "xl/workbook.xml", b"application/vnd.oasis.opendocument.spreadsheet"
 
 
 @dataclass(frozen=True)
@@ -46,34 +48,91 @@ class _Extent:
     def measure(self, pieces: Iterator[bytes]) -> None:
         """Read the XML of a sheet. Raises _LimitError as soon as it goes too far."""
         parser = expat.ParserCreate(namespace_separator="}")
-        parser.StartElementHandler = self._start
+        parser.StartElementHandler = lambda tag, attributes: self.start(tag.rpartition("}")[2], attributes)
+        parser.EndElementHandler = lambda tag: self.end(tag.rpartition("}")[2])
         parser.EntityDeclHandler = self._refuse
         for piece in pieces:
             parser.Parse(piece, False)
         parser.Parse(b"", True)
 
+    def start(self, name: str, attributes: dict[str, str]) -> None:
+        """Take an element in."""
+        raise NotImplementedError
+
+    def end(self, name: str) -> None:
+        """Take the end of an element in."""
+
     def _refuse(self, *_: object) -> None:
         raise _LimitError("declares entities, which no workbook needs")
 
-    def _start(self, tag: str, attributes: dict[str, str]) -> None:
-        name = tag.rpartition("}")[2]
+    def _count(self, cells: int) -> None:
+        self.cells += cells
+        if self.cells > MOST_CELLS:
+            raise _LimitError(f"has more than {MOST_CELLS:,} cells in a sheet")
+
+    def _reach(self, row: int, column: int) -> None:
+        """Note that a cell holds something."""
+        self.last_row, self.last_column = max(self.last_row, row), max(self.last_column, column)
+        if self.last_row > MOST_ROWS:
+            raise _LimitError(f"has something in row {self.last_row:,}, and at most {MOST_ROWS:,} rows are read")
+        if self.last_column > MOST_COLUMNS:
+            message = f"has something in column {self.last_column:,}, and at most {MOST_COLUMNS} columns are read"
+            raise _LimitError(message)
+        if self.last_row * self.last_column > MOST_AREA:
+            raise _LimitError(f"has {self.last_row:,} rows of {self.last_column} columns, which is too much")
+
+
+class _XlsxExtent(_Extent):
+    """The extent of one sheet of an XLSX file."""
+
+    def start(self, name: str, attributes: dict[str, str]) -> None:
+        """Take an element in."""
         if name == "row":
             self.row = int(attributes.get("r", self.row + 1))
             self.column = 0
         elif name == "c":
             self.column = _column(attributes["r"]) if "r" in attributes else self.column + 1
-            self.cells += 1
-            if self.cells > MOST_CELLS:
-                raise _LimitError(f"has more than {MOST_CELLS:,} cells in a sheet")
+            self._count(1)
         elif name in ("v", "is", "f"):
-            self.last_row, self.last_column = max(self.last_row, self.row), max(self.last_column, self.column)
-            if self.last_row > MOST_ROWS:
-                raise _LimitError(f"has something in row {self.last_row:,}, and at most {MOST_ROWS:,} rows are read")
-            if self.last_column > MOST_COLUMNS:
-                message = f"has something in column {self.last_column:,}, and at most {MOST_COLUMNS} columns are read"
-                raise _LimitError(message)
-            if self.last_row * self.last_column > MOST_AREA:
-                raise _LimitError(f"has {self.last_row:,} rows of {self.last_column} columns, which is too much")
+            self._reach(self.row, self.column)
+
+
+class _OdsExtent(_Extent):
+    """The extent of the sheets of an ODS file: a row or a cell may stand for many that are the same."""
+
+    def __init__(self) -> None:
+        super().__init__()
+        self._rows = self._columns = 1
+        self._is_full = False
+
+    def start(self, name: str, attributes: dict[str, str]) -> None:
+        """Take an element in."""
+        told = {key.rpartition("}")[2]: value for key, value in attributes.items()}
+        if name == "table":
+            self.row = 0
+        elif name == "table-row":
+            self._rows = int(told.get("number-rows-repeated", 1))
+            self.column, self._is_full = 0, False
+        elif name in ("table-cell", "covered-table-cell"):
+            self._columns = int(told.get("number-columns-repeated", 1))
+            if "value-type" in told or "formula" in told:
+                self._fill()
+            self.column += self._columns
+        elif name == "p":
+            # A text without a type belongs to the cell before it.
+            self._is_full = True
+
+    def _fill(self) -> None:
+        self._is_full = True
+        self._count(self._rows * self._columns)
+        self._reach(self.row + self._rows, self.column + self._columns)
+
+    def end(self, name: str) -> None:
+        """Take the end of an element in."""
+        if name == "table-row":
+            self.row += self._rows
+            if self._is_full:
+                self._reach(self.row, max(1, self.last_column))
 
 
 def _column(reference: str) -> int:
@@ -82,6 +141,19 @@ def _column(reference: str) -> int:
     for letter in reference.rstrip("0123456789").upper():
         number = number * 26 + ord(letter) - ord("A") + 1
     return number
+
+
+def is_workbook(path: Path) -> bool:
+    """Whether a file holds a workbook, whatever it's called."""
+    try:
+        with opened(path, str(path)) as file, zipfile.ZipFile(file) as archive:
+            return _XLSX in archive.namelist() or _is_ods(archive)
+    except (zipfile.BadZipFile, OSError, NotImplementedError):
+        return False
+
+
+def _is_ods(archive: zipfile.ZipFile) -> bool:
+    return "mimetype" in archive.namelist() and archive.read("mimetype")[: len(_ODS)] == _ODS
 
 
 def read_workbook(path: Path) -> list[Sheet]:
@@ -124,9 +196,12 @@ def _check_extent(data: bytes) -> None:
             yield piece
 
     with zipfile.ZipFile(io.BytesIO(data)) as archive:
+        ods = _is_ods(archive)
         for entry in archive.infolist():
             with archive.open(entry) as file:
-                if not entry.filename.startswith("xl/worksheets/") or not entry.filename.endswith(".xml"):
+                if ods and entry.filename == "content.xml":
+                    _OdsExtent().measure(pieces(file))
+                elif entry.filename.startswith("xl/worksheets/") and entry.filename.endswith(".xml"):
+                    _XlsxExtent().measure(pieces(file))
+                else:
                     deque(pieces(file), maxlen=0)
-                    continue
-                _Extent().measure(pieces(file))

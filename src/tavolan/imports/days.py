@@ -14,6 +14,9 @@ _ISO = re.compile(rf"(\d{{4}})[-/.](\d{{1,2}})[-/.](\d{{1,2}}){_TIME}")
 _COMPACT = re.compile(r"(\d{4})(\d{2})(\d{2})")
 _NUMBERS = re.compile(rf"(\d{{1,2}})([-/.])(\d{{1,2}})[-/.](\d{{4}}|\d{{2}}){_TIME}")
 _DAYS = re.compile(r"\d{4}[-/.]\d{1,2}[-/.]\d{1,2}|\d{1,2}[-/.]\d{1,2}[-/.](?:\d{4}|\d{2})")
+# Spreadsheets count days from the end of 1899; these are of this century.
+_SERIAL = re.compile(r"(\d{5})(?:[.,]\d+)?")
+_SERIAL_START, _FIRST_SERIAL, _LAST_SERIAL = date(1899, 12, 30).toordinal(), 36526, 73051
 _WITH_MONTH = ("%d %b %Y", "%d %B %Y", "%b %d, %Y", "%B %d, %Y", "%d-%b-%Y", "%d-%b-%y", "%b %d %Y", "%B %d %Y")
 
 
@@ -21,14 +24,35 @@ def day_reader(cells: Sequence[str], given: DayOrder | None) -> Callable[[str], 
     """Return what reads a cell as the ordinal of its day; it raises ValueError for what's no day.
 
     Days with points are day, month, year. With slashes or hyphens, one cell whose first or second number is above 12
-    settles the order of all. Raises UsageError where none does, unless the order is given.
+    settles the order of all. Where all cells are days as spreadsheets count them (46328), they're read so. Raises
+    UsageError where none does, unless the order is given.
     """
+    if _are_serial(cells):
+        return lambda text: _SERIAL_START + int(text.strip()[:5])
     order = given or _order(cells)
 
     def read(text: str) -> int:
         return _read(" ".join(text.split()), order).toordinal()
 
     return read
+
+
+def looks_like_day(text: str) -> bool:
+    """Whether a text is written as a day, or a period of two."""
+    try:
+        _read(" ".join(text.split()), "dmy")
+    except ValueError:
+        return len(_DAYS.findall(text)) > 1 or _NUMBERS.fullmatch(text.strip()) is not None
+    return True
+
+
+def _are_serial(cells: Sequence[str]) -> bool:
+    """Whether all cells are days as spreadsheets count them, of this century."""
+    written = [text.strip() for text in cells if text.strip()]
+    return bool(written) and all(
+        (found := _SERIAL.fullmatch(text)) is not None and _FIRST_SERIAL <= int(found[1]) < _LAST_SERIAL
+        for text in written
+    )
 
 
 def _order(cells: Sequence[str]) -> DayOrder | None:

@@ -1,4 +1,4 @@
-"""A foreign CSV or XLSX file as a table of texts: by Arrow where it's plain, else row by row."""
+"""A foreign CSV, XLSX or ODS file as a table of texts: by Arrow where it's plain, else row by row."""
 
 from pathlib import Path
 
@@ -7,10 +7,12 @@ import pyarrow as pa
 from pyarrow import csv
 
 from tavolan.errors import one_problem
-from tavolan.exchange.workbook import read_workbook
+from tavolan.exchange.workbook import is_workbook, read_workbook
+from tavolan.imports.header import header_place, remarks_at_end
 from tavolan.support.containment import readable_path
 from tavolan.support.csvfile import SEPARATORS, UTF16, read_csv, separator_of
 from tavolan.support.files import opened
+from tavolan.support.number_words import counted
 
 # Enough to see that a file is no text.
 _HEAD = 4096
@@ -33,24 +35,33 @@ _OTHERS = {
 def read_foreign(path: Path) -> tuple[pd.DataFrame, list[str]]:
     """Return a file's cells as categories of texts, and what had to be repaired to read it.
 
-    Raises ProjectError when it can't be read, when two columns have one name, or a row has more cells than the header.
+    A row's label is the number of its line, less two: as where the header is the first line. Raises ProjectError when
+    it can't be read, when two columns have one name, or a row has more cells than the header.
     """
-    if path.suffix.lower() != ".xlsx" and path.is_file():
+    if path.is_file() and not _is_workbook(path):
         _require_text(path)
         separator = separator_of(path)
         if (table := _by_arrow(path, separator)) is not None:
             return table, _separator_notes(separator)
-    header, rows, repairs = _rows(path)
+    lines, repairs = _lines(path)
+    place = header_place([row for _, row in lines])
+    (line, header), lines = lines[place], lines[place + 1 :]
+    if place:
+        repairs.append(f"{counted(place, 'line')} before the header left out")
     names = [name.strip() for name in header]
     if twice := next((name for name in names if name and names.count(name) > 1), ""):
-        raise one_problem(str(path), 1, "header", f'has two columns called "{twice}"', "Rename one of them.")
-    for line, row in enumerate(rows, 2):
+        raise one_problem(str(path), line, "header", f'has two columns called "{twice}"', "Rename one of them.")
+    if remarks := remarks_at_end([row for _, row in lines], len(names)):
+        lines = lines[:-remarks]
+        repairs.append(f"{counted(remarks, 'line')} of remarks at the end left out")
+    for line, row in lines:
         if any(cell.strip() for cell in row[len(names) :]):
             message = f"has {len(row)} cells where the header has {len(names)}"
             raise one_problem(str(path), line, "", message, "Quote cells that hold the separator.")
-    filled = [[*row[: len(names)], *[""] * (len(names) - len(row))] for row in rows]
+    filled = [[*row[: len(names)], *[""] * (len(names) - len(row))] for _, row in lines]
     columns = [name or f"column {number}" for number, name in enumerate(names, 1)]
-    return pd.DataFrame(filled, columns=columns, dtype="category"), repairs
+    index = pd.Index([line - 2 for line, _ in lines], dtype="int64")
+    return pd.DataFrame(filled, columns=columns, index=index, dtype="category"), repairs
 
 
 def _by_arrow(path: Path, separator: str) -> pd.DataFrame | None:
@@ -71,20 +82,29 @@ def _by_arrow(path: Path, separator: str) -> pd.DataFrame | None:
     return frame if len(frame) else None
 
 
-def _rows(path: Path) -> tuple[list[str], list[list[str]], list[str]]:
-    """Return header, rows and repairs of a CSV or XLSX file. Raises ProjectError when it can't be read."""
-    if path.suffix.lower() == ".xlsx":
-        return (*_read_workbook(path), [])
-    _require_text(path)
-    table = read_csv(path, str(path), fallback="windows-1252")
-    repairs = []
-    if table.encoding != "UTF-8":
-        repairs.append(f"read as {table.encoding.lower()}, since it isn't UTF-8")
-    repairs += _separator_notes(table.separator)
-    rows = [row for _, row in table.rows]
+def _lines(path: Path) -> tuple[list[tuple[int, list[str]]], list[str]]:
+    """Return the rows of a file with their lines, and repairs. Raises ProjectError when it can't be read."""
+    repairs: list[str] = []
+    if _is_workbook(path):
+        rows = _workbook_lines(path)
+        if path.suffix.lower() not in (".xlsx", ".ods"):
+            repairs.append("is a workbook, whatever its name says")
+    else:
+        _require_text(path)
+        table = read_csv(path, str(path), fallback="windows-1252")
+        rows = table.rows
+        if table.encoding != "UTF-8":
+            repairs.append(f"read as {table.encoding.lower()}, since it isn't UTF-8")
+        repairs += _separator_notes(table.separator)
+    rows = [(line, row) for line, row in rows if any(cell.strip() for cell in row)]
     if not rows:
         raise one_problem(path, None, "", "is empty", "The first line must name the columns.")
-    return rows[0], rows[1:], repairs
+    return rows, repairs
+
+
+def _is_workbook(path: Path) -> bool:
+    """Whether a file is one by its name, or by what's in it."""
+    return path.suffix.lower() in (".xlsx", ".ods") or is_workbook(path)
 
 
 def _require_text(path: Path) -> None:
@@ -95,7 +115,7 @@ def _require_text(path: Path) -> None:
     if not what and b"\0" in head and not head.startswith(UTF16):
         what = "a file of bytes"
     if what:
-        raise one_problem(path, None, "", f"is {what}, not a table", "Save it as .csv or .xlsx.")
+        raise one_problem(path, None, "", f"is {what}, not a table", "Save it as .csv, .xlsx or .ods.")
 
 
 def _separator_notes(separator: str) -> list[str]:
@@ -103,10 +123,10 @@ def _separator_notes(separator: str) -> list[str]:
     return [] if separator == "," else [f"{SEPARATORS.get(separator, separator)} separate the cells"]
 
 
-def _read_workbook(path: Path) -> tuple[list[str], list[list[str]]]:
-    sheets = read_workbook(path)
-    rows = [["" if v is None else str(v) for v in row] for sheet in sheets[:1] for row in sheet.rows]
-    rows = [row for row in rows if any(cell.strip() for cell in row)]
-    if not rows:
-        raise one_problem(path, None, "", "is empty", "The first line must name the columns.")
-    return rows[0], rows[1:]
+def _workbook_lines(path: Path) -> list[tuple[int, list[str]]]:
+    """Return the rows of the first sheet that has any."""
+    for sheet in read_workbook(path):
+        rows = [(line, ["" if cell is None else str(cell) for cell in row]) for line, row in enumerate(sheet.rows, 1)]
+        if any(cell.strip() for _, row in rows for cell in row):
+            return rows
+    return []

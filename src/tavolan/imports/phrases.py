@@ -1,14 +1,14 @@
-"""Take phrases of a research service's CSV or XLSX into `terms/`: columns guessed and shown, nothing lost."""
+"""Take phrases of a research service's CSV, XLSX or ODS into `terms/`: columns guessed and shown, nothing lost."""
 
 import csv
 import io
 import re
-from collections.abc import Collection
+from collections.abc import Collection, Iterable, Mapping
 from contextlib import suppress
 from dataclasses import dataclass
 from pathlib import Path
 
-from tavolan.errors import Problem, ProjectError
+from tavolan.errors import Problem, ProjectError, UsageError
 from tavolan.imports.columns import mapped, require_columns
 from tavolan.imports.foreign_table import read_foreign
 from tavolan.imports.spelling import spelled_number
@@ -22,6 +22,9 @@ from tavolan.support.transaction import changing
 from tavolan.words import split
 
 _NUMBERS = ("relevance", "volume", "difficulty")
+_SCALED = ("relevance", "difficulty")
+# So many numbers that are all this small may be of a smaller scale than 100.
+_FEW, _SMALL = 3, 10
 _SIGNS = re.compile(r"[,;|/\n]+")
 
 
@@ -38,13 +41,19 @@ class ImportedPhrases:
 
 
 def import_table(
-    project: Project, locale: str, path: Path, given: dict[str, str], kept_elsewhere: Collection[str] = ()
+    project: Project,
+    locale: str,
+    path: Path,
+    given: dict[str, str],
+    kept_elsewhere: Collection[str] = (),
+    tops: Mapping[str, float] | None = None,
 ) -> ImportedPhrases:
     """Return the terms of a locale with a research file merged in; nothing is written.
 
     Values of the file fill what's there; a value that isn't a number, or is below zero, is left out and said. Where
-    relevance or difficulty run from 0 to 1, or beyond 100, they're scaled to 0 to 100. Columns without a place go into
-    the note, so nothing is lost, except those that are `kept_elsewhere`.
+    relevance or difficulty run from 0 to 1, or beyond 100, they're scaled to 0 to 100; `tops` says the top of another
+    scale. Columns without a place go into the note, so nothing is lost, except those that are `kept_elsewhere`. Raises
+    UsageError for a column that could be of a smaller scale, where `tops` doesn't say.
     """
     frame, repairs = read_foreign(path)
     header = [str(name) for name in frame.columns]
@@ -52,7 +61,7 @@ def import_table(
     require_columns(["phrase"], mapping, {}, header)
     unmapped = [name for name in columns_left(header, mapping) if name not in kept_elsewhere]
     table = [dict(zip(header, map(str, row), strict=True)) for row in frame.itertuples(index=False, name=None)]
-    scales = {name: _scale(name, mapping, table, repairs) for name in ("relevance", "difficulty")}
+    scales = {name: _scale(name, mapping, table, tops or {}, repairs) for name in _SCALED}
     terms = list(project.terms.get(locale, ()))
     # Two of them may differ in what search passes over: both stay.
     places = {split.fold(term.phrase): place for place, term in reversed([*enumerate(terms)])}
@@ -77,11 +86,35 @@ def import_table(
     return ImportedPhrases(mapping, unmapped, terms, repairs, len(touched - known), len(touched & known))
 
 
-def _scale(name: str, mapping: dict[str, str], table: list[dict[str, str]], repairs: list[str]) -> float:
+def scales_of(texts: Iterable[str]) -> dict[str, float]:
+    """Return the top of each column's scale, from texts as `difficulty=10`. Raises UsageError."""
+    found = {}
+    for text in texts:
+        name, _, top = text.partition("=")
+        value = spelled_number(top)
+        if name.strip() not in _SCALED or not value:
+            raise UsageError(f'"{text}" isn\'t COLUMN=TOP', f"Write it as in {_SCALED[-1]}=10.", option="--scale")
+        found[name.strip()] = value
+    return found
+
+
+def _scale(
+    name: str, mapping: dict[str, str], table: list[dict[str, str]], tops: Mapping[str, float], repairs: list[str]
+) -> float:
+    """Return what brings a column to 0 to 100. Raises UsageError where its numbers could be of a smaller scale."""
     if name not in mapping:
         return 1.0
     values = [v for cells in table if (v := spelled_number(cells.get(mapping[name], ""))) is not None and v >= 0]
     most = max(values, default=0.0)
+    if top := tops.get(name):
+        if most > top:
+            raise UsageError(
+                f"{name} goes up to {most:g}, above {top:g}", "Give the top of its scale.", option="--scale"
+            )
+        return 100.0 / top
+    if len(values) >= _FEW and 0 < most <= _SMALL and not (most <= 1 and any(value % 1 for value in values)):
+        message = f"{name} goes up to {most:g} in {len(values)} phrases: of 10, or of 100?"
+        raise UsageError(message, f"Say the top of its scale: --scale {name}=10, or {name}=100.", option="--scale")
     if 0 < most <= 1 and any(value % 1 for value in values):
         repairs.append(f"{name} ran from 0 to 1: times 100")
         return 100.0

@@ -5,6 +5,7 @@ from dataclasses import dataclass
 from datetime import date
 from pathlib import Path
 
+from tavolan.errors import UsageError
 from tavolan.imports.columns import mapped
 from tavolan.imports.foreign_table import read_foreign
 from tavolan.imports.taking import Given, Taken
@@ -12,6 +13,9 @@ from tavolan.project.datafile import RANKS
 from tavolan.project.model import Project
 from tavolan.results.importing import take_rows
 from tavolan.words.coverage import storefronts_of
+
+# What `--store` says for ranks that count for all stores.
+ANY_STORE = "any"
 
 
 @dataclass(frozen=True)
@@ -28,7 +32,8 @@ def ranks_of_terms(
     """Return the ranks of a list of phrases, of `day` where no column has one. Lines without a rank say nothing.
 
     `columns` are their names and ours. The country is that of a column, else `storefront`, else the only one that
-    reads the locale first. Raises UsageError and ProjectError as `read_export`.
+    reads the locale first. `store` may be `ANY_STORE`. Raises UsageError and ProjectError as `read_export`, and where
+    nothing says which of several stores the ranks are of.
     """
     table, repairs = read_foreign(path)
     header = [str(name) for name in table.columns]
@@ -37,7 +42,10 @@ def ranks_of_terms(
     column, front = mapping.get("rank", ""), storefront or _only_storefront(project, locale)
     if not column or not (front or "storefront" in mapping):
         return ListedRanks(column, None)
-    values = {"date": str(day), "storefront": front, "store": store}
+    if not store and len(project.stores) > 1 and "store" not in mapping:
+        remedy = f"Say it: --store {next(iter(project.stores))}, or --store {ANY_STORE} where it doesn't matter."
+        raise UsageError(f'the ranks of "{column}" are of one store, and nothing says which', remedy, option="--store")
+    values = {"date": str(day), "storefront": front, "store": "" if store == ANY_STORE else store}
     found = table[table[column].astype(str).str.strip() != ""]
     return ListedRanks(column, take_rows(project, path, found, Given(known, values), "ranks", repairs))
 

@@ -5,6 +5,8 @@ one with a time zone isn't moved to another. Rows that are there already are rep
 """
 
 import re
+from collections.abc import Sequence
+from dataclasses import replace
 from pathlib import Path
 from typing import Any, Literal
 
@@ -15,16 +17,16 @@ from tavolan.imports.columns import mapped, names_of, require_columns
 from tavolan.imports.days import day_reader
 from tavolan.imports.foreign_table import read_foreign
 from tavolan.imports.merging import Merged, merged
+from tavolan.imports.reshaping import reshaped
 from tavolan.imports.spelling import plain_name, spelled_number, store_named
 from tavolan.imports.taking import Given, Progress, Reader, Taken, read_cells
 from tavolan.languages.countries import country_code
 from tavolan.project.datafile import METRICS, RANKS, DataFile
 from tavolan.project.model import Project
+from tavolan.results.overlaps import ALL_SOURCES, without_doubles
 from tavolan.support.number_words import counted
 
 Kind = Literal["metrics", "ranks"]
-# The source of a line that sums up all of them.
-_ALL = "all"
 _FILES: dict[Kind, DataFile] = {"metrics": METRICS, "ranks": RANKS}
 # In which order rows are kept. Ranks of a phrase are together, so that a history is found without reading all.
 ORDERS = {METRICS.name: METRICS.key, RANKS.name: ("storefront", "phrase", "store", "app", "date")}
@@ -47,9 +49,22 @@ def read_export(
     return take_rows(project, path, table, given, kind, repairs, progress)
 
 
-def merged_results(project: Project, taken: Taken) -> Merged:
-    """Return a table with imported rows merged in. Nothing is written."""
-    return merged(taken.file, project.tables.frame(taken.file), taken.rows)
+def merged_results(project: Project, several: Sequence[Taken], *, replace: bool = False) -> list[Merged]:
+    """Return tables with imported rows merged in, one file after the other. Nothing is written.
+
+    Raises UsageError for metrics that are there already under another source or store; `replace` takes the new ones
+    for those of other sources.
+    """
+    found: list[Merged] = []
+    known: dict[str, pd.DataFrame] = {}
+    for taken in several:
+        before = known.get(taken.file.name)
+        before = project.tables.frame(taken.file) if before is None else before
+        if taken.file is METRICS:
+            before = without_doubles(before, taken.rows, list(METRICS.numbers), taken.repairs, replace=replace)
+        found.append(merged(taken.file, before, taken.rows))
+        known[taken.file.name] = found[-1].rows
+    return found
 
 
 def take_rows(
@@ -62,10 +77,13 @@ def take_rows(
     progress: Progress | None = None,
 ) -> Taken:
     """Return foreign rows, all of them texts, in our columns; as `read_export`."""
+    repairs = repairs or []
+    table, columns = reshaped(path, table, given.columns, given.day_order, repairs)
+    given = replace(given, columns=columns)
     header = [str(name) for name in table.columns]
     kind, mapping = _guess(header, given, kind)
     file = _FILES[kind]
-    taken = Taken(path, file, mapping, header, table, repairs or [])
+    taken = Taken(path, file, mapping, header, table, repairs)
     table = _once(table, taken.repairs)
     readers = _readers(project, kind, table, mapping, given)
     found = read_cells(path, table, file, mapping, readers, given.values, progress)
@@ -93,12 +111,12 @@ def _once(table: pd.DataFrame, repairs: list[str]) -> pd.DataFrame:
 
 def _without_sums(project: Project, frame: pd.DataFrame, repairs: list[str]) -> pd.DataFrame:
     """Return the lines that don't sum up others: those of all sources, where the file or the project has the parts."""
-    of_all = frame["source"].astype("str") == _ALL
+    of_all = frame["source"].astype("str") == ALL_SOURCES
     if not of_all.any():
         return frame
     key = ["date", "store", "storefront"]
     known = pd.concat([frame[[*key, "source"]], project.tables.frame(METRICS, columns=[*key, "source"])])
-    parts = known[known["source"].astype("str") != _ALL]
+    parts = known[known["source"].astype("str") != ALL_SOURCES]
     in_parts = pd.MultiIndex.from_frame(parts[key].astype({"store": "str", "storefront": "str"})).unique()
     own = pd.MultiIndex.from_frame(frame[key].astype({"store": "str", "storefront": "str"}))
     sums = of_all & own.isin(in_parts)

@@ -3,6 +3,7 @@
 import csv
 import io
 import re
+from collections import Counter
 from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
@@ -18,6 +19,8 @@ UTF16 = (b"\xff\xfe", b"\xfe\xff")
 _SEPARATOR_LINE = re.compile(r'"?sep=(.)"?\r?\n', re.IGNORECASE)
 # Characters of which a header has fewer.
 _HEAD = 1 << 16
+# By how many lines it's seen what separates cells, and of how many the first one alone decides.
+_LOOKED_AT, _FEW = 50, 3
 # What a spreadsheet takes for a formula, and what it would take for one without the apostrophes in front.
 FORMULA = r"^'*[=+\-@\t\r]"
 _FORMULA, _GUARDED = re.compile(FORMULA), re.compile(r"^'+[=+\-@\t\r]")
@@ -113,7 +116,24 @@ def _separator(head: str) -> tuple[str, int]:
     named = _SEPARATOR_LINE.match(head)
     if named:
         return named.group(1), named.end()
-    return max(SEPARATORS, key=head.split("\n", 1)[0].count), 0
+    lines = [line for line in head.split("\n")[:_LOOKED_AT] if line.strip()]
+    first = max(SEPARATORS, key=lines[0].count) if lines else ","
+    # Lines of titles before the header may hold any of them, or none.
+    if len(lines) < _FEW or _alike(lines[1:], first, lines[0].count(first)) >= len(lines) // 2:
+        return first, 0
+    return max(SEPARATORS, key=lambda separator: _most_alike(lines, separator)), 0
+
+
+def _alike(lines: list[str], separator: str, count: int) -> int:
+    """Return how many lines hold a separator so often; none where that's never."""
+    return sum(line.count(separator) == count for line in lines) if count else 0
+
+
+def _most_alike(lines: list[str], separator: str) -> tuple[int, int]:
+    """Return how many lines hold a separator equally often, and how often that is."""
+    counts = Counter(line.count(separator) for line in lines)
+    del counts[0]
+    return max(((number, count) for count, number in counts.items()), default=(0, 0))
 
 
 def _rows(lines: Iterable[str], separator: str, before: int, shown: str) -> Iterator[tuple[int, list[str]]]:
