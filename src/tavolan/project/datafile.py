@@ -118,6 +118,15 @@ CAMPAIGNS = DataFile(
     dates=("from", "to"),
     at_most=(("from", "to"),),
 )
+# Days that are unlike others; an empty storefront means all.
+CALENDAR = DataFile(
+    "data/calendar.csv",
+    ("from", "to", "storefront", "what"),
+    ("from", "to", "what"),
+    {},
+    dates=("from", "to"),
+    at_most=(("from", "to"),),
+)
 # What peers reach at a step of the funnel, as a share.
 BENCHMARKS = DataFile(
     "data/benchmarks.csv",
@@ -139,4 +148,16 @@ EXPERIMENTS = DataFile(
 
 # Of copy/glossary.csv.
 GLOSSARY_COLUMNS = ("term", "locale", "target", "use", "note")
-DATA_FILES = (REVIEWS, REPLIES, LISTINGS, SUGGESTIONS, SEARCH_PAGES, RANKS, METRICS, CAMPAIGNS, BENCHMARKS, EXPERIMENTS)
+DATA_FILES = (
+    REVIEWS,
+    REPLIES,
+    LISTINGS,
+    SUGGESTIONS,
+    SEARCH_PAGES,
+    RANKS,
+    METRICS,
+    CAMPAIGNS,
+    CALENDAR,
+    BENCHMARKS,
+    EXPERIMENTS,
+)

@@ -4,11 +4,11 @@ from collections.abc import Iterator
 
 from tavolan.errors import Problem, ProjectError, nearest
 from tavolan.languages.countries import country_code
-from tavolan.project.datafile import BENCHMARKS, CAMPAIGNS, DataFile
+from tavolan.project.datafile import BENCHMARKS, CALENDAR, CAMPAIGNS, DataFile
 from tavolan.project.model import Project
 from tavolan.rulebooks.load import is_shipped
 
-BY_HAND = (CAMPAIGNS, BENCHMARKS)
+BY_HAND = (CAMPAIGNS, CALENDAR, BENCHMARKS)
 
 
 def name_faults(project: Project, file: DataFile) -> list[Problem]:

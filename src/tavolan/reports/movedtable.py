@@ -38,6 +38,7 @@ def print_moved(console: Console, digest: Moved, why: bool) -> None:
         console.print(styled("[bold]found, and no target yet[/]  {}", _shortened(names)), soft_wrap=True)
     meanwhile = [f"{one.days} {one.store}: {one.words}" for one in digest.changes]
     meanwhile += [f"{one.period}: {one.what}" for one in digest.campaigns]
+    meanwhile += [f"day off: {one}" for one in digest.off]
     console.print(
         styled("[bold]meanwhile[/]  {}", _shortened(meanwhile) or "nothing that the journal knows of"), soft_wrap=True
     )

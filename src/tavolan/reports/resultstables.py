@@ -120,7 +120,7 @@ def print_effect(console: Console, one: ChangeEffect, why: bool) -> None:
         if why:
             console.print(styled("Method: {}; {}", METHOD_WORDS[one.found.method], "; ".join(one.reasons)))
             if one.control:
-                console.print(styled("Not touched: {}", " ".join(one.control)), soft_wrap=True)
+                console.print(styled("Compared with: {}", ", ".join(one.control)), soft_wrap=True)
             console.print(styled("[dim]The interval holds the true ratio 95 times of 100: docs/results.md[/]"))
     if one.ranks:
         _print_ranks(console, one.ranks, why)

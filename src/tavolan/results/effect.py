@@ -3,11 +3,13 @@
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import date, timedelta
+from functools import cached_property
 
 import numpy as np
 import pandas as pd
 
 from tavolan.results.change_ranks import ranks_after_change
+from tavolan.results.days_off import DayOff, days_off, off_ordinals, off_words
 from tavolan.results.figures import Figures
 from tavolan.results.metrics import known_storefronts, of_places
 from tavolan.results.periods import APART, Change, Period
@@ -17,7 +19,11 @@ from tavolan.results.rate_effect import RateEffect, can_be_modelled, rate_effect
 from tavolan.results.scope import require_days
 from tavolan.results.step_model import DailyCounts, StepSettings
 from tavolan.results.withheld import whole_days
+from tavolan.support.number_words import counted
 
+# The same weekday a year before, and what the days there are called; which share of a series may be unknown.
+YEAR, YEAR_AGO = 364, "the same weeks a year ago"
+MOST_UNKNOWN = 0.2
 # What an effect can be on.
 METRICS = ("installs", "page_views", "impressions")
 
@@ -47,9 +53,10 @@ class Question:
 class ChangeEffect:
     """The effect of a change in the storefronts that it touched. `found` is None where there's nothing to compare.
 
-    `control` are storefronts that it didn't touch; `suspects` is all else that could be the cause; `left_out` counts
-    days of campaigns. `series` are the days that were compared, for a chart. `ranks` is what it did to ranks, where it
-    touched a phrase that was looked for. `notes` say what was estimated and left out.
+    `control` are storefronts that it didn't touch, and maybe the same weeks a year ago; `suspects` is all else that
+    could be the cause; `left_out` counts days of campaigns. `series` are the days that were compared, for a chart.
+    `ranks` is what it did to ranks, where it touched a phrase that was looked for. `notes` say what was estimated and
+    left out.
     """
 
     change: Change
@@ -103,6 +110,7 @@ class _Measuring:
         touched = change.storefronts(self.project) if change.lines else known
         self.asked = [front for front in touched if not question.storefronts or front in question.storefronts]
         self.fronts = [front for front in self.asked if front in known]
+        self._off_of_others: dict[str, set[int]] = {}
         self.near = [
             one
             for one in figures.joined_changes
@@ -114,7 +122,7 @@ class _Measuring:
         ranks = ranks_after_change(self.project, self.change, self.asked, self.before, self.after)
         settings = (self.change, self.question, self.fronts, self.before, self.after)
         usable = self._usable()
-        left_out = self.before.days + self.after.days - len(usable)
+        left_out = self.before.days + self.after.days - len(self._without_campaigns(self._all_days()))
         ours = whole_days(self._rows(self.fronts), self.question.metric, usable, self.change.day)
         if not self.fronts or not (ours.series.length(True) and ours.series.length(False)):
             why = "no day is left on one side" if self.fronts else "no storefront with metrics read what was changed"
@@ -123,16 +131,20 @@ class _Measuring:
         aligned = [(front, self._aligned(front, ours.series)) for front in self._control()]
         known = [(front, series) for front, series in aligned if series is not None]
         step = StepSettings(other_steps=self._other_steps())
-        series = [one for _, one in known]
+        year_ago = self._year_ago(ours.series)
+        series = [*(one for _, one in known), *([year_ago] if year_ago else [])]
         placebos = self._placebos(known) if can_be_modelled(ours.series) else Placebos()
         found = rate_effect(ours.series, series, step, placebos.scores)
         controlled = found.method == "control"
-        notes = [*filter(None, [ours.words]), *([placebos.words] if found.method != "counts" else [])]
+        notes = [
+            *filter(None, [ours.words, self._off_words()]),
+            *([placebos.words] if found.method != "counts" else []),
+        ]
         return ChangeEffect(
             *settings,
             found,
             "",
-            [front for front, _ in known] if found.method != "counts" else [],
+            [*(front for front, _ in known), *([YEAR_AGO] if year_ago else [])] if found.method != "counts" else [],
             self._suspects(controlled=controlled),
             left_out,
             ours.series,
@@ -141,8 +153,31 @@ class _Measuring:
         )
 
     def _usable(self) -> list[int]:
-        """Return the days of both windows on which no campaign ran here."""
-        return self._without_campaigns((*self.before.ordinals(), *self.after.ordinals()))
+        """Return the days of both windows that are neither off nor those of a campaign here."""
+        return self._usual_days(self._all_days())
+
+    def _all_days(self) -> tuple[int, ...]:
+        return (*self.before.ordinals(), *self.after.ordinals())
+
+    def _usual_days(self, days: Iterable[int]) -> list[int]:
+        return [day for day in self._without_campaigns(days) if day not in self.off_days]
+
+    @cached_property
+    def off(self) -> list[DayOff]:
+        """The days off of the storefronts that the change touched, as far back as there are figures."""
+        first = date.fromordinal(int(self.metrics["date"].min())) if len(self.metrics) else self.before.first
+        return days_off(self.project, self.fronts, Period(min(first, self.before.first), self.after.last))
+
+    @cached_property
+    def off_days(self) -> set[int]:
+        """The days on which much of what's measured is off."""
+        rows = self._rows(self.fronts)
+        counts = rows.groupby(rows["storefront"].astype("str"))[self.question.metric].sum()
+        return off_ordinals(self.off, {str(front): float(count) for front, count in counts.items()})
+
+    def _off_words(self) -> str:
+        gone = self.off_days & set(self._all_days())
+        return f"{counted(len(gone), 'day')} off left out: {off_words(self.off, gone)}" if gone else ""
 
     def _without_campaigns(self, days: Iterable[int]) -> list[int]:
         own = [one for one in self.figures.campaigns if one.touches(self.change.store, self.fronts)]
@@ -162,14 +197,47 @@ class _Measuring:
         made = whole_days(self._rows([front]), self.question.metric, set(ours.days.tolist()), change).series
         counts = np.full(len(ours.days), np.nan)
         counts[np.isin(ours.days, made.days)] = made.counts
-        enough = np.isnan(counts).mean() <= 0.2
+        counts[np.isin(ours.days, list(self._off_of(front)))] = np.nan
+        enough = np.isnan(counts).mean() <= MOST_UNKNOWN
         return DailyCounts(ours.days, counts, ours.after) if enough else None
+
+    def _off_of(self, front: str) -> set[int]:
+        """Return the days off of another storefront."""
+        if front not in self._off_of_others:
+            first = date.fromordinal(int(self.metrics["date"].min()))
+            off = days_off(self.project, [front], Period(first, self.after.last))
+            self._off_of_others[front] = off_ordinals(off, {front: 1.0})
+        return self._off_of_others[front]
+
+    def _year_ago(self, ours: DailyCounts) -> DailyCounts | None:
+        """Return our counts of the same weekdays a year before.
+
+        None where much isn't known, or something changed then.
+        """
+        days = ours.days - YEAR
+        change = date.fromordinal(int(days[ours.after][0]))
+        window = Period(date.fromordinal(int(days.min())), date.fromordinal(int(days.max())))
+        fronts = set(self.fronts)
+        changed = any(
+            window.holds(one.day) and fronts & set(one.reaches(self.project))
+            for one in self.figures.changes
+            if one.store == self.change.store
+        )
+        if changed or window.first.toordinal() < int(self.metrics["date"].min()):
+            return None
+        made = whole_days(self._rows(self.fronts), self.question.metric, self._usual_days(days.tolist()), change).series
+        counts = np.full(len(days), np.nan)
+        counts[np.isin(days, made.days)] = made.counts
+        return DailyCounts(ours.days, counts, ours.after) if np.isnan(counts).mean() <= MOST_UNKNOWN else None
 
     def _control(self) -> list[str]:
         """Return the storefronts of the store that nothing touched alone in the whole window: no change, no campaign.
 
-        What touched all storefronts, such as an update of the app, moves ours and theirs alike.
+        What touched all storefronts, such as an update of the app, moves ours and theirs alike. Of a day on which
+        nothing is known to have changed, nobody knows what it touched.
         """
+        if not self.change.lines:
+            return []
         alone = [one for one in self.near if not one.everywhere]
         touched = {front for one in (*alone, self.change) for front in one.reaches(self.project)}
         fronts = [front for front in known_storefronts(self.metrics) if front not in touched]
@@ -219,13 +287,13 @@ class _Measuring:
 
     def _series_around(self, day: date) -> DailyCounts | None:
         """Return our counts around an earlier day; None where they can't be modelled."""
-        usable = self._without_campaigns(self._window_around(day).ordinals())
+        usable = self._usual_days(self._window_around(day).ordinals())
         made = whole_days(self._rows(self.fronts), self.question.metric, usable, day).series
         enough = min(made.length(False), made.length(True)) >= PLACEBO_DAYS
         return made if enough and can_be_modelled(made) else None
 
     def _controls_of(self, ours: DailyCounts, fronts: Sequence[str]) -> list[DailyCounts]:
-        made = [self._aligned(front, ours) for front in fronts]
+        made = [*(self._aligned(front, ours) for front in fronts), self._year_ago(ours)]
         return [one for one in made if one is not None]
 
     def _suspects(self, *, controlled: bool) -> list[str]:

@@ -8,6 +8,7 @@ import pandas as pd
 from tavolan.errors import UsageError
 from tavolan.project.datafile import LISTINGS
 from tavolan.project.model import Project
+from tavolan.results.days_off import DayOff, days_off, off_ordinals
 from tavolan.results.figures import Figures
 from tavolan.results.funnel import Funnel, store_funnels
 from tavolan.results.metrics import of_places, rows_in
@@ -96,6 +97,7 @@ class Moved:
     funnels: list[Funnel] = field(default_factory=list)
     changes: list[Change] = field(default_factory=list)
     campaigns: list[Campaign] = field(default_factory=list)
+    off: list[DayOff] = field(default_factory=list)
 
     def entered(self, mark: int) -> list[Move]:
         """Return the phrases that entered the first `mark`, the best ranks first."""
@@ -133,7 +135,18 @@ def what_moved(figures: Figures, scope: Scope) -> Moved:
         store_funnels(project, metrics, own, period),
         [one for one in figures.joined_changes if period.holds(one.day) and one.store in own],
         [one for one in figures.campaigns if one.period.meets(period) and one.store in ("", *own)],
+        _off(project, metrics[metrics["store"].isin(own)], both),
     )
+
+
+def _off(project: Project, metrics: pd.DataFrame, period: Period) -> list[DayOff]:
+    """Return the days off of a period on which many of the installs are unlike themselves."""
+    rows = rows_in(metrics, period)
+    counts = rows.groupby(rows["storefront"].astype("str"))["installs"].sum()
+    installs = {str(front): float(count) for front, count in counts.items()}
+    off = days_off(project, installs, period)
+    days = off_ordinals(off, installs)
+    return [one for one in off if days.intersection(one.period.ordinals())]
 
 
 def _listed(project: Project, app: str) -> Project:

@@ -141,6 +141,14 @@ class CampaignPart(DocumentPart):
     what: str
 
 
+class DayOffPart(DocumentPart):
+    first: date = at("period", "first")
+    last: date = at("period", "last")
+    storefront: str
+    """Empty where it's all of them."""
+    what: str
+
+
 class MovedDocument(Document):
     """Printed by `tavolan results moved --json`."""
 
@@ -157,6 +165,8 @@ class MovedDocument(Document):
     """Phrases that the listing holds and under which the app was never found."""
     changes: list[ChangePart]
     campaigns: list[CampaignPart]
+    off: list[DayOffPart]
+    """Days off of storefronts that many installs come from, in both periods."""
 
 
 class WonPart(DocumentPart):
