@@ -23,7 +23,8 @@ MOST_COLUMNS = 500
 MOST_CELLS = 2_000_000
 MOST_AREA = 10_000_000
 _PIECE = 1 << 16
-# What tells the two kinds of workbooks.
+# How an archive begins, and what tells the two kinds of workbooks.
+_ARCHIVE = b"PK\x03\x04"
 _XLSX, _ODS = "xl/workbook.xml", b"application/vnd.oasis.opendocument.spreadsheet"
 
 
@@ -145,10 +146,13 @@ def _column(reference: str) -> int:
 
 def is_workbook(path: Path) -> bool:
     """Whether a file holds a workbook, whatever it's called."""
+    with opened(path, str(path)) as file:
+        if file.read(len(_ARCHIVE)) != _ARCHIVE:
+            return False
     try:
-        with opened(path, str(path)) as file, zipfile.ZipFile(file) as archive:
+        with zipfile.ZipFile(io.BytesIO(read_bytes(path, str(path), MOST_BYTES))) as archive:
             return _XLSX in archive.namelist() or _is_ods(archive)
-    except (zipfile.BadZipFile, OSError, NotImplementedError):
+    except (zipfile.BadZipFile, NotImplementedError):
         return False
 
 
