@@ -328,4 +328,6 @@ def test_what_is_no_table_is_said(project, tmp_path, head, what):
         ("reviews", "import", "--store", "ios"),
     ):
         done = run_tavolan(*command, "../sheet.ods", cwd=project)
-        assert done.code == 3 and f"sheet.ods: is {what}" in done.err and "Save it as .csv or .xlsx." in done.err, done
+        assert (
+            done.code == 3 and f"sheet.ods: is {what}" in done.err and "Save it as .csv, .xlsx or .ods." in done.err
+        ), done

@@ -104,7 +104,7 @@ def _lines(path: Path) -> tuple[list[tuple[int, list[str]]], list[str]]:
 
 def _is_workbook(path: Path) -> bool:
     """Whether a file is one by its name, or by what's in it."""
-    return path.suffix.lower() in (".xlsx", ".ods") or is_workbook(path)
+    return path.suffix.lower() == ".xlsx" or is_workbook(path)
 
 
 def _require_text(path: Path) -> None:
