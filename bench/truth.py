@@ -18,6 +18,7 @@ import pandas as pd
 from statsmodels.regression.linear_model import GLSAR
 
 from tavolan.results.periods import Period
+from tavolan.results.placebos import PLACEBO_STEP, score_placebos
 from tavolan.results.rank_effect import rank_effect
 from tavolan.results.rate_effect import rate_effect
 from tavolan.results.step_model import DailyCounts, StepSettings
@@ -135,11 +136,26 @@ def effect_row(name: str, seed: int) -> Row:
 
 
 def moved_row(name: str, seed: int) -> Row:
-    """Return whether installs that didn't move, but for growth and seasons, are called moved: of one storefront."""
+    """Return whether installs that didn't move, but for growth and seasons, are called moved: of one storefront.
+
+    The second figure is with a history on which the interval is checked.
+    """
     dice = np.random.default_rng([seed, *name.encode(), 1])
-    ours = storefronts(dice, FAMILIES[name], 1.0, MOVED_SIDE)[0]
-    ratio = rate_effect(ours, settings=StepSettings(trend=False, stretches=False)).ratio
-    return (not ratio.low <= 1 <= ratio.high,)
+    whole = storefronts(dice, FAMILIES[name], 1.0, 3 * MOVED_SIDE)[0]
+    settings = StepSettings(trend=False, stretches=False)
+    ours, *earlier = (
+        _two_periods(whole, end) for end in range(6 * MOVED_SIDE, 2 * MOVED_SIDE, -PLACEBO_STEP)
+        if end == 6 * MOVED_SIDE or end <= 5 * MOVED_SIDE
+    )  # fmt: skip
+    scores = score_placebos([], [(one, ()) for one in earlier], 0, settings).scores
+    ratios = [rate_effect(ours, (), settings, known).ratio for known in ((), scores)]
+    return tuple(not ratio.low <= 1 <= ratio.high for ratio in ratios)
+
+
+def _two_periods(whole: DailyCounts, end: int) -> DailyCounts:
+    """Return the days of two periods up to a place in a series."""
+    counts = whole.counts[end - 2 * MOVED_SIDE : end]
+    return DailyCounts(np.arange(len(counts)) + FIRST, counts, np.arange(len(counts)) >= MOVED_SIDE)
 
 
 RANK_FAMILIES = {
@@ -198,9 +214,10 @@ def main() -> None:
                 held, found, plain, wrong = shares(pool, effect_row, name, number)
                 print(f"{name:36} {held:10.1%} {found:10.1%} {plain:18.1%} {wrong:20.1%}", flush=True)
         for name, family in FAMILIES.items():
-            if not asked and not (family.growth or family.season or family.holiday):
-                (wrong,) = shares(pool, moved_row, name, number)
-                print(f"{'moved: ' + name:36} {'':40} {wrong:20.1%}", flush=True)
+            plain = not (family.growth or family.season or family.holiday)
+            if f"moved: {name}" in asked or (not asked and plain):
+                wrong, checked = shares(pool, moved_row, name, number)
+                print(f"{'moved: ' + name:36} {checked:40.1%} {wrong:20.1%}", flush=True)
         for name in RANK_FAMILIES:
             if not asked or name in asked:
                 held, found, wrong = shares(pool, rank_row, name, number)

@@ -63,7 +63,7 @@ def _print_installs(console: Console, digest: Moved, why: bool) -> None:
         if one.withheld:
             console.print(styled("     [dim]without {} that were withheld[/]", counted(one.withheld, "count")))
         if why and one.found:
-            console.print(styled("     [dim]{}[/]", "; ".join(one.found.reasons)))
+            console.print(styled("     [dim]{}[/]", "; ".join(filter(None, [*one.found.reasons, one.checked]))))
 
 
 def _listed(moves: Iterable[Move]) -> str:

@@ -1,7 +1,9 @@
 """The digest of a period: which phrases moved, which aren't found at all, what installs did, what changed meanwhile."""
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
+from datetime import date, timedelta
 
 import pandas as pd
 
@@ -13,10 +15,11 @@ from tavolan.results.figures import Figures
 from tavolan.results.funnel import Funnel, store_funnels
 from tavolan.results.metrics import of_places, rows_in
 from tavolan.results.periods import Campaign, Change, Period
+from tavolan.results.placebos import MOST_PLACEBOS, PLACEBO_DAYS, PLACEBO_STEP, Placebos, score_placebos
 from tavolan.results.ranks import RankQuery, last_of, lists_by_phrase, read_ranks
-from tavolan.results.rate_effect import RateEffect, rate_effect
+from tavolan.results.rate_effect import RateEffect, can_be_modelled, rate_effect
 from tavolan.results.scope import Scope
-from tavolan.results.step_model import StepSettings
+from tavolan.results.step_model import DailyCounts, StepSettings
 from tavolan.results.withheld import whole_days
 from tavolan.words.coverage import cover
 from tavolan.words.known_ranks import NO_RANKS, OURS
@@ -27,6 +30,8 @@ from tavolan.words.split import fold
 MARKS = (10, 20, 50, 100)
 # The source of those whom advertising brought.
 PAID = "paid"
+# Whether installs grew is the question, so there's neither a trend nor a stretch that explains it.
+_PLAIN_STEP = StepSettings(trend=False, stretches=False)
 # An app that isn't among so many is taken for not indexed, where the listing holds the phrase.
 _DEEP = 100
 
@@ -71,7 +76,7 @@ class InstallsMoved:
 
     `sources` are those that they're of. Of advertising, which isn't the listing's work, `paid_now` and `paid_before`
     count beside them; NaN where there's none, or where sources were asked for. Of `withheld` counts nothing is in the
-    totals, which are lower bounds then.
+    totals, which are lower bounds then. `checked` says on which earlier periods the interval was checked.
     """
 
     store: str
@@ -82,6 +87,7 @@ class InstallsMoved:
     paid_before: float = math.nan
     paid_now: float = math.nan
     withheld: int = 0
+    checked: str = ""
 
 
 @dataclass(frozen=True)
@@ -131,12 +137,20 @@ def what_moved(figures: Figures, scope: Scope) -> Moved:
         [move for move in moves if move.is_target],
         _unfound(_listed(project, app), ranks, period, own),
         [move for move in moves if not move.is_target and move.now < math.inf],
-        [installs for store in own if (installs := _installs(metrics, store, period, scope.sources))],
+        [
+            installs
+            for store in own
+            if (installs := _installs(metrics, store, period, scope.sources, _changed(figures, store)))
+        ],
         store_funnels(project, metrics, own, period),
         [one for one in figures.joined_changes if period.holds(one.day) and one.store in own],
         [one for one in figures.campaigns if one.period.meets(period) and one.store in ("", *own)],
         _off(project, metrics[metrics["store"].isin(own)], both),
     )
+
+
+def _changed(figures: Figures, store: str) -> list[date]:
+    return [one.day for one in figures.changes if one.store == store]
 
 
 def _off(project: Project, metrics: pd.DataFrame, period: Period) -> list[DayOff]:
@@ -187,10 +201,12 @@ def _unfound(project: Project, ranks: pd.DataFrame, period: Period, stores: list
     return found
 
 
-def _installs(metrics: pd.DataFrame, store: str, period: Period, sources: tuple[str, ...]) -> InstallsMoved | None:
+def _installs(
+    metrics: pd.DataFrame, store: str, period: Period, sources: tuple[str, ...], changed: Sequence[date]
+) -> InstallsMoved | None:
     """Return what a store's installs did, without those of advertising unless sources are asked for.
 
-    No trend is taken into account: whether they grew is the question.
+    No trend is taken into account: whether they grew is the question. `changed` are the days of the store's changes.
     """
     known = tuple(sorted(map(str, of_places(metrics, store)["source"].unique())))
     chosen = sources or tuple(source for source in known if source != PAID) or known
@@ -200,14 +216,33 @@ def _installs(metrics: pd.DataFrame, store: str, period: Period, sources: tuple[
     series, (before, now) = whole.series, (_known_installs(own, each) for each in (period.before(), period))
     if not (before[1] or now[1]):
         return None
-    settings = StepSettings(trend=False, stretches=False)
-    effect = rate_effect(series, settings=settings) if series.length(True) and series.length(False) else None
-    moved = InstallsMoved(store, before[0], now[0], effect, chosen, withheld=before[2] + now[2])
+    effect, checked = None, ""
+    if series.length(True) and series.length(False):
+        placebos = _placebos(own, period, changed) if can_be_modelled(series) else Placebos()
+        effect = rate_effect(series, (), _PLAIN_STEP, placebos.scores)
+        checked = placebos.words
+    moved = InstallsMoved(store, before[0], now[0], effect, chosen, withheld=before[2] + now[2], checked=checked)
     if sources or PAID not in known or chosen == known:
         return moved
     paid = of_places(metrics, store, sources=[PAID])
     paid_before, paid_now = _known_installs(paid, period.before()), _known_installs(paid, period)
     return replace(moved, paid_before=paid_before[0], paid_now=paid_now[0])
+
+
+def _placebos(metrics: pd.DataFrame, period: Period, changed: Sequence[date]) -> Placebos:
+    """Return what the same comparison finds in earlier periods in which nothing is known to have changed."""
+    first = date.fromordinal(int(metrics["date"].min()))
+    dates: list[tuple[DailyCounts, Sequence[DailyCounts]]] = []
+    day = period.before().first
+    while (begin := day - timedelta(days=period.days)) >= first and len(dates) < MOST_PLACEBOS:
+        window = Period(begin, day + timedelta(days=period.days - 1))
+        series = whole_days(metrics, "installs", list(window.ordinals()), day).series
+        enough = min(series.length(False), series.length(True)) >= PLACEBO_DAYS
+        if enough and can_be_modelled(series) and not any(window.holds(one) for one in changed):
+            dates.append((series, ()))
+        day -= timedelta(days=PLACEBO_STEP)
+    missing = 0 if dates else max(0, 3 * period.days - (period.first - first).days)
+    return score_placebos([], dates, missing, _PLAIN_STEP)
 
 
 def _known_installs(metrics: pd.DataFrame, period: Period) -> tuple[float, int, int]:

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from tavolan.results.posterior import Posterior
-from tavolan.results.step_model import DailyCounts, fit_step
+from tavolan.results.step_model import DailyCounts, StepSettings, fit_step
 from tavolan.support.number_words import counted
 
 # How much too narrow intervals may be, and how likely each is taken to be beforehand: mostly, they aren't.
@@ -57,10 +57,12 @@ class Placebos:
         return f"{words}; {short}" if self.missing else words
 
 
-def score_placebos(places: Sequence[Trial], dates: Sequence[Trial], missing: int) -> Placebos:
+def score_placebos(
+    places: Sequence[Trial], dates: Sequence[Trial], missing: int, settings: StepSettings | None = None
+) -> Placebos:
     """Return the scores of trials in storefronts and on earlier days, a few of each."""
     found = [
-        [placebo_score(fit_step(series, controls).step) for series, controls in trials[:MOST_PLACEBOS]]
+        [placebo_score(fit_step(series, controls, settings).step) for series, controls in trials[:MOST_PLACEBOS]]
         for trials in (places, dates)
     ]
     return Placebos((*found[0], *found[1]), len(found[0]), len(found[1]), missing)

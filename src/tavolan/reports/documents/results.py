@@ -113,6 +113,8 @@ class InstallsPart(DocumentPart):
     paid_now: float | None
     withheld: int
     """Counts of both periods that aren't known, and so in neither."""
+    checked: str
+    """On which earlier periods the interval was checked, in words."""
 
 
 class MovePart(DocumentPart):

@@ -47,7 +47,7 @@ def effect_chart(one: ChangeEffect, series: DailyCounts, kind: str = "png") -> b
         _mark_change(grid[:, 0], one)
         axes.set_title(_title(one), loc="left", fontsize=15, pad=14)
         if len(used) < one.before.days + one.after.days:
-            grid[-1, 0].set_xlabel("shaded: left out, for a campaign or since a count is missing")
+            grid[-1, 0].set_xlabel("shaded: left out, for a campaign, a day off or a missing count")
         label_days(grid[-1, 0])
         top = max(series.counts.max(), np.max(course.high) if course else 0.0, 1)
         axes.set_ylim(0, top * 1.12)
