@@ -91,7 +91,7 @@ def unwarned(found: list[Verdict]) -> float:
     return float(
         np.mean(
             [
-                any(one.outcome == "better" and one.fading and one.fading.lasts() for one in each.judgements)
+                any(one.outcome == "better" and one.fading and one.fading.lasts for one in each.judgements)
                 for each in found
             ]
         )

@@ -102,7 +102,7 @@ def test_the_ratio_is_katz_interval():
 def test_each_verdict():
     clear = judge(days(*[((500, 100), (500, 140))] * 20), ["b"], 10_000, 0.05)
     assert clear.judgements[0].outcome == "better" and 14 <= clear.judgements[0].decided < 20
-    assert clear.judgements[0].fading.lasts() and not clear.judgements[0].fading.faded
+    assert clear.judgements[0].fading.lasts and not clear.judgements[0].fading.faded
     worse = judge(days(*[((500, 100), (500, 70))] * 10), ["b"], 5000, 0.05).judgements[0]
     assert worse.outcome == "worse" and worse.decided < 10
     alike = judge(days(*[((50_000, 10_000), (50_000, 10_010))] * 10), ["b"], 500_000, 0.05)
@@ -137,6 +137,12 @@ def test_what_was_only_new_is_no_effect_yet():
     found = judge(days(*new), ["b"], 31_500, 0.05).judgements[0]
     assert found.ratio.low > 1 and found.outcome == "unknown" and found.decided == 0
     assert found.fading.faded and found.fading.days in (5, 7) and found.fading.since.low < 1 < found.fading.since.high
+
+
+def test_what_got_worse_after_good_first_days_is_worse():
+    turned = [((1500, 360), (1500, 400))] * 4 + [((1500, 360), (1500, 280))] * 17
+    found = judge(days(*turned), ["b"], 31_500, 0.05).judgements[0]
+    assert found.outcome == "worse" and found.fading.lasts and not found.fading.faded
 
 
 def test_after_the_planned_visitors_nothing_is_judged_any_more():

@@ -26,23 +26,25 @@ _TWO_SIDED = float(special.ndtri(0.975))
 
 @dataclass(frozen=True)
 class Fading:
-    """The ratio in the first days and since then, each with its 95 % interval, and whether chance can't explain it."""
+    """The ratio in the first days and since then, each with its 95 % interval.
+
+    `faded` says that the first ones show more of the verdict than chance explains, `lasts` that the days since then
+    show it alone.
+    """
 
     days: int
     first: Interval
     since: Interval
     faded: bool
-
-    def lasts(self) -> bool:
-        """Whether the days since then alone show the same as the first ones."""
-        return self.since.low > 1 if self.first.value > 1 else self.since.high < 1
+    lasts: bool
 
 
-def fading_of(days: Array) -> Fading | None:
-    """Return the first days beside the others, parted where they differ most; None where too few days came to tell.
+def fading_of(days: Array, *, better: bool) -> Fading | None:
+    """Return the first days beside the others, parted where they show most more of a verdict: better, or worse.
 
-    `days` are visitors and hits, shape (days, 2, 2): the variant's, then the control's.
+    `days` are visitors and hits, shape (days, 2, 2): the variant's, then the control's. None where too few came to tell.
     """
+    sign = 1 if better else -1
     found: list[tuple[float, int, Interval, Interval]] = []
     for first in _FIRST:
         if len(days) - first < DAYS_AFTER:
@@ -52,13 +54,14 @@ def fading_of(days: Array) -> Fading | None:
             continue
         scatter = DayScatter(early, late)
         (one, its), (other, others) = _ratio(early, scatter), _ratio(late, scatter)
-        away = (one - other) / math.sqrt(its + others) * math.copysign(1, one)
+        away = sign * (one - other) / math.sqrt(its + others)
         found.append((away, first, _interval(one, its), _interval(other, others)))
     if not found:
         return None
     away, first, before, after = max(found)
     chance = 1 - (1 - float(special.ndtr(-away))) ** len(found)
-    return Fading(first, before, after, chance < _CHANCE)
+    lasts = after.low > 1 if better else after.high < 1
+    return Fading(first, before, after, chance < _CHANCE, lasts)
 
 
 def _ratio(days: Array, scatter: DayScatter) -> tuple[float, float]:

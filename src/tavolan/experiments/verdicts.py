@@ -118,8 +118,8 @@ def _judged(
             outcome = "unknown"
         decided = decided or (number if outcome != "unknown" else 0)
     seen = counts[: looks[-1]] if looks else counts
-    fading = fading_of(seen) if decided and outcome != "none" else None
-    if fading and fading.faded and not fading.lasts():
+    fading = fading_of(seen, better=outcome == "better") if outcome in ("better", "worse") else None
+    if fading and fading.faded and not fading.lasts:
         outcome, decided = "unknown", 0
     ours, theirs = _totals(seen)
     scatter = DayScatter(seen)

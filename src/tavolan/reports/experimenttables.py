@@ -209,7 +209,7 @@ def _nobody_can_tell(found: Judged) -> str:
 def _doubts(one: Judgement) -> list[str]:
     """Return what makes a judgement less sure than its interval."""
     found = []
-    if one.fading and not one.fading.lasts():
+    if one.fading and not one.fading.lasts:
         found.append(f"{one.variant}: {_fading_words(one.fading)}")
     if one.outcome in ("better", "worse") and not one.fading:
         found.append(f"{one.variant}: too few days came to tell whether it lasts.")

@@ -88,6 +88,8 @@ class FadingPart(DocumentPart):
     """The ratios of the first days and of all others, 95 % each."""
     faded: bool
     """Whether chance doesn't explain that the first days show more."""
+    lasts: bool
+    """Whether the days since then show the verdict alone."""
 
 
 class JudgementPart(DocumentPart):
