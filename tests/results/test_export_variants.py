@@ -289,7 +289,7 @@ VARIANTS: dict[str, Variant] = {
     "columns in another order": Rows(lambda rows: [[row[4], row[2], row[0], row[3], row[1]] for row in rows]),
     # Workbooks.
     "workbook": Workbook(), "workbook of texts": Workbook(typed=False), "workbook called csv": Workbook(name="export.csv"),
-    "workbook called txt": Workbook(name="export.txt"), "workbook with titles": Workbook(before=["Report", "Period"], after=["Made by hand"]),
+    "workbook called txt": Workbook(name="export.txt"), "workbook with titles": Workbook(before=["Report", "Period"], after=["", "Made by hand"]),
     "workbook by measure": Workbook(by_measure), "workbook with serial days": Workbook(day=serial),
     "workbook in German": Workbook(head=GERMAN, country=in_words(DE), source=in_words(DE)),
     "workbook, broken number": Workbook(changed(3, "many"), refused="is no number"),

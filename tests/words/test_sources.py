@@ -298,3 +298,12 @@ def test_ranks_of_a_list_are_of_one_store(project, tmp_path):
     assert run_tavolan(*args, "--store", "android", cwd=project).code == 0
     stores = [line.split(",")[1] for line in (project / "data/ranks.csv").read_text("utf-8").splitlines()[1:]]
     assert sorted(stores) == ["", "", "android", "android"]
+
+
+def test_phrases_without_numbers_at_the_end_of_a_list_stay(project, tmp_path):
+    path = tmp_path / "list.csv"
+    path.write_text("Report\n\nphrase,volume,difficulty\nkiln log,40,55\nglaze app,,\n\npottery diary\n", "utf-8")
+    assert run_tavolan("terms", "import", path, "--locale", "en-US", cwd=project).code == 0
+    assert {"kiln log", "glaze app", "pottery diary"} <= {
+        term.phrase for term in tavolan.open_project(project).terms["en-US"]
+    }

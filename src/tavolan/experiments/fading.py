@@ -42,7 +42,8 @@ class Fading:
 def fading_of(days: Array, *, better: bool) -> Fading | None:
     """Return the first days beside the others, parted where they show most more of a verdict: better, or worse.
 
-    `days` are visitors and hits, shape (days, 2, 2): the variant's, then the control's. None where too few came to tell.
+    `days` are visitors and hits, shape (days, 2, 2): the variant's, then the control's. None where too few came to
+    tell.
     """
     sign = 1 if better else -1
     found: list[tuple[float, int, Interval, Interval]] = []

@@ -32,8 +32,10 @@ _OTHERS = {
 }
 
 
-def read_foreign(path: Path) -> tuple[pd.DataFrame, list[str]]:
+def read_foreign(path: Path, *, is_list: bool = False) -> tuple[pd.DataFrame, list[str]]:
     """Return a file's cells as categories of texts, and what had to be repaired to read it.
+
+    In a list, as of phrases, a line may have one cell; in other tables such lines at the end are remarks.
 
     A row's label is the number of its line, less two: as where the header is the first line. Raises ProjectError when
     it can't be read, when two columns have one name, or a row has more cells than the header.
@@ -51,7 +53,7 @@ def read_foreign(path: Path) -> tuple[pd.DataFrame, list[str]]:
     names = [name.strip() for name in header]
     if twice := next((name for name in names if name and names.count(name) > 1), ""):
         raise one_problem(str(path), line, "header", f'has two columns called "{twice}"', "Rename one of them.")
-    if remarks := remarks_at_end([row for _, row in lines], len(names)):
+    if remarks := 0 if is_list else remarks_at_end(lines, len(names)):
         lines = lines[:-remarks]
         repairs.append(f"{counted(remarks, 'line')} of remarks at the end left out")
     for line, row in lines:

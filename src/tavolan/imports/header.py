@@ -8,12 +8,16 @@ from tavolan.imports.spelling import spelled_number
 
 # Titles are short: a header is within so many lines.
 _MOST_TITLES = 30
+# By how many rows a table's width is seen, and how many of them must have it.
+_LOOKED_AT, _GOOD_PART = 2000, 0.25
+# A table of fewer columns may well have rows with one cell.
+_LEAST_COLUMNS = 3
 
 
 def header_place(rows: Sequence[Sequence[str]]) -> int:
     """Return the place of the row that names the columns: the first one where nothing looks like one.
 
-    It has at least as many names as most rows have cells, less one; none of them is a number, and days are only in a
+    It has at least as many names as a good part of the rows has cells, less one; none of them is a number, and days are only in a
     table that has a column for each.
     """
     width = _usual_width(rows)
@@ -28,20 +32,29 @@ def header_place(rows: Sequence[Sequence[str]]) -> int:
     return 0
 
 
-def remarks_at_end(rows: Sequence[Sequence[str]], width: int) -> int:
-    """Return how many rows at the end are remarks: one text beside empty cells, in a table of three columns or more."""
+def remarks_at_end(lines: Sequence[tuple[int, Sequence[str]]], width: int) -> int:
+    """Return how many rows at the end are remarks; `lines` are rows with their numbers, `width` is that of the table.
+
+    A remark is a text alone in its row, in a table of three columns or more. Either it has no other cells, or an empty
+    line is before the first one.
+    """
     remarks = 0
-    if width < 3:
+    if width < _LEAST_COLUMNS:
         return 0
-    for row in reversed(rows):
+    for _, row in reversed(lines):
         cells = [cell for cell in row if cell.strip()]
         if len(cells) != 1 or spelled_number(cells[0]) is not None or looks_like_day(cells[0]):
             break
         remarks += 1
-    return remarks
+    if not 0 < remarks < len(lines):
+        return 0
+    first = len(lines) - remarks
+    is_apart = lines[first][0] > lines[first - 1][0] + 1
+    return remarks if is_apart or all(len(row) == 1 for _, row in lines[first:]) else 0
 
 
 def _usual_width(rows: Sequence[Sequence[str]]) -> int:
-    """Return how many cells most rows have, empty ones at their end not counted."""
-    widths = Counter(max((n for n, cell in enumerate(row, 1) if cell.strip()), default=0) for row in rows[:2000])
-    return max(widths, key=lambda width: (widths[width], width), default=0)
+    """Return the most cells that a good part of the rows has, empty ones at their end not counted."""
+    looked_at = rows[:_LOOKED_AT]
+    widths = Counter(max((n for n, cell in enumerate(row, 1) if cell.strip()), default=0) for row in looked_at)
+    return max((width for width, count in widths.items() if count >= _GOOD_PART * len(looked_at)), default=0)

@@ -55,7 +55,7 @@ def import_table(
     scale. Columns without a place go into the note, so nothing is lost, except those that are `kept_elsewhere`. Raises
     UsageError for a column that could be of a smaller scale, where `tops` doesn't say.
     """
-    frame, repairs = read_foreign(path)
+    frame, repairs = read_foreign(path, is_list=True)
     header = [str(name) for name in frame.columns]
     mapping = mapped("phrases", COLUMNS, header, given)
     require_columns(["phrase"], mapping, {}, header)

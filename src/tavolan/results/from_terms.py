@@ -35,7 +35,7 @@ def ranks_of_terms(
     reads the locale first. `store` may be `ANY_STORE`. Raises UsageError and ProjectError as `read_export`, and where
     nothing says which of several stores the ranks are of.
     """
-    table, repairs = read_foreign(path)
+    table, repairs = read_foreign(path, is_list=True)
     header = [str(name) for name in table.columns]
     known = {theirs: ours for theirs, ours in columns.items() if ours in ("phrase", "rank")}
     mapping = mapped("ranks", RANKS.columns, header, known)

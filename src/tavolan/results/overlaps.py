@@ -40,6 +40,14 @@ def without_doubles(
     """
     if before.empty or rows.empty:
         return before
+    near = before["date"].between(rows["date"].min(), rows["date"].max())
+    kept = _without_doubles(before[near], rows, numbers, repairs, replace=replace)
+    return before[~near | before.index.isin(kept.index)]
+
+
+def _without_doubles(
+    before: pd.DataFrame, rows: pd.DataFrame, numbers: list[str], repairs: list[str], *, replace: bool
+) -> pd.DataFrame:
     before = _without_known_sums(before, rows, repairs)
     _require_another_store(before, rows, numbers)
     overlap = _overlap(before, rows, numbers)
