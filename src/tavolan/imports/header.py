@@ -17,8 +17,8 @@ _LEAST_COLUMNS = 3
 def header_place(rows: Sequence[Sequence[str]]) -> int:
     """Return the place of the row that names the columns: the first one where nothing looks like one.
 
-    It has at least as many names as a good part of the rows has cells, less one; none of them is a number, and days are only in a
-    table that has a column for each.
+    It has at least as many names as a good part of the rows has cells, less one; none of them is a number, and days are
+    only in a table that has a column for each.
     """
     width = _usual_width(rows)
     if width < 2:
