@@ -1,5 +1,6 @@
 """The next wins: those of the file in their order, and moves that do what they say."""
 
+import shlex
 import shutil
 
 import pytest
@@ -68,6 +69,14 @@ def test_a_move_takes_an_alternate_that_a_person_wrote(year, tmp_path):
     assert run_tavolan(*move.command.split()[1:], cwd=root).code == 0
     (now,) = [a for a in cover(tavolan.open_project(root), ["ios"], ["US"]) if a.phrase == "cone chart"]
     assert now.tier == move.tier == "title-phrase"
+
+
+def test_the_command_of_a_move_into_a_list_writes_it(year, tmp_path):
+    root = shutil.copytree(year, tmp_path / "kilnary", ignore=shutil.ignore_patterns("metrics.csv"))
+    move = next(one for one in moves_of(tavolan.open_project(root)) if one.kind == "list")
+    assert run_tavolan(*shlex.split(move.command)[1:], cwd=root).code == 0
+    change = move.texts[0]
+    assert Texts(tavolan.open_project(root)).shown(change.locale, change.address)[0] == change.after
 
 
 @pytest.mark.parametrize("storefront", ["US", "DE", "JP"])
