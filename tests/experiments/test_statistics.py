@@ -81,6 +81,7 @@ def test_what_shows_no_difference_is_planned_where_it_is_asked_for():
 def test_two_weeks_are_the_least_and_all_who_come_then_count():
     size = planned_size(0.24, 20_000, 1, Aim(0.1, 0.05))
     assert size.days == LEAST_DAYS and size.visitors == 20_000 * LEAST_DAYS / 2
+    assert size.fixed < size.needed < 1.1 * size.fixed < size.visitors
 
 
 @given(st.lists(st.integers(0, 10_000), min_size=2, max_size=5).filter(sum))

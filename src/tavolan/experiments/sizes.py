@@ -34,7 +34,8 @@ LEAST_DAYS = 14
 class Size:
     """The size of an experiment: visitors of each side, and the days that they take; None where that's too many.
 
-    `smallest` is the smallest effect, up or down as the planned one, that the most days can show; NaN without visitors.
+    `fixed` visitors of each side show the effect in one look at the end, `needed` with daily looks; `visitors` are
+    those that are planned, which may be more: those of the least days, or those that show "no difference". `smallest` is the smallest effect, up or down as the planned one, that the most days can show; NaN without visitors.
     `for_none` are the visitors of each side that show "no difference" within `margin`, and `smallest_margin` is the
     smallest one that the most days can show.
     """
@@ -43,6 +44,7 @@ class Size:
     a_day: float
     sides: int
     fixed: int
+    needed: int
     visitors: int
     days: int | None
     smallest: float
@@ -92,7 +94,8 @@ def planned_size(rate: float, a_day: float, variants: int, aim: Aim) -> Size:
     smallest = _smallest(rate, math.copysign(1, aim.effect), a_day, sides, own, power)
     looks = min(days or MOST_DAYS, MOST_DAYS)
     # Where they come faster than the least days, all of them count.
-    visitors = math.ceil(max(fixed * inflation(looks, own, power), least, a_day * LEAST_DAYS / sides))
+    needed = fixed * inflation(looks, own, power)
+    visitors = math.ceil(max(needed, least, a_day * LEAST_DAYS / sides))
     within = days if days and days <= MOST_DAYS else None
     margin = _smallest_margin(rate, a_day, sides, own, power)
     return Size(
@@ -100,6 +103,7 @@ def planned_size(rate: float, a_day: float, variants: int, aim: Aim) -> Size:
         a_day=a_day,
         sides=sides,
         fixed=math.ceil(fixed),
+        needed=math.ceil(needed),
         visitors=visitors,
         days=within,
         smallest=smallest,

@@ -109,14 +109,19 @@ def print_size(console: Console, one: Experiment, size: Size, rates: OwnRates) -
     """Print how many visitors and days an experiment takes."""
     step = STEP_WORDS.get(one.table.metric, one.table.metric)
     console.print(styled("[bold]{}[/]  {} now {:.1%}, expected {:+.0%}", one.id, step, size.rate, one.table.expected))
-    console.print(
-        f"{size.visitors:,} visitors of each side: {size.fixed:,} for one look at the end, the rest for daily looks"
-    )
+    looks = f"{size.fixed:,} for one look at the end, the rest for daily looks"
+    console.print(f"{size.needed:,} visitors of each side show it: {looks}")
     console.print(
         f"{size.a_day:,.0f} visitors a day take part, on {counted(size.sides, 'side')}; rates of {rates.period}"
     )
     if size.days is not None:
         console.print(styled("[bold green]{} days[/]", size.days))
+    if size.days is not None and size.visitors > max(size.needed, size.for_none if one.table.worth_having else 0):
+        least = (
+            f"Two weeks are the least, since what's new is looked at because it's new. {size.visitors:,} come to each "
+            "side in them, and all of them count; a smaller share would do."
+        )
+        console.print(SafeText(least, "dim"), soft_wrap=True)
     if not math.isnan(size.smallest):
         console.print(styled("[dim]The smallest effect that 90 days can show: {:+.1%}[/]", size.smallest))
     shows = f"That there's no difference of {size.margin:.1%} or more takes {size.for_none:,} visitors of each side"

@@ -65,8 +65,10 @@ class ExperimentSize(Document):
     sides: int
     fixed: int
     """Visitors of each side for one look at the end."""
+    needed: int
+    """The same for daily looks."""
     visitors: int
-    """Visitors of each side for daily looks."""
+    """Visitors of each side that are planned: more where two weeks bring more, or "no difference" is to be shown."""
     days: int | None
     """Null where it can't end within 90 days."""
     smallest: float | None
