@@ -35,7 +35,8 @@ class Size:
     """The size of an experiment: visitors of each side, and the days that they take; None where that's too many.
 
     `fixed` visitors of each side show the effect in one look at the end, `needed` with daily looks; `visitors` are
-    those that are planned, which may be more: those of the least days, or those that show "no difference". `smallest` is the smallest effect, up or down as the planned one, that the most days can show; NaN without visitors.
+    those that are planned, which may be more: those of the least days, or those that show "no difference". `smallest`
+    is the smallest effect, up or down as the planned one, that the most days can show; NaN without visitors.
     `for_none` are the visitors of each side that show "no difference" within `margin`, and `smallest_margin` is the
     smallest one that the most days can show.
     """
