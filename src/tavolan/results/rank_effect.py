@@ -5,7 +5,8 @@ taken for one place below the depth that was looked at on all days: that's a bou
 Of each day with looks, the mean of the phrases that were touched is taken less that of the others, each phrase against
 its own mean: whatever moved all phrases alike cancels out. The step of that difference at the change, and how sure it
 is, comes from its own course over the days (`step_model`): phrases that share a word move together, and touched ones
-may be more restless than others, and both are in that course. A fall just before the change isn't credited to it.
+may be more restless than others, and both are in that course. Where looks are few, bounds are those of Student's t. A
+fall just before the change isn't credited to it.
 """
 
 import math
@@ -14,6 +15,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 import pandas as pd
+from scipy import special
 
 from tavolan.results.intervals import Interval
 from tavolan.results.metrics import rows_in
@@ -26,6 +28,8 @@ from tavolan.support.number_words import counted
 BEYOND = 200.0
 # So many days with looks on each side tell how much a difference varies by itself.
 LEAST_LOOKS = 4
+# What's fitted beside the noise's scale: a level, a trend, a step. And the upper bound of 95 %.
+_FITTED, _BOUND = 3, 0.975
 
 
 @dataclass(frozen=True)
@@ -93,7 +97,9 @@ def rank_effect(
         why_not = f"only {counted(min(looks), 'day')} with looks on one side, of {LEAST_LOOKS} that are needed"
         nothing = Interval(math.nan, math.nan, math.nan)
         return RankEffect(touched, others, nothing, "unknown", looks, why_not, unfound)
-    ratio = ratio_of(fit_values(series, StepSettings()))
+    # The shapes of the noise are fixed beforehand, so their scale is known less well than they say where looks are few.
+    few = float(special.stdtrit(sum(looks) - _FITTED, _BOUND) / special.ndtri(_BOUND))
+    ratio = ratio_of(fit_values(series, StepSettings()).widened(few))
     return RankEffect(touched, others, ratio, verdict_of(ratio), looks, "", unfound)
 
 
