@@ -1,6 +1,7 @@
 """Candidates against a written-out reference: phrases of one to three words, by the texts that hold them."""
 
 import csv
+import json
 from collections import Counter
 from pathlib import Path
 
@@ -14,7 +15,9 @@ from conftest import examples, run_tavolan
 from tavolan.languages.tags import language_of
 from tavolan.words import split
 from tavolan.words.corpus import corpus_of
-from tavolan.words.mine import function_words, log_likelihoods, mine
+from tavolan.words.coverage import cover, title_words
+from tavolan.words.function_words import function_words
+from tavolan.words.mine import log_likelihoods, mine
 
 PIECES = st.sampled_from([
     "kiln", "kilns", "log", "glaze", "the", "of", "and", "potto", "7", "x", "x-ray", "c++", "wi-fi", "don't", "l'argile", "d’émaux", "café",
@@ -119,3 +122,18 @@ def g2(a, b, size_a, size_b):
 def test_log_likelihood_is_a_number_for_every_count() -> None:
     assert g2(0, 5, 0, 10) == pytest.approx(0)
     assert g2(5, 0, 10, 0) == pytest.approx(0)
+
+
+def test_what_is_mined_is_shown_as_it_is_typed(project):
+    texts = ["Die Größe der Straße stimmt", "GRÖSSE und Größe, wi-fi", "Die Größe passt"]
+    (project / "data").mkdir()
+    rows = "".join(f"de-DE,5,{json.dumps(text, ensure_ascii=False)}\n" for text in texts)
+    (project / "data/reviews.csv").write_text(f"locale,stars,text\n{rows}", "utf-8")
+    (project / "copy/de-DE.toml").write_text('title = "Potto Größe"\n', "utf-8")
+    (project / "terms/de-DE.csv").write_text("phrase\ngröße\n", "utf-8")
+    opened = tavolan.open_project(project)
+    # GRÖSSE, größe and grösse are one word to search.
+    found = {one.phrase: one.texts for one in mine(opened, "de-DE").found}
+    assert found["größe"] == 3 and not any("grösse" in phrase for phrase in found)
+    served = title_words(opened, opened.stores["ios"], "de-DE", cover(opened, ["ios"], ["DE"]))
+    assert [answer.phrase for answer in served["größe"]] == ["größe"] and "grösse" not in served

@@ -21,7 +21,8 @@ import numpy as np
 import regex
 
 from tavolan.words import split
-from tavolan.words.split import Matching
+from tavolan.words.split import Matching, Token
+from tavolan.words.typed import typed_words
 
 Numbers = np.ndarray[Any, np.dtype[np.int32]]
 # The number of what parts two clauses, and two texts.
@@ -34,6 +35,8 @@ _WORD = re.compile(rf"[^\W_]+(?:'[^\W\d_]+)*|{_MARK}")
 # The same for folded ASCII, in three quarters of the time.
 _ASCII_WORD = re.compile(rf"[a-z0-9]+(?:'[a-z]+)*|{_MARK}")
 _SIGN = re.compile(r"[-+#]")
+# Small letters that folding takes for others.
+_FOLDED_AWAY = re.compile("[ßẞς]")
 _MARKED = regex.compile(rf"\p{{M}}|{split.UNSPACED}")
 
 Progress = Callable[[int], None]
@@ -146,21 +149,30 @@ def _tokens(texts: list[str], match: Matching, cut_run: CutRun | None) -> list[s
     if _CLAUSE in whole or whole.count(_TEXT) > len(texts):
         texts = [text.replace(_TEXT, " ").replace(_CLAUSE, " ") for text in texts]
         whole = _TEXT.join([*texts, ""])
-    folded = split.fold(whole, match.language)
-    odd = _odd(folded)
+    # As they're typed: which of them are one word is for those to say who count them.
+    small = split.small(whole)
+    odd = _odd(small)
     if not odd:
-        return (_ASCII_WORD if folded.isascii() else _WORD).findall(folded)
+        return (_ASCII_WORD if small.isascii() else _WORD).findall(small)
     tokens: list[str] = []
-    for number, text in enumerate(folded.split(_TEXT)[:-1]):
+    for number, text in enumerate(small.split(_TEXT)[:-1]):
         if number not in odd:
             tokens += _WORD.findall(text)
         else:
             for clause in split.clauses(texts[number]):
-                for token in split.tokens_once(clause, match):
-                    tokens += cut_run(token.text) if cut_run and token.unspaced else split.units_of(token)
+                for typed, token in _words(clause, match):
+                    cut = cut_run if cut_run and token.unspaced else None
+                    tokens += cut(token.text) if cut else split.units_of(token) if token.unspaced else [typed]
                 tokens.append(_CLAUSE)
         tokens.append(_TEXT)
     return tokens
+
+
+def _words(clause: str, match: Matching) -> Iterable[tuple[str, Token]]:
+    """Return the words of a clause as they're typed, with their tokens; where folding changes none, that's faster."""
+    if _FOLDED_AWAY.search(clause):
+        return typed_words(clause, match)
+    return ((token.text, token) for token in split.tokens_once(clause, match))
 
 
 def _odd(folded: str) -> set[int]:

@@ -23,7 +23,7 @@ from tavolan.words.matching import TIERS, Answered, Listing, Tier, listing_of
 from tavolan.words.mentions import LocaleMentions, Mentions
 from tavolan.words.phrases import is_plain, phrase_of, plain_words
 from tavolan.words.split import Matching
-from tavolan.words.typed import as_typed
+from tavolan.words.typed import as_typed, typed_words
 from tavolan.words.value import Valuer, Worth
 
 
@@ -209,15 +209,17 @@ def title_words(project: Project, store: Store, locale: str, answers: list[Answe
     """Return per word of the title the answers of this locale that use it, weightiest first."""
     key = store.rulebook.searched_fields()[0]
     match = split.matching_of(store.rulebook.search, locale)
-    title = split.tokens(str(project.value(store.id, locale, key).content or ""), match)
-    served: dict[str, list[Answer]] = {unit: [] for word in title for unit in split.units_of(word)}
+    title = typed_words(str(project.value(store.id, locale, key).content or ""), match)
+    served: dict[str, list[Answer]] = {
+        unit: [] for typed, word in title for unit in (split.units_of(word) if word.unspaced else [typed])
+    }
     for answer in sorted(answers, key=lambda a: (-a.worth.value, a.storefront)):
         if answer.covered and answer.locale == locale:
             used = {split.fold(word, match.language) for word, field in answer.used.items() if field == key}
             forms = {split.key(word, match) for word in used}
             for word, own in served.items():
                 parts = split.has_no_spaces(word) and any(word in other or other in word for other in used)
-                if parts or split.key(word, match) in forms:
+                if parts or split.key(split.fold(word, match.language), match) in forms:
                     own.append(answer)
     return served
 

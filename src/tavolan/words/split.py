@@ -107,6 +107,11 @@ def fold(text: str, language: str = "") -> str:
     return plain_signs(text.casefold())
 
 
+def small(text: str) -> str:
+    """Return a text in small letters as it's typed: NFKC, apostrophes and hyphens alike. Folding takes ß for ss too."""
+    return text.lower() if text.isascii() else plain_signs(unicodedata.normalize("NFKC", text).lower())
+
+
 def plain_signs(text: str) -> str:
     """Return a text with the usual apostrophe and hyphen in place of their likes, each a letter for a letter."""
     # Ten times as fast as a table of all of them.
