@@ -303,3 +303,5 @@ def test_a_draft_whose_review_changed_meanwhile_is_held_back(answered, console):
     sent = run_tavolan("reviews", "send", "--dry-run", cwd=answered)
     assert "reply-mood" in sent.out and "crash" in sent.out
     assert run_tavolan("reviews", "send", "--dry-run", "--despite", "reply-mood", cwd=answered).code == 0
+    (answered / "replies.toml").unlink()
+    assert "reply-mood" in run_tavolan("reviews", "send", "--dry-run", cwd=answered).out

@@ -22,7 +22,7 @@ from tavolan.reviews.queue import reviews_by_id
 from tavolan.reviews.reply_table import Reply, read_replies, write_replies
 from tavolan.reviews.replying import findings_of, uses_of
 from tavolan.reviews.table import read_reviews
-from tavolan.reviews.templates import read_templates
+from tavolan.reviews.templates import FILE, read_templates
 from tavolan.support.transaction import changing
 
 Progress = Callable[[int, int | None], None]
@@ -72,7 +72,8 @@ def send_replies(
     done, uses = SentReplies(), uses_of(known)
     passed: list[Reply] = []
     reviews = reviews_by_id(project, today, [one.id for one in drafts])
-    templates = read_templates(project) if any(one.template for one in drafts) else None
+    # Who took the templates away may still send what was drafted by them.
+    templates = read_templates(project) if (project.root / FILE).is_file() else None
     for one in drafts:
         found = findings_of(project, one, uses, reviews.get((one.store, one.id)), templates)
         stops = [each for each in found if each.level == "error" or each.rule not in despite]
