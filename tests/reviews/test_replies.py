@@ -284,6 +284,14 @@ def test_a_reader_is_answered_in_the_language_and_script_of_the_review(answered)
     )
 
 
+def test_two_words_are_no_proof_of_a_language(answered):
+    long = "I love it and it is what the studio was looking for"
+    with_reviews(answered, ("de-DE", 5, "Love it", ""), ("de-DE", 5, long, ""))
+    german = "Vielen Dank, das freut uns sehr, und wir sagen es dem ganzen Team."
+    assert "reply-language" not in run_tavolan("reviews", "reply", "q0", "--text", german, cwd=answered).out
+    assert "reply-language" in run_tavolan("reviews", "reply", "q1", "--text", german, cwd=answered).out
+
+
 def test_nobody_gets_the_same_answer_again(answered, console):
     with_reviews(
         answered, ("en-US", 2, "Still no sound", "We're sorry."), ("en-US", 5, "Lovely, now in red", "Thanks!")

@@ -20,6 +20,7 @@ from tavolan.reviews.reader_language import reader_locale
 from tavolan.reviews.reply_table import Reply, read_replies, write_replies
 from tavolan.reviews.templates import Templates, fill, read_templates
 from tavolan.support.transaction import changing
+from tavolan.words.likely_language import likely_language, other_language
 
 Standing = Literal["new", "drafted anew", "as it was", "by a person"]
 TO_MANY = Rule("reply-to-many", "warning")
@@ -92,12 +93,21 @@ def write_by_hand(
 ) -> DraftedReply:
     """Keep a person's own reply to a review. Raises UsageError for a review that isn't there."""
     review = waiting_review(project, today, review_id, store)
-    locale = reader_locale(project, review.text, review.locale) or review.locale
-    reply = Reply(_store_of(project, review), review.id, locale, "", text)
+    reply = Reply(_store_of(project, review), review.id, _locale_of_answer(project, review, text), "", text)
     merged = _merged(read_replies(project), [reply])
     if write:
         _keep(project, merged)
     return DraftedReply(review, reply, "by a person", findings_of(project, reply, uses_of(merged), review))
+
+
+def _locale_of_answer(project: Project, review: Waiting, text: str) -> str:
+    """Return the locale that a person's answer is to be in: the reader's.
+
+    Two words as "Love it" aren't proof of a language: there the storefront's is as good.
+    """
+    reader = reader_locale(project, review.text, review.locale) or review.locale
+    is_sure = likely_language(review.text, review.locale) != language_of(review.locale)
+    return reader if is_sure or not other_language(text, reader) else review.locale
 
 
 def findings_of(
