@@ -89,8 +89,13 @@ class _Matrix:
         graph = block_array([[None, rows], [rows.T, None]])
         _, labels = connected_components(graph, directed=False)
         own = labels[self.alike :]
-        found = [np.flatnonzero(own == label) for label in np.unique(own)]
-        return sorted(found, key=lambda part: (int(self.whole[part].sum()), int(part[0])))
+        # What's answered anyway has nothing to choose: there may be thousands of such parts, so they're one.
+        chosen = np.isin(own, np.unique(own[self.whole > 0]))
+        order = np.argsort(own, kind="stable")
+        found = np.split(order, np.flatnonzero(np.diff(own[order])) + 1)
+        parts = [part for part in found if chosen[part[0]]]
+        parts += [np.flatnonzero(~chosen)] if not chosen.all() else []
+        return sorted(parts, key=lambda part: (int(self.whole[part].sum()), int(part[0])))
 
 
 class _Solver:
