@@ -89,7 +89,7 @@ def test_the_same_weeks_a_year_ago_are_a_yardstick(project):
     found = effect(opened)
     assert found.control == [YEAR_AGO] and found.found.method == "control"
     assert found.found.ratio.low < 1 < found.found.ratio.high and found.found.ratio.value == pytest.approx(1, abs=0.1)
-    # Of the same days alone less can be told.
+    # From the same days alone less is known.
     alone = effect(with_metrics(project, rows(84, date(2026, 3, 23), "IS", season, np.random.default_rng(5))))
     width = lambda one: math.log(one.found.ratio.high / one.found.ratio.low)  # noqa: E731
     assert alone.control == [] and width(alone) > 1.2 * width(found)

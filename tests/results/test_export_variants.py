@@ -366,8 +366,8 @@ def test_a_column_for_each_day_is_as_good(root, name):
     if variant.refused:
         assert done.code in (2, 3) and variant.refused in done.err and taken_in(root) is None, (done.out, done.err)
     else:
-        told = [(*row[:3], None, row[4]) for row in TRUTH if row[4] is not None]
-        assert done.code == 0 and taken_in(root) == sorted(told), (done.out, done.err)
+        known = [(*row[:3], None, row[4]) for row in TRUTH if row[4] is not None]
+        assert done.code == 0 and taken_in(root) == sorted(known), (done.out, done.err)
 
 
 @pytest.mark.parametrize("name", NOT_A_TABLE)

@@ -108,15 +108,15 @@ class _OdsExtent(_Extent):
 
     def start(self, name: str, attributes: dict[str, str]) -> None:
         """Take an element in."""
-        told = {key.rpartition("}")[2]: value for key, value in attributes.items()}
+        plain_names = {key.rpartition("}")[2]: value for key, value in attributes.items()}
         if name == "table":
             self.row = 0
         elif name == "table-row":
-            self._rows = int(told.get("number-rows-repeated", 1))
+            self._rows = int(plain_names.get("number-rows-repeated", 1))
             self.column, self._is_full = 0, False
         elif name in ("table-cell", "covered-table-cell"):
-            self._columns = int(told.get("number-columns-repeated", 1))
-            if "value-type" in told or "formula" in told:
+            self._columns = int(plain_names.get("number-columns-repeated", 1))
+            if "value-type" in plain_names or "formula" in plain_names:
                 self._fill()
             self.column += self._columns
         elif name == "p":

@@ -96,16 +96,14 @@ def _require_another_store(before: pd.DataFrame, rows: pd.DataFrame, numbers: li
     key = ["date", "storefront", "source"]
     for own in rows["store"].astype("str").unique():
         mine = rows[rows["store"].astype("str") == own]
-        told = mine[mine[numbers].fillna(0).sum(axis=1) > 0]
+        with_figures = mine[mine[numbers].fillna(0).sum(axis=1) > 0]
         for other in before["store"].astype("str").unique():
-            if other == own or len(told) < _LEAST_LINES:
+            if other == own or len(with_figures) < _LEAST_LINES:
                 continue
             known = before[before["store"].astype("str") == other]
-            same = _rows_of(told, [*key, *numbers]).isin(_rows_of(known, [*key, *numbers]))
-            if same.sum() >= _MOST_DAYS_ALIKE * len(told):
-                message = (
-                    f"{same.sum()} of {counted(len(told), 'line')} are there already, number by number, for {other}"
-                )
+            same = _rows_of(with_figures, [*key, *numbers]).isin(_rows_of(known, [*key, *numbers]))
+            if same.sum() >= _MOST_DAYS_ALIKE * len(with_figures):
+                message = f"{same.sum()} of {counted(len(with_figures), 'line')} are there already, number by number, for {other}"
                 raise UsageError(message, f"Say which store the file is of: --store {other}.")
 
 
