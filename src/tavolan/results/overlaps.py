@@ -103,7 +103,8 @@ def _require_another_store(before: pd.DataFrame, rows: pd.DataFrame, numbers: li
             known = before[before["store"].astype("str") == other]
             same = _rows_of(with_figures, [*key, *numbers]).isin(_rows_of(known, [*key, *numbers]))
             if same.sum() >= _MOST_DAYS_ALIKE * len(with_figures):
-                message = f"{same.sum()} of {counted(len(with_figures), 'line')} are there already, number by number, for {other}"
+                lines = counted(len(with_figures), "line")
+                message = f"{same.sum()} of {lines} are there already, number by number, for {other}"
                 raise UsageError(message, f"Say which store the file is of: --store {other}.")
 
 
