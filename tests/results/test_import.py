@@ -58,6 +58,8 @@ def test_columns_dates_and_numbers_of_another_spelling(project, tmp_path):
     done = take(project, export)
     assert done.file is METRICS and done.not_kept == ["App Version"] and done.added == 2
     assert any("totals left out" in repair for repair in done.repairs)
+    assert "source: Store Search → search, Web Referrer → referral" in done.repairs
+    assert "storefront: Germany → DE, usa → US" in done.repairs
     found = metric_rows(project)
     assert found[0] == ("2026-03-31", "DE", "search", 1204, 1500)
     assert found[1][:4] == ("2026-04-01", "US", "referral", 9) and found[1][4] != found[1][4]

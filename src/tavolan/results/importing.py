@@ -24,12 +24,14 @@ from tavolan.languages.countries import country_code
 from tavolan.project.datafile import METRICS, RANKS, DataFile
 from tavolan.project.model import Project
 from tavolan.results.overlaps import ALL_SOURCES, without_doubles
-from tavolan.support.number_words import counted
+from tavolan.support.number_words import counted, some_of
 
 Kind = Literal["metrics", "ranks"]
 _FILES: dict[Kind, DataFile] = {"metrics": METRICS, "ranks": RANKS}
 # In which order rows are kept. Ranks of a phrase are together, so that a history is found without reading all.
 ORDERS = {METRICS.name: METRICS.key, RANKS.name: ("storefront", "phrase", "store", "app", "date")}
+# So many values are named that were read as others.
+_MOST_VALUES = 8
 # A count with marks between its thousands, of any language: there's no half install.
 _GROUPED = re.compile(r"\d{1,3}([.,'’\u00a0\u202f ]\d{3})+")
 _CURRENCIES = " \u00a0$€£¥₩₹"
@@ -87,6 +89,7 @@ def take_rows(
     table = _once(table, taken.repairs)
     readers = _readers(project, kind, table, mapping, given)
     found = read_cells(path, table, file, mapping, readers, given.values, progress)
+    taken.repairs += _read_values(table, mapping, readers)
     if kind == "metrics":
         found = _without_sums(project, found, taken.repairs)
     if kind == "ranks":
@@ -107,6 +110,18 @@ def _once(table: pd.DataFrame, repairs: list[str]) -> pd.DataFrame:
     if len(table) < whole:
         repairs.append(f"{whole - len(table)} lines that were there twice left out")
     return table
+
+
+def _read_values(table: pd.DataFrame, mapping: dict[str, str], readers: dict[str, Reader]) -> list[str]:
+    """Return which names of sources and countries were taken for which of ours, in a line for each column."""
+    lines = []
+    for name in (name for name in ("source", "storefront") if name in mapping):
+        cells = [str(cell).strip() for cell in table[mapping[name]].unique()]
+        pairs = {cell: str(readers[name](cell)) for cell in cells if cell}
+        named = [f"{theirs} → {ours}" for theirs, ours in sorted(pairs.items()) if theirs.casefold() != ours.casefold()]
+        if named:
+            lines.append(f"{name}: {some_of(named, _MOST_VALUES)}")
+    return lines
 
 
 def _without_sums(project: Project, frame: pd.DataFrame, repairs: list[str]) -> pd.DataFrame:
