@@ -4,6 +4,7 @@ A reply that somebody wrote there meanwhile isn't overwritten. What was sent is 
 stopped goes on where it was.
 """
 
+from collections import Counter
 from collections.abc import Callable, Collection, Iterator
 from dataclasses import dataclass, field, replace
 from datetime import date
@@ -69,18 +70,9 @@ def send_replies(
         raise UsageError("there's no draft to send", "Draft some: tavolan reviews reply")
     for unknown in sorted(set(ids) - {one.id for one in drafts}):
         raise UsageError(f"there's no draft for {unknown}", "Draft it: tavolan reviews reply")
-    done, uses = SentReplies(), uses_of(known)
-    passed: list[Reply] = []
-    reviews = reviews_by_id(project, today, [one.id for one in drafts])
-    # Who took the templates away may still send what was drafted by them.
-    templates = read_templates(project) if (project.root / FILE).is_file() else None
-    for one in drafts:
-        found = findings_of(project, one, uses, reviews.get((one.store, one.id)), templates)
-        stops = [each for each in found if each.level == "error" or each.rule not in despite]
-        if stops:
-            done.held.append(Held(one, stops))
-        else:
-            passed.append(one)
+    done = SentReplies(held=_held_back(project, today, drafts, uses_of(known), despite))
+    held = [each.reply for each in done.held]
+    passed = [one for one in drafts if one not in held]
     if not write:
         done.sent = passed
         return done
@@ -105,6 +97,21 @@ def _with_clients(project: Project, replies: list[Reply]) -> Iterator[tuple[Repl
     for store in dict.fromkeys(one.store for one in replies):
         with opened_console(project, store) as client:
             yield from ((one, client) for one in replies if one.store == store)
+
+
+def _held_back(
+    project: Project, today: date, drafts: list[Reply], uses: "Counter[tuple[str, str]]", despite: Collection[str]
+) -> list[Held]:
+    """Return the drafts that have findings which aren't let pass."""
+    reviews = reviews_by_id(project, today, [one.id for one in drafts])
+    # Who took the templates away may still send what was drafted by them.
+    templates = read_templates(project) if (project.root / FILE).is_file() else None
+    held = []
+    for one in drafts:
+        found = findings_of(project, one, uses, reviews.get((one.store, one.id)), templates)
+        if stops := [each for each in found if each.level == "error" or each.rule not in despite]:
+            held.append(Held(one, stops))
+    return held
 
 
 def _hand_over(client: StoreConsole, one: Reply, seen: str, done: SentReplies) -> bool:
