@@ -7,16 +7,16 @@ import pandas as pd
 
 from tavolan.errors import UsageError, one_problem
 from tavolan.imports.columns import names_of
-from tavolan.imports.days import day_reader, looks_like_day
+from tavolan.imports.days import DayOrder, day_reader, looks_like_day
 from tavolan.imports.spelling import plain_name
 
 # What `--map` calls the numbers below columns that are days.
 VALUES = "values"
-_DATE, _MEASURE = "date", "measure"
+_DATE = "date"
 
 
 def reshaped(
-    path: Path, table: pd.DataFrame, given: Mapping[str, str], day_order: str | None, repairs: list[str]
+    path: Path, table: pd.DataFrame, given: Mapping[str, str], day_order: DayOrder | None, repairs: list[str]
 ) -> tuple[pd.DataFrame, dict[str, str]]:
     """Return a table with a row per day and place, and the columns that are given for it.
 
@@ -54,8 +54,8 @@ def _measure_below_days(header: list[str], measure: str) -> str:
     return "rank" if any(plain_name(name) in phrases for name in header) else ""
 
 
-def _a_row_per_day(table: pd.DataFrame, days: list[str], measured: str, day_order: str | None) -> pd.DataFrame:
-    read = day_reader(days, day_order)  # type: ignore[arg-type]
+def _a_row_per_day(table: pd.DataFrame, days: list[str], measured: str, day_order: DayOrder | None) -> pd.DataFrame:
+    read = day_reader(days, day_order)
     others = [name for name in table.columns if name not in days]
     parts = []
     for day in days:

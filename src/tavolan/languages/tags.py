@@ -58,6 +58,11 @@ def script_of(tag: str) -> str:
     return usual_script(parts[0], parts[1:])
 
 
+def same_writing(one: str, other: str) -> bool:
+    """Whether two locales are of one language in one script, so that the same words serve both."""
+    return (language_of(one), script_of(one)) == (language_of(other), script_of(other))
+
+
 def is_right_to_left(tag: str) -> bool:
     """Whether the locale is written from right to left."""
     return script(script_of(tag)).right_to_left

@@ -9,6 +9,8 @@ from dataclasses import dataclass
 from datetime import date, timedelta
 from functools import cache
 
+import pandas as pd
+
 from tavolan.project.datafile import CALENDAR
 from tavolan.project.model import Project
 from tavolan.project.table_names import require_known_names
@@ -65,6 +67,12 @@ def _public_holidays(country: str, year: int) -> tuple[DayOff, ...]:
     except NotImplementedError:
         return ()
     return tuple(DayOff(Period(day, day), country, name.split(";")[0]) for day, name in sorted(known.items()))
+
+
+def counts_by_storefront(rows: pd.DataFrame, metric: str) -> dict[str, float]:
+    """Return the sum of a metric in each storefront."""
+    counts = rows.groupby(rows["storefront"].astype("str"))[metric].sum()
+    return {str(front): float(count) for front, count in counts.items()}
 
 
 def off_ordinals(off: Iterable[DayOff], installs: Mapping[str, float]) -> set[int]:

@@ -1,15 +1,16 @@
 """What a change of the listing did: rates before and after, what else could be the cause, and how sure that is."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Collection, Iterable, Sequence
 from dataclasses import dataclass, field
 from datetime import date, timedelta
 from functools import cached_property
 
 import numpy as np
 import pandas as pd
+from numpy.typing import NDArray
 
 from tavolan.results.change_ranks import ranks_after_change
-from tavolan.results.days_off import DayOff, days_off, off_ordinals, off_words
+from tavolan.results.days_off import DayOff, counts_by_storefront, days_off, off_ordinals, off_words
 from tavolan.results.figures import Figures
 from tavolan.results.metrics import known_storefronts, of_places
 from tavolan.results.periods import APART, Change, Period
@@ -121,7 +122,7 @@ class _Measuring:
         """Return what the change did."""
         ranks = ranks_after_change(self.project, self.change, self.asked, self.before, self.after)
         settings = (self.change, self.question, self.fronts, self.before, self.after)
-        usable = self._usable()
+        usable = self._usual_days(self._all_days())
         left_out = self.before.days + self.after.days - len(self._without_campaigns(self._all_days()))
         ours = whole_days(self._rows(self.fronts), self.question.metric, usable, self.change.day)
         if not self.fronts or not (ours.series.length(True) and ours.series.length(False)):
@@ -152,14 +153,11 @@ class _Measuring:
             notes,
         )
 
-    def _usable(self) -> list[int]:
-        """Return the days of both windows that are neither off nor those of a campaign here."""
-        return self._usual_days(self._all_days())
-
     def _all_days(self) -> tuple[int, ...]:
         return (*self.before.ordinals(), *self.after.ordinals())
 
     def _usual_days(self, days: Iterable[int]) -> list[int]:
+        """Return the days that are neither off nor those of a campaign here."""
         return [day for day in self._without_campaigns(days) if day not in self.off_days]
 
     @cached_property
@@ -171,9 +169,7 @@ class _Measuring:
     @cached_property
     def off_days(self) -> set[int]:
         """The days on which much of what's measured is off."""
-        rows = self._rows(self.fronts)
-        counts = rows.groupby(rows["storefront"].astype("str"))[self.question.metric].sum()
-        return off_ordinals(self.off, {str(front): float(count) for front, count in counts.items()})
+        return off_ordinals(self.off, counts_by_storefront(self._rows(self.fronts), self.question.metric))
 
     def _off_words(self) -> str:
         gone = self.off_days & set(self._all_days())
@@ -195,11 +191,7 @@ class _Measuring:
         """Return a storefront's counts of our days, NaN where one isn't known; None where much isn't."""
         change = date.fromordinal(int(ours.days[ours.after][0]))
         made = whole_days(self._rows([front]), self.question.metric, set(ours.days.tolist()), change).series
-        counts = np.full(len(ours.days), np.nan)
-        counts[np.isin(ours.days, made.days)] = made.counts
-        counts[np.isin(ours.days, list(self._off_of(front)))] = np.nan
-        enough = np.isnan(counts).mean() <= MOST_UNKNOWN
-        return DailyCounts(ours.days, counts, ours.after) if enough else None
+        return _beside(ours, ours.days, made, self._off_of(front))
 
     def _off_of(self, front: str) -> set[int]:
         """Return the days off of another storefront."""
@@ -217,18 +209,10 @@ class _Measuring:
         days = ours.days - YEAR
         change = date.fromordinal(int(days[ours.after][0]))
         window = Period(date.fromordinal(int(days.min())), date.fromordinal(int(days.max())))
-        fronts = set(self.fronts)
-        changed = any(
-            window.holds(one.day) and fronts & set(one.reaches(self.project))
-            for one in self.figures.changes
-            if one.store == self.change.store
-        )
-        if changed or window.first.toordinal() < int(self.metrics["date"].min()):
+        if any(map(window.holds, self.touched_on)) or window.first.toordinal() < int(self.metrics["date"].min()):
             return None
         made = whole_days(self._rows(self.fronts), self.question.metric, self._usual_days(days.tolist()), change).series
-        counts = np.full(len(days), np.nan)
-        counts[np.isin(days, made.days)] = made.counts
-        return DailyCounts(ours.days, counts, ours.after) if np.isnan(counts).mean() <= MOST_UNKNOWN else None
+        return _beside(ours, days, made)
 
     def _control(self) -> list[str]:
         """Return the storefronts of the store that nothing touched alone in the whole window: no change, no campaign.
@@ -271,16 +255,21 @@ class _Measuring:
             missing = self.before.days + self.after.days - (self.change.day.toordinal() - first)
         return score_placebos(places, dates, max(missing, 0))
 
+    @cached_property
+    def touched_on(self) -> list[date]:
+        """The days on which something is known to have changed here."""
+        own = [one for one in self.figures.changes if one.store == self.change.store]
+        return [one.day for one in own if set(self.fronts) & set(one.reaches(self.project))]
+
     def _quiet_days(self) -> list[date]:
         """Return earlier days around which nothing is known to have changed here, newest first."""
-        fronts, found = set(self.fronts), []
-        own = [one for one in self.figures.changes if one.store == self.change.store]
-        touching = [one for one in own if one.day < self.change.day and fronts & set(one.reaches(self.project))]
+        found = []
+        earlier = [day for day in self.touched_on if day < self.change.day]
         first = date.fromordinal(int(self.metrics["date"].min()))
         day = self.change.day - timedelta(days=self.after.days)
         while day - timedelta(days=self.before.days) >= first:
             window = self._window_around(day)
-            if not any(window.holds(one.day) for one in touching):
+            if not any(map(window.holds, earlier)):
                 found.append(day)
             day -= timedelta(days=PLACEBO_STEP)
         return found[:MOST_PLACEBOS]
@@ -312,3 +301,13 @@ class _Measuring:
             if one.period.meets(self.window) and one.touches(self.change.store, self.fronts):
                 found.append(f"{one.period}: {one.what} (its days are left out)")
         return found
+
+
+def _beside(
+    ours: DailyCounts, days: NDArray[np.int64], made: DailyCounts, off: Collection[int] = ()
+) -> DailyCounts | None:
+    """Return counts of some days beside ours, NaN where one isn't known, or is off; None where much isn't known."""
+    counts = np.full(len(days), np.nan)
+    counts[np.isin(days, made.days)] = made.counts
+    counts[np.isin(days, list(off))] = np.nan
+    return DailyCounts(ours.days, counts, ours.after) if np.isnan(counts).mean() <= MOST_UNKNOWN else None

@@ -10,7 +10,7 @@ import pandas as pd
 from tavolan.errors import UsageError
 from tavolan.project.datafile import LISTINGS
 from tavolan.project.model import Project
-from tavolan.results.days_off import DayOff, days_off, off_ordinals
+from tavolan.results.days_off import DayOff, counts_by_storefront, days_off, off_ordinals
 from tavolan.results.figures import Figures
 from tavolan.results.funnel import Funnel, store_funnels
 from tavolan.results.metrics import of_places, rows_in
@@ -155,9 +155,7 @@ def _changed(figures: Figures, store: str) -> list[date]:
 
 def _off(project: Project, metrics: pd.DataFrame, period: Period) -> list[DayOff]:
     """Return the days off of a period on which many of the installs are unlike themselves."""
-    rows = rows_in(metrics, period)
-    counts = rows.groupby(rows["storefront"].astype("str"))["installs"].sum()
-    installs = {str(front): float(count) for front, count in counts.items()}
+    installs = counts_by_storefront(rows_in(metrics, period), "installs")
     off = days_off(project, installs, period)
     days = off_ordinals(off, installs)
     return [one for one in off if days.intersection(one.period.ordinals())]

@@ -10,7 +10,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass
 from typing import Literal
 
-from tavolan.languages.tags import language_of, script_of
+from tavolan.languages.tags import language_of, same_writing
 from tavolan.project.hypothetical import with_texts
 from tavolan.project.model import Project, Store
 from tavolan.project.texts import TextChange, Texts
@@ -92,7 +92,7 @@ class Mover:
         """Return the move that gains most, a sentence that's still to write at half; None where none gains anything."""
         store = self._project.stores[answer.store]
         locale = answer.locale or next(iter(store.reads(answer.storefront)), "")
-        if not _same_language(locale, answer.terms_locale):
+        if not same_writing(locale, answer.terms_locale):
             return None
         tried = [
             move
@@ -165,10 +165,6 @@ class Mover:
             answers = cover(self._project, [store.id], self._fronts(store, locale), self._valuer)
             self._values[key] = sum(one.value for one in answers)
         return self._values[key]
-
-
-def _same_language(one: str, other: str) -> bool:
-    return (language_of(one), script_of(one)) == (language_of(other), script_of(other))
 
 
 def _in_list(address: str, text: str, words: tuple[str, ...], separator: str) -> Iterator[_Try]:

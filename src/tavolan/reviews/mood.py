@@ -62,7 +62,7 @@ def _places(text: str, phrase: str, locale: str) -> list[tuple[_Clause, _Place]]
         clauses = [split.fold(clause, match.language).replace(" ", "") for clause in split.clauses(text)]
         return [(clause, found.span()) for clause in clauses for found in regex.finditer(regex.escape(wanted), clause)]
     forms = [token.form for token in phrase_of(phrase, match).all_words]
-    as_parts = language_of(locale) in word_lists("moods")["with_particles"]
+    as_parts = language_of(locale) in word_lists("replies")["with_particles"]
     found: list[tuple[_Clause, _Place]] = []
     for clause in split.clauses(text):
         tokens = split.tokens(clause, match)

@@ -9,7 +9,7 @@ from typing import Literal, NamedTuple
 from tavolan.checking.findings import Finding, Location, Rule
 from tavolan.checking.replies import reply_faults
 from tavolan.errors import UsageError
-from tavolan.languages.tags import language_of, script_of, tag_fault
+from tavolan.languages.tags import language_of, same_writing, tag_fault
 from tavolan.project.addresses import REPLIES
 from tavolan.project.datafile import REPLIES as REPLIES_FILE
 from tavolan.project.model import Project
@@ -232,8 +232,7 @@ class _Drafter:
         """
         names = self.templates.tables[template].texts or [template]
         copy = self.project.copy
-        wanted = language_of(locale), script_of(locale)
-        for tag in (locale, *(tag for tag in copy if (language_of(tag), script_of(tag)) == wanted)):
+        for tag in (locale, *(tag for tag in copy if same_writing(tag, locale))):
             if tag in copy:
                 values = [copy[tag].entry(REPLIES, name) for name in names]
                 if texts := [str(value.content) for value in values if value.written]:

@@ -5,7 +5,7 @@ from dataclasses import dataclass, field
 from typing import Literal, NamedTuple
 
 from tavolan.errors import UsageError
-from tavolan.languages.tags import language_of, script_of
+from tavolan.languages.tags import same_writing
 from tavolan.project.model import Project, Store, Term
 from tavolan.support.number_words import counted
 from tavolan.words import split
@@ -127,8 +127,7 @@ def choices_of(
     rule = store.rulebook.fields[fields.keywords]
     now = [str(word) for word in project.value(store.id, tag, fields.keywords).content or []]
     must = project.words.must if tag == options.locales[0] else []
-    language = (language_of(tag), script_of(tag))
-    own = [term for term in terms if (language_of(term.locale), script_of(term.locale)) == language]
+    own = [term for term in terms if same_writing(term.locale, tag)]
     spoken = [term.phrase for term in (terms if options.any_language else own)]
     new = list(_spellings([*must, *spoken], match))
     forbidden = [phrase_of(word, match) for word in (*project.words.never, *project.guard.brands)]

@@ -10,7 +10,7 @@ from typing import Literal
 import regex
 
 from tavolan.errors import UsageError
-from tavolan.languages.tags import language_of, script_of
+from tavolan.languages.tags import same_writing
 from tavolan.project.hypothetical import with_texts
 from tavolan.project.model import Project, Store
 from tavolan.project.texts import TextChange, Texts
@@ -168,8 +168,8 @@ def _locales_of(project: Project, word: str) -> set[str]:
         return set(project.app.locales)
     spoken = {tag for tag, terms in project.terms.items() if any(_holds(term.phrase, word, tag) for term in terms)}
     spoken = spoken or {tag for tag in project.app.locales if _holds(_prose_of(project, tag), word, tag)}
-    languages = {(language_of(tag), script_of(tag)) for tag in spoken or {project.source_locale}}
-    return {tag for tag in project.app.locales if (language_of(tag), script_of(tag)) in languages}
+    spoken = spoken or {project.source_locale}
+    return {tag for tag in project.app.locales if any(same_writing(tag, other) for other in spoken)}
 
 
 def _holds(text: str, word: str, locale: str) -> bool:
