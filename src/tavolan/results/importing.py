@@ -23,7 +23,7 @@ from tavolan.imports.taking import Given, Progress, Reader, Taken, read_cells
 from tavolan.languages.countries import country_code
 from tavolan.project.datafile import METRICS, RANKS, DataFile
 from tavolan.project.model import Project
-from tavolan.results.overlaps import ALL_SOURCES, without_doubles
+from tavolan.results.overlaps import ALL_SOURCES, sums_of_parts, without_doubles
 from tavolan.support.number_words import counted, some_of
 
 Kind = Literal["metrics", "ranks"]
@@ -126,18 +126,14 @@ def _read_values(table: pd.DataFrame, mapping: dict[str, str], readers: dict[str
 
 def _without_sums(project: Project, frame: pd.DataFrame, repairs: list[str]) -> pd.DataFrame:
     """Return the lines that don't sum up others: those of all sources, where the file or the project has the parts."""
-    of_all = frame["source"].astype("str") == ALL_SOURCES
-    if not of_all.any():
+    if not (frame["source"].astype("str") == ALL_SOURCES).any():
         return frame
-    key = ["date", "store", "storefront"]
-    known = pd.concat([frame[[*key, "source"]], project.tables.frame(METRICS, columns=[*key, "source"])])
-    parts = known[known["source"].astype("str") != ALL_SOURCES]
-    in_parts = pd.MultiIndex.from_frame(parts[key].astype({"store": "str", "storefront": "str"})).unique()
-    own = pd.MultiIndex.from_frame(frame[key].astype({"store": "str", "storefront": "str"}))
-    sums = of_all & own.isin(in_parts)
+    columns = ["date", "store", "storefront", "source"]
+    known = pd.concat([frame[columns], project.tables.frame(METRICS, columns=columns)])
+    sums = sums_of_parts(frame, known)
     if sums.any():
         repairs.append(f"{counted(int(sums.sum()), 'line')} of totals of all sources left out")
-    return frame[~sums.to_numpy()]
+    return frame[~sums]
 
 
 def _depths(frame: pd.DataFrame, cells: "pd.Series[Any] | None") -> "pd.Series[float]":

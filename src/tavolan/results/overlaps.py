@@ -64,11 +64,17 @@ def _without_doubles(
 
 
 def _without_known_sums(before: pd.DataFrame, rows: pd.DataFrame, repairs: list[str]) -> pd.DataFrame:
-    parts = rows[rows["source"].astype("str") != ALL_SOURCES]
-    sums = (before["source"].astype("str") == ALL_SOURCES).to_numpy() & _of(before, _places(parts))
+    sums = sums_of_parts(before, rows)
     if sums.any():
         repairs.append(f"{counted(int(sums.sum()), 'line')} of all sources, now known in parts, left out")
     return before[~sums]
+
+
+def sums_of_parts(rows: pd.DataFrame, others: pd.DataFrame) -> "np.ndarray[tuple[int], np.dtype[np.bool_]]":
+    """Return which lines are of all sources, on days and in places of which other lines have the parts."""
+    parts = others[others["source"].astype("str") != ALL_SOURCES]
+    is_sum: np.ndarray[tuple[int], np.dtype[np.bool_]] = (rows["source"].astype("str") == ALL_SOURCES).to_numpy()
+    return is_sum & _of(rows, _places(parts))
 
 
 def _overlap(before: pd.DataFrame, rows: pd.DataFrame, numbers: list[str]) -> Overlap | None:
