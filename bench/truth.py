@@ -21,7 +21,8 @@ from tavolan.results.periods import Period
 from tavolan.results.placebos import PLACEBO_STEP, score_placebos
 from tavolan.results.rank_effect import rank_effect
 from tavolan.results.rate_effect import rate_effect
-from tavolan.results.step_model import DailyCounts, StepSettings
+from tavolan.results.step_columns import StepSettings
+from tavolan.results.step_model import DailyCounts
 
 EFFECT = 1.2
 SIDE, FRONTS, FIRST = 42, 8, 738_000

@@ -9,11 +9,12 @@ import pytest
 from scipy import stats
 from statsmodels.regression.linear_model import GLS
 
-from tavolan.results.control_index import common_course
+from tavolan.results.control_index import common_course, courses_of_others
 from tavolan.results.noise_shapes import STEP, NoiseShapes
 from tavolan.results.placebos import Placebos, placebo_score, score_placebos, widening
 from tavolan.results.posterior import Posterior
-from tavolan.results.step_model import DailyCounts, StepSettings, fit_step, fit_values
+from tavolan.results.step_columns import StepSettings
+from tavolan.results.step_model import DailyCounts, fit_step, fit_values
 from tavolan.results.withheld import whole_days
 
 FIRST, SIDE = 739_000, 42
@@ -40,7 +41,8 @@ def test_each_shape_of_the_noise_gives_the_fit_of_statsmodels():
     dice = np.random.default_rng(1)
     design = np.column_stack([np.ones(40), np.arange(40) >= 20, np.arange(40) - 19.5]).astype(float)
     values = design @ [1.0, 0.4, 0.01] + dice.normal(0, 0.2, 40)
-    shapes = NoiseShapes(np.arange(40.0), np.full(40, 0.02))
+    # Some days are missing, and chance isn't the same on all.
+    shapes = NoiseShapes(np.cumsum(dice.integers(1, 4, 40)).astype(float), dice.uniform(1e-6, 0.04, 40))
     found = shapes.fits(shapes.products(np.column_stack([design, values])), np.zeros(3))
     for shape in (0, 5, len(shapes.memories) - 1):
         covariance = shapes.covariance(float(shapes.memories[shape]), float(shapes.deviations[shape]))
@@ -53,6 +55,14 @@ def test_each_shape_of_the_noise_gives_the_fit_of_statsmodels():
         shapes.fits(shapes.products(np.column_stack([design, values])), np.array([0, 0, one])) for one in (1e4, 1e-4)
     )
     assert tight.log_evidence > loose.log_evidence
+
+
+def test_a_series_has_no_part_in_what_others_have_in_common():
+    rests = np.random.default_rng(2).normal(0, 0.2, (4, 60))
+    first = courses_of_others(rests)[0]
+    rests[0] += 5
+    assert courses_of_others(rests)[0] == pytest.approx(first)
+    assert courses_of_others(rests[:1]) == [pytest.approx(np.zeros(60))]
 
 
 def test_a_mixture_has_the_quantiles_of_its_parts():

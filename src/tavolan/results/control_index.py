@@ -34,6 +34,16 @@ def what_came_and_went(logs: Array, explained: Array) -> Array:
     return rest
 
 
+def courses_of_others(rests: Array) -> list[Array]:
+    """Return for each series (j, n) what the others have in common.
+
+    A series explains a part of a course that it's in itself, so that it would seem to follow it too well.
+    """
+    if len(rests) == 1:
+        return [np.zeros(rests.shape[1])]
+    return [common_course(np.delete(rests, index, axis=0)) for index in range(len(rests))]
+
+
 def common_course(rests: Array) -> Array:
     """Return what series (j, n) have in common, day by day; NaN counts for nothing, and 0 where no series is known."""
     known = ~np.isnan(rests)

@@ -20,17 +20,18 @@ _LIKENESS, _UNLIKE = 0.6, 0.15
 _UNKNOWN = 100.0
 
 
-def noise_like_theirs(positions: Array, logs: Sequence[Array], explained: Array) -> Array | None:
+def noise_like_theirs(positions: Array, logs: Sequence[Array], explained: Sequence[Array]) -> Array | None:
     """Return the logarithm of how likely each shape of the noise is after other series; None where there are too few.
 
-    `logs` are logarithms of counts, NaN where one isn't known; `explained` are the columns of what isn't noise.
+    `logs` are logarithms of counts, NaN where one isn't known; `explained` what isn't noise, for each (columns).
     """
     if len(logs) < _LEAST:
         return None
-    chosen = sorted(logs, key=lambda one: -float(np.nanmean(one)))[:_MOST]
+    chosen = sorted(range(len(logs)), key=lambda index: -float(np.nanmean(logs[index])))[:_MOST]
     total, base = np.zeros(1), np.zeros(1)
-    for one in chosen:
-        weights, base = _explained_by(positions.tobytes(), one.tobytes(), explained.tobytes(), explained.shape[1])
+    for index in chosen:
+        columns = explained[index]
+        weights, base = _explained_by(positions.tobytes(), logs[index].tobytes(), columns.tobytes(), columns.shape[1])
         total = total + _LIKENESS * (weights - base)
     learned = base + total
     learned = learned - np.logaddexp.reduce(learned)

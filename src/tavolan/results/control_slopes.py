@@ -15,8 +15,9 @@ from tavolan.results.posterior import Array
 
 # Fewer storefronts don't tell how much trends vary.
 _LEAST_SLOPES = 4
-# How much trends of storefronts may vary: standard deviations of the logarithm per day. 0.0008 is a third in a year.
-_SPREADS = np.array([0.0003, 0.0008, 0.0016, 0.003, 0.006])
+# How much trends of storefronts may vary: standard deviations of the logarithm per day. 0.001 is a third in a year and
+# 0.003 is 9 % in a month, as a season of a quarter up and down has it. Weeks can't show that they vary less than this.
+_SPREADS = np.array([0.0005, 0.001, 0.002, 0.003, 0.0045, 0.006])
 # A trend of ours may be further off than those of the few storefronts that are known: so many times.
 _CAUTION = 1.4
 # Days with more memory than this say less than nothing of a trend.

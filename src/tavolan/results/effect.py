@@ -18,7 +18,8 @@ from tavolan.results.placebos import MOST_PLACEBOS, PLACEBO_DAYS, PLACEBO_STEP, 
 from tavolan.results.rank_effect import RankEffect
 from tavolan.results.rate_effect import RateEffect, can_be_modelled, rate_effect
 from tavolan.results.scope import require_days
-from tavolan.results.step_model import DailyCounts, StepSettings
+from tavolan.results.step_columns import StepSettings
+from tavolan.results.step_model import DailyCounts
 from tavolan.results.withheld import whole_days
 from tavolan.support.number_words import counted
 

@@ -19,7 +19,8 @@ from tavolan.results.placebos import MOST_PLACEBOS, PLACEBO_DAYS, PLACEBO_STEP, 
 from tavolan.results.ranks import RankQuery, last_of, lists_by_phrase, read_ranks
 from tavolan.results.rate_effect import RateEffect, can_be_modelled, rate_effect
 from tavolan.results.scope import Scope
-from tavolan.results.step_model import DailyCounts, StepSettings
+from tavolan.results.step_columns import StepSettings
+from tavolan.results.step_model import DailyCounts
 from tavolan.results.withheld import whole_days
 from tavolan.words.coverage import cover
 from tavolan.words.known_ranks import NO_RANKS, OURS

@@ -11,7 +11,6 @@ A. Gelman et al., Bayesian Data Analysis, 14 and 15, for the weights.
 from dataclasses import dataclass, replace
 
 import numpy as np
-from scipy import linalg
 
 from tavolan.results.posterior import Array
 
@@ -58,33 +57,55 @@ class NoiseShapes:
 
     def __init__(self, positions: Array, chance: Array) -> None:
         """Take the days' positions, in days, and the variances that chance alone gives each."""
-        lags = np.abs(positions[:, None] - positions[None, :])
         shapes = [(0.0, 0.0, _CHANCE_ALONE * sum(_MEMORIES.values()))]
         shapes += [(memory, size, prior) for memory, prior in _MEMORIES.items() for size in _DEVIATIONS]
         self.memories = np.array([memory for memory, _, _ in shapes])
         self.deviations = np.array([size for _, size, _ in shapes])
         priors = np.array([prior for _, _, prior in shapes])
         self.log_priors = np.log(priors / priors.sum())
-        self._kernels = {memory: np.where(lags == 0, 1.0, memory**lags) for memory in _MEMORIES}
-        self._chance = chance
-        stack = np.array([self.covariance(memory, size) for memory, size, _ in shapes])
-        roots = np.linalg.cholesky(stack)
-        self._log_determinants = np.log(np.einsum("gii->gi", roots)).sum(axis=1)
-        self._roots = roots
+        self._positions, self._chance = positions, chance
+        self._decays = self.memories ** np.diff(positions, prepend=positions[0])[:, None]
+        self._spreads, self._gains = self._predictions()
+        self._log_determinants = 0.5 * np.log(self._spreads).sum(axis=0)
+
+    def _predictions(self) -> tuple[Array, Array]:
+        """Return how far each day is from what the days before it say, as variances (n, g); and how much it tells.
+
+        The second is the part (n, g) of that distance by which the noise with a memory is taken to be off.
+        """
+        whole = self.deviations**2
+        spreads, gains = np.empty((len(self._chance), len(whole))), np.empty((len(self._chance), len(whole)))
+        unknown = whole
+        for day, (decay, chance) in enumerate(zip(self._decays, self._chance, strict=True)):
+            expected = whole + decay**2 * (unknown - whole)
+            spreads[day] = expected + chance
+            gains[day] = expected / spreads[day]
+            unknown = expected * (1 - gains[day])
+        return spreads, gains
 
     def covariance(self, memory: float, deviation: float) -> Array:
         """Return the covariance of the days for one shape."""
-        return np.asarray(deviation**2 * self._kernels[memory] + np.diag(self._chance), dtype=np.float64)
+        lags = np.abs(self._positions[:, None] - self._positions[None, :])
+        kernel = np.where(lags == 0, 1.0, memory**lags)
+        return np.asarray(deviation**2 * kernel + np.diag(self._chance), dtype=np.float64)
 
     def nearest_memory(self, most: float, shape: int) -> float:
         """Return the memory of a shape, or the largest one that's known up to `most`."""
         return max(memory for memory in _MEMORIES if memory <= min(most, float(self.memories[shape])))
 
     def whitened(self, columns: Array) -> Array:
-        """Return columns (n, m) as they are under each shape (g, n, m) where noise is independent, of variance 1."""
-        return np.array(
-            [linalg.solve_triangular(root, columns, lower=True, check_finite=False) for root in self._roots]
-        )
+        """Return columns (n, m) as they are under each shape (g, n, m) where noise is independent, of variance 1.
+
+        That's how far each day is from what the days before it predict: what a Cholesky factor's inverse gives.
+        Source: A. C. Harvey, Forecasting, Structural Time Series Models and the Kalman Filter, 3.4.
+        """
+        white = np.empty((len(columns), len(self.deviations), columns.shape[1]))
+        noise = np.zeros(white.shape[1:])
+        for day, column in enumerate(columns):
+            noise *= self._decays[day][:, None]
+            white[day] = column - noise
+            noise += self._gains[day][:, None] * white[day]
+        return np.swapaxes(white / np.sqrt(self._spreads)[:, :, None], 0, 1)
 
     def products(self, columns: Array) -> Array:
         """Return the inner products (g, m, m) of whitened columns (n, m): all that a linear model needs of them."""

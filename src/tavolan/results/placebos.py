@@ -11,7 +11,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from tavolan.results.posterior import Posterior
-from tavolan.results.step_model import DailyCounts, StepSettings, fit_step
+from tavolan.results.step_columns import StepSettings
+from tavolan.results.step_model import DailyCounts, fit_step
 from tavolan.support.number_words import counted
 
 # How much too narrow intervals may be, and how likely each is taken to be beforehand: mostly, they aren't.

@@ -21,7 +21,8 @@ from tavolan.results.intervals import Interval
 from tavolan.results.metrics import rows_in
 from tavolan.results.periods import Period
 from tavolan.results.rate_effect import Verdict, ratio_of, verdict_of
-from tavolan.results.step_model import DailyCounts, StepSettings, fit_values
+from tavolan.results.step_columns import StepSettings
+from tavolan.results.step_model import DailyCounts, fit_values
 from tavolan.support.number_words import counted
 
 # Where an app wasn't found, a rank shown in words is taken for as far down as this.

@@ -24,7 +24,8 @@ from scipy import special
 from tavolan.results.intervals import Interval, count_ratio
 from tavolan.results.placebos import widening
 from tavolan.results.posterior import Array, Posterior
-from tavolan.results.step_model import WEEKDAY_DAYS, DailyCounts, StepFit, StepSettings, fit_step
+from tavolan.results.step_columns import WEEKDAY_DAYS, StepSettings
+from tavolan.results.step_model import DailyCounts, StepFit, fit_step
 from tavolan.support.number_words import counted
 
 Method = Literal["counts", "regression", "control"]
