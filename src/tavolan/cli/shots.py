@@ -29,6 +29,16 @@ from tavolan.cli.common import (
     progress_bar,
     styled,
 )
+from tavolan.cli.shots_new import (
+    CropOption,
+    TakenDeviceOption,
+    add,
+    ask_class,
+    new,
+    order,
+    print_taken,
+    remove,
+)
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -39,6 +49,9 @@ if TYPE_CHECKING:
     from tavolan.project.model import Project
 
 app = typer.Typer(help="Store pictures: take screens in, render, look at them all, pack.", no_args_is_help=True)
+
+for command in (new, add, remove, order):
+    app.command()(command)
 
 ShotOption = Annotated[
     list[str] | None,
@@ -57,15 +70,13 @@ def _selection(
 @app.command()
 def take(
     files: Annotated[
-        list[Path] | None, typer.Argument(help="Raw captures, named like the screens.", exists=True)
+        list[Path] | None, typer.Argument(help="Raw captures, named like the screens, or folders of them.", exists=True)
     ] = None,
     project: ProjectOption = None,
     locale: TakenLocaleOption = None,
     name: Annotated[list[str] | None, typer.Option("--name", help="Name of a screen; one per file.")] = None,
-    device: Annotated[
-        str | None, typer.Option("--device", help="Size class, where several have the same size.")
-    ] = None,
-    crop: Annotated[bool, typer.Option("--crop", help="Crop to the nearest size class what fits none.")] = False,
+    device: TakenDeviceOption = None,
+    crop: CropOption = False,
     in_order: Annotated[
         bool, typer.Option("--in-order", help="Files whose name is no screen's go by the order of the shots, unasked.")
     ] = False,
@@ -76,21 +87,22 @@ def take(
 ) -> None:
     """Take raw captures in: each finds its size class and its name, and none is ever overwritten."""
     from tavolan.cli.taking_watch import take_incoming, watched_folder
-    from tavolan.pictures.outputs.captures import ENDINGS, Taker
+    from tavolan.pictures.outputs.captures import ENDINGS, Taker, captures_in
     from tavolan.support.transaction import changing
 
+    files = captures_in(files or [])
     if folder_to_watch := watched_folder(files, watch):
         take_incoming(
             folder_to_watch, project, ENDINGS, lambda opened: Taker(opened, locale, device or "", crop), times
         )
         return
     opened = open_project(project, write=not dry_run)
-    taker = Taker(opened, locale, device or "", crop, replace, _ask_class)
-    planned = taker.plan(files or [], name or [])
+    taker = Taker(opened, locale, device or "", crop, replace, ask_class)
+    planned = taker.plan(files, name or [])
     by_order = [] if in_order else [taken for taken in planned if taken.by_order]
     out = console()
     if dry_run or by_order:
-        _print_taken(out, planned)
+        print_taken(out, planned)
     if dry_run:
         out.print("Nothing was taken: --dry-run.")
         return
@@ -99,7 +111,7 @@ def take(
         for taken in planned:
             taker.take(taken)
     if not by_order:
-        _print_taken(out, planned)
+        print_taken(out, planned)
     _print_missing(out, opened, planned)
 
 
@@ -126,23 +138,6 @@ def _confirm_order(by_order: list[Taken]) -> None:
             f"{captures}: {screens}, so only the order of the shots could decide",
             "Nothing was taken. Give --in-order if the plan is right, or name them with --name.",
         )
-
-
-def _print_taken(out: Console, planned: list[Taken]) -> None:
-    from tavolan.cli.taking_watch import taken_words
-
-    for taken in planned:
-        out.print(taken_words(taken), soft_wrap=True)
-
-
-def _ask_class(said: str, classes: list[str]) -> str:
-    """Ask which size class is meant, where somebody sits at a terminal."""
-    if not sys.stdin.isatty():
-        return ""
-    answer = ""
-    while answer not in classes:
-        answer = str(typer.prompt(f"{said} {' / '.join(classes)}")).strip()
-    return answer
 
 
 @app.command()

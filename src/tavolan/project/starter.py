@@ -207,7 +207,8 @@ glow = "#FFF6EC"               # light behind the caption
 ink = "#2B1B14"                # caption
 accent = "#C2461E"             # *emphasised* words
 
-# Put screens/{source}/phone-6.9/home.png there, then take the marks away:
+# tavolan shots new FOLDER makes them of captures. By hand: put screens/{source}/phone-6.9/home.png there, and take the
+# marks away:
 # [[shot]]
 # name = "home"                # also the key of its caption in copy/<locale>.toml
 # screen = "home"

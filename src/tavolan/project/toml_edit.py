@@ -69,7 +69,11 @@ class TomlEditor:
 
     def order_tables(self, name: str, order: Sequence[str]) -> None:
         """Bring the tables of an array, as `[[shot]]`, into an order of their names; others follow as they were."""
-        self._tables(name).sort(key=lambda table: order.index(table["name"]) if table["name"] in order else len(order))
+        tables = self._tables(name)
+        tables.sort(key=lambda table: order.index(table["name"]) if table["name"] in order else len(order))
+        for table in tables[:-1]:
+            if not table.as_string().endswith("\n\n"):
+                table.add(tomlkit.nl())
 
     def set_in(self, name: str, item: str, key: str, value: str) -> None:
         """Set a key of the table of an array that has a name. Raises KeyError where there's none."""
@@ -79,11 +83,30 @@ class TomlEditor:
                 return
         raise KeyError(item)
 
-    def _tables(self, name: str) -> list[Any]:
+    def add_to(self, name: str, values: Mapping[str, TomlValue]) -> None:
+        """Add a table to an array of tables, as `[[shot]]`, behind those that are there."""
+        table = tomlkit.table()
+        for key, value in values.items():
+            table[key] = _spelled(value)
+        if name not in self._document:
+            if not self.text().endswith("\n\n"):
+                self._document.add(tomlkit.nl())
+            self._document.append(name, tomlkit.aot())
+        self._array(name).append(table)
+
+    def remove_from(self, name: str, item: str) -> None:
+        """Remove the table of an array that has a name; nothing happens where it isn't there."""
+        tables = self._tables(name)
+        tables[:] = [table for table in tables if table["name"] != item]
+
+    def _array(self, name: str) -> AoT:
         array = self._document.get(name)
         if not isinstance(array, AoT):
             raise one_problem(self.shown, None, name, "isn't written as tables", f"Write them as [[{name}]].")
-        tables: list[Any] = array.body
+        return array
+
+    def _tables(self, name: str) -> list[Any]:
+        tables: list[Any] = self._array(name).body
         return tables
 
     def text(self) -> str:

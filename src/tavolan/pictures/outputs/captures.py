@@ -2,7 +2,7 @@
 
 import math
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Collection, Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -11,6 +11,7 @@ from tavolan.pictures.outputs.capture_names import read_name
 from tavolan.pictures.raster import images, png
 from tavolan.pictures.raster.canvas import Pixels
 from tavolan.project.model import Project
+from tavolan.project.schema import name_fault
 from tavolan.project.screens import ScreenIndex
 from tavolan.support.files import read_bytes, write_inside
 
@@ -22,7 +23,6 @@ _SAME = 0.004
 _ALIKE = 0.01
 # A capture may be cropped to a class whose proportions differ by no more than this.
 _NEAR = 0.12
-_NAME = re.compile(r"[a-z0-9][a-z0-9-]*")
 _NAME_ONE = "Name the one that's meant: --device CLASS."
 
 
@@ -56,6 +56,8 @@ class Taker:
 
     # Where they go, and what their files' names end with there.
     folder, ending = "screens", ".png"
+    # Whether the order of the shots decides where a file's name says nothing.
+    by_order = True
 
     def __init__(
         self,
@@ -89,9 +91,8 @@ class Taker:
         if names and len(names) != len(files):
             message = f"--name is given {len(names)} times for {len(files)} files"
             raise UsageError(message, "Give one per file, or none.")
-        if wrong := [given for given in names if not _NAME.fullmatch(given)]:
-            remedy = "Use small letters, digits and hyphens."
-            raise UsageError(f'"{wrong[0]}" can\'t be a name', remedy, option="--name")
+        if fault := next((fault for name in names if (fault := name_fault(name))), None):
+            raise UsageError(*fault, option="--name")
         problems: list[Problem] = []
         planned: list[Taken] = []
         for number, file in enumerate(files):
@@ -115,7 +116,7 @@ class Taker:
         meant = self.wanted or (said.size_class if fits else "")
         name_class, cropped = self._class_of(file, size, meant)
         name = given or said.screen
-        by_order = not name and bool(self.screens)
+        by_order = not name and bool(self.screens) and self.by_order
         if by_order and not cropped and (there := self._twin(file, tag, name_class)):
             return Taken(file, there, name_class, size, "known", tag)
         if by_order:
@@ -266,6 +267,30 @@ class Taker:
         while (self.project.root / f"{folder}/{name}-{number}{self.ending}").exists():
             number += 1
         return f"{folder}/{name}-{number}{self.ending}"
+
+
+def captures_in(paths: Iterable[Path], endings: Collection[str] = ENDINGS) -> list[Path]:
+    """Return the captures among files and in folders, those of a folder in the order of their names: 2 before 10.
+
+    Raises UsageError for a folder that has none.
+    """
+    found: list[Path] = []
+    for path in paths:
+        if not path.is_dir():
+            found.append(path)
+            continue
+        inside = [file for file in path.iterdir() if file.is_file() and file.suffix.lower() in endings]
+        inside = [file for file in inside if not file.name.startswith(".")]
+        if not inside:
+            raise UsageError(f"{path} has no captures", f"Their names end with {', '.join(endings)}.")
+        found += sorted(inside, key=_as_people_sort)
+    return found
+
+
+def _as_people_sort(file: Path) -> list[tuple[int, int, str]]:
+    """Return what sorts names as people do: numbers in them by their size."""
+    parts = re.split(r"(\d+)", file.name.casefold())
+    return [(0, int(part), "") if part.isdecimal() else (1, 0, part) for part in parts if part]
 
 
 def missing_screens(project: Project, locale: str) -> dict[str, list[str]]:
