@@ -326,3 +326,15 @@ def test_faults_that_a_console_names_one_by_one_are_no_changes_of_somebody_else(
     assert {place.field for place in outcome.refused} == set(wrong) and not outcome.overtaken
     assert [cell.place.field for cell in outcome.sent] == ["keywords"]
     assert team.texts("ios", "en-US") == {"keywords": ["kiln"]}
+
+
+def test_what_was_sent_isnt_taken_back(desk):
+    pushed_there = run(desk, "push", "--yes")
+    assert pushed_there.code in (0, 1) and "sent" in pushed_there.out, (pushed_there.out, pushed_there.err)
+    files = {
+        path: path.read_bytes() for path in desk.root.rglob("*") if path.is_file() and ".tavolan" not in path.parts
+    }
+    done = run_tavolan("undo", cwd=desk.root)
+    assert done.code == 2 and "sent something, which can't be taken back here" in done.err
+    assert "tavolan console compare" in done.err and files == {path: path.read_bytes() for path in files}
+    assert "can't be undone" in run_tavolan("undo", "--list", cwd=desk.root).out

@@ -65,6 +65,7 @@ PRINTED = {
     "swap@2": ("terms", "swap", "--out", "recipe", "--in", "calculator"),
     "themes@1": ("reviews", "themes"),
     "title@1": ("terms", "title", "--locale", "en-US"),
+    "undo@1": ("undo", "--list"),
     "verdict@1": ("experiment", "judge", "first-picture"),
     "wins@1": ("results", "wins"),
     "worth@1": ("results", "worth", "--cost", "200"),

@@ -19,7 +19,7 @@ from tavolan.support.asking import ask_user
 from tavolan.support.version import __version__
 
 _HELP = "Write, localize and check an app's store listing, and render its store pictures, from plain files."
-_COMMANDS = ("demo", "new", "next", "check", "preview", "status", "schema")
+_COMMANDS = ("demo", "new", "next", "check", "preview", "status", "undo", "schema")
 _GROUPS = (
     "copy",
     "terms",

@@ -4,9 +4,10 @@ from collections.abc import Callable, Iterator
 from functools import wraps
 from typing import Any
 
-from tavolan.consoles.store_console import ConsoleAddress, StoreConsole
+from tavolan.consoles.store_console import SENDING, ConsoleAddress, StoreConsole
 from tavolan.errors import OutsideError, TavolanError
 from tavolan.support.plugins import load_plugin, plugin_fault
+from tavolan.support.transaction import note_sent
 
 GROUP = "tavolan.consoles"
 
@@ -30,8 +31,12 @@ def adapter_for(name: str, address: ConsoleAddress) -> StoreConsole:
 def _naming_faults(name: str, method: Callable[..., Any]) -> Callable[..., Any]:
     """Let errors of an adapter's own code say whose they are: else they'd seem to be the program's."""
 
+    sends = method.__name__ in SENDING
+
     @wraps(method, updated=())
     def call(*args: Any, **named: Any) -> Any:
+        if sends:
+            note_sent()
         try:
             answer = method(*args, **named)
             # What comes bit by bit fails while it's read.

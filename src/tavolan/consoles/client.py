@@ -26,6 +26,7 @@ from tavolan.support.files import opened
 from tavolan.support.http_client import client_of, redirect_target, whole_request
 from tavolan.support.retries import asked_wait
 from tavolan.support.service_addresses import without_password
+from tavolan.support.transaction import note_sent
 
 T = TypeVar("T", bound=BaseModel)
 MERGE_PATCH = "application/merge-patch+json"
@@ -250,6 +251,8 @@ class Client(StoreConsole):
     def _send(self, method: str, path: str, **more: Any) -> httpx.Response:
         """Ask until there's an answer that holds. Raises ConsoleError for a refusal, OutsideError for silence."""
         trouble = ""
+        if method != "GET":
+            note_sent()
         headers = dict(more.pop("headers", None) or {})
         for attempt in range(_TRIES):
             wait = min(0.25 * 2**attempt, 30.0)

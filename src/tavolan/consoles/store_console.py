@@ -13,6 +13,26 @@ from tavolan.consoles import protocol
 from tavolan.consoles.credentials import Credentials
 from tavolan.errors import OutsideError
 
+# What changes something in a console; all else only reads.
+SENDING = frozenset(
+    (
+        "change_listing",
+        "change_facts",
+        "order_pictures",
+        "upload",
+        "delete_listing",
+        "begin_version",
+        "choose_build",
+        "submit",
+        "release",
+        "add_build",
+        "set_tester_notes",
+        "reply",
+        "start_experiment",
+        "stop_experiment",
+    )
+)
+
 
 class ConsoleError(OutsideError):
     """A console that refused. `kind` is the last part of the problem's type, `fields` says what's wrong where."""

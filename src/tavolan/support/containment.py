@@ -226,6 +226,17 @@ def remove_tree(path: Path) -> None:
             shutil.rmtree(place.path, ignore_errors=True)
 
 
+def remove_empty_folders(path: Path, up_to: Path) -> None:
+    """Delete a folder that's empty, and those above it that are then, up to one that stays."""
+    while path != up_to and up_to in path.parents:
+        try:
+            with placed(path, follow=False) as place:
+                os.rmdir(place.name, dir_fd=place.folder)
+        except OSError:
+            return
+        path = path.parent
+
+
 def make_folder(path: Path) -> None:
     """Make a folder and those on the way, where they aren't there. Raises as `open_file` does."""
     with placed(path / "_", make=True):

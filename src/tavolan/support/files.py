@@ -7,7 +7,7 @@ import secrets
 import shutil
 import stat
 import tomllib
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextvars import ContextVar
 from io import BufferedReader
 from pathlib import Path
@@ -45,6 +45,8 @@ class Stage:
 
 # What's written meanwhile is staged, and read back from there.
 STAGE: ContextVar[Stage | None] = ContextVar("stage", default=None)
+# Write a file that's part of no change, if it's a project's that is being written: as a change of its own.
+ALONE: list[Callable[[Path, bytes], bool]] = []
 
 
 def inside(root: Path, name: str | Path) -> Path:
@@ -235,7 +237,8 @@ def write_bytes(path: Path, data: bytes) -> None:
     if stage and (place := stage.place(path)):
         stage.files[place] = data
         return
-    replace_file(path, data)
+    if not any(write(path, data) for write in ALONE):
+        replace_file(path, data)
 
 
 def write_inside(root: Path, name: str | Path, data: bytes) -> None:

@@ -2,9 +2,9 @@
 
 Whoever writes a project's files holds its lock meanwhile, so that no two writers build on the same state; the system
 frees it when the holder dies. Before the files of a change are written, their content is kept in `.tavolan/change`,
-listed in `journal.json`, which goes when the holder is through. While it is there, that run was killed: the next
-command puts everything back, so that the run can be repeated as if it had never begun. What somebody changed by hand
-since then stays.
+listed in `journal.json`. When the holder is through, they go to `.tavolan/done`, for `undo`. While they're still there,
+that run was killed: the next command puts everything back, so that the run can be repeated as if it had never begun.
+What somebody changed by hand since then stays.
 """
 
 from __future__ import annotations
@@ -16,12 +16,14 @@ import os
 import sys
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
+from datetime import UTC, datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from tavolan.errors import FileAccessError, OutsideError, ProjectError
 from tavolan.support.containment import contain, move, placed, remove, remove_tree
 from tavolan.support.files import (
+    ALONE,
     STAGE,
     Stage,
     copy_file,
@@ -38,9 +40,12 @@ if TYPE_CHECKING:
 
 FOLDER = ".tavolan"
 CHANGE = Path(FOLDER) / "change"
+# Changes that hold, by number, with what their files held before: so many of the newest, and so many bytes.
+DONE = Path(FOLDER) / "done"
+_MOST_DONE, _MOST_BYTES = 30, 300_000_000
 # Where a new project is built before its files are moved to their places.
 _BUILT = Path(FOLDER) / "new"
-_JOURNAL = "journal.json"
+JOURNAL = "journal.json"
 # Seconds that a writer waits for another one: texts are written in one, hundreds of pictures in minutes.
 WAIT = {"project": 30.0, "out": 600.0}
 # Where a project's texts are written.
@@ -61,6 +66,8 @@ class _Holding:
 
 
 _held: dict[Path, _Holding] = {}
+# Whether this process sent something to somebody else: what it writes then goes with that.
+_sent: list[bool] = []
 
 
 @contextmanager
@@ -85,11 +92,55 @@ def writing(root: Path, name: str = "project") -> Iterator[None]:
     finally:
         holding.depth -= 1
         if not holding.depth:
-            if holding.entries:
-                holding.entries = {}
-                # With the journal gone the change holds. That's the last step; the next run clears the rest away.
-                remove(root / CHANGE / _JOURNAL)
-            holding.lock.release()
+            try:
+                if holding.entries:
+                    _hold(root, holding)
+            finally:
+                holding.lock.release()
+
+
+def _write_alone(path: Path, data: bytes) -> bool:
+    """Write a file as a change of its own, where it's one of a project that this process is writing."""
+    for lock, holding in _held.items():
+        root = lock.parent.parent
+        if lock.stem != "project" or not holding.depth or STAGE.get():
+            continue
+        place = Stage(root).place(path)
+        if place and place.relative_to(root).parts[0] not in ("out", FOLDER):
+            with changing(root):
+                write_bytes(path, data)
+            return True
+    return False
+
+
+ALONE.append(_write_alone)
+
+
+def note_sent() -> None:
+    """Note that something is sent to somebody else: what this process writes from now on can't be undone."""
+    _sent[:] = [True]
+
+
+def _hold(root: Path, holding: _Holding) -> None:
+    """Let a change hold: with its journal gone from there, no later run undoes it by itself. It's kept for `undo`."""
+    entries, holding.entries = list(holding.entries.values()), {}
+    numbers = sorted(int(path.name) for path in (root / DONE).glob("*") if path.name.isdecimal())
+    journal = {"when": datetime.now(UTC).isoformat(timespec="seconds"), "words": sys.argv[1:], "sent": bool(_sent)}
+    journal |= {"command": _command(), "files": entries}
+    replace_file(root / CHANGE / JOURNAL, json.dumps(journal).encode("utf-8", "replace"))
+    number = numbers[-1] + 1 if numbers else 1
+    move(root / CHANGE, root / DONE / str(number))
+    _make_room(root, [*numbers, number])
+
+
+def _make_room(root: Path, numbers: list[int]) -> None:
+    """Delete the oldest changes that are kept, where they're too many or too large."""
+    taken = 0
+    for place, number in enumerate(reversed(numbers)):
+        folder = root / DONE / str(number)
+        taken += sum(path.lstat().st_size for path in folder.iterdir())
+        if place and (place >= _MOST_DONE or taken > _MOST_BYTES):
+            remove_tree(folder)
 
 
 @contextmanager
@@ -160,7 +211,7 @@ def _move_in(built: Path, root: Path) -> None:
 
 def is_interrupted(root: Path) -> bool:
     """Whether a change is under way, or was when its run was killed."""
-    return (root / CHANGE / _JOURNAL).is_file()
+    return (root / CHANGE / JOURNAL).is_file()
 
 
 def settle(root: Path) -> None:
@@ -239,7 +290,7 @@ def _wait(name: str) -> float:
         return WAIT[name]
 
 
-def _digest(path: Path) -> str:
+def digest_of_file(path: Path) -> str:
     """Return a digest of a file, "" where there's none."""
     return hashlib.sha256(read_bytes(path, path.name)).hexdigest() if path.exists() else ""
 
@@ -248,7 +299,7 @@ def _write(stage: Stage) -> None:
     """Write the files of a change, after what they replace is kept."""
     digests = {path: hashlib.sha256(data).hexdigest() for path, data in stage.files.items()}
     try:
-        files = {path: data for path, data in stage.files.items() if _digest(path) != digests[path]}
+        files = {path: data for path, data in stage.files.items() if digest_of_file(path) != digests[path]}
         if files:
             _keep(stage.root, {path: digests[path] for path in files})
         for path, data in files.items():
@@ -271,26 +322,26 @@ def _keep(root: Path, files: dict[Path, str]) -> None:
     for path, after in files.items():
         name = path.relative_to(root).as_posix()
         # Where a run writes a file twice, what was there before the first time counts.
-        entry = entries.setdefault(name, {"path": name, "kept": "", "after": []})
+        entry = entries.setdefault(name, {"path": name, "kept": "", "before": "", "after": []})
         if not entry["after"] and path.exists():
-            entry["kept"] = str(len(entries))
+            entry["kept"], entry["before"] = str(len(entries)), digest_of_file(path)
             copy_file(path, folder / entry["kept"])
         entry["after"].append(after)
     journal = {"command": _command(), "files": list(entries.values())}
-    replace_file(folder / _JOURNAL, json.dumps(journal).encode())
+    replace_file(folder / JOURNAL, json.dumps(journal).encode())
 
 
 def _undo(root: Path) -> None:
     """Put back what was there before a change, but for files that somebody else changed since."""
     folder = root / CHANGE
-    command, entries = _read_journal(folder / _JOURNAL)
+    command, entries = _read_journal(folder / JOURNAL)
     count = 0
     for entry in entries:
         path = inside(root, str(entry.get("path")))
         sweep(path.parent)
         kept = folder / Path(str(entry.get("kept"))).name
         try:
-            if _digest(path) in entry.get("after", ()):
+            if digest_of_file(path) in entry.get("after", ()):
                 count += 1
                 if entry.get("kept") and kept.is_file():
                     move(kept, path)
