@@ -3,6 +3,7 @@
 import csv
 import io
 import re
+import shutil
 import tomllib
 
 import pytest
@@ -169,7 +170,7 @@ def test_the_memory_finds_exact_and_near_texts(tmp_path):
 
 
 def test_a_locale_is_added_with_all_it_needs(project):
-    done = run_tavolan("locale", "add", "de-AT", "--like", "de-DE", cwd=project)
+    done = run_tavolan("locale", "add", "de-AT", "--like", "de-DE", "--anyway", cwd=project)
     assert done.code == 0 and "ios doesn't have de-AT: it's left out there" in done.out
     assert (project / "copy/de-AT.toml").read_text().endswith('like = "de-DE"\n')
     opened = tavolan.open_project(project)
@@ -187,6 +188,70 @@ def test_a_locale_is_added_with_all_it_needs(project):
     ):  # fmt: skip
         done = run_tavolan("locale", "add", *args, cwd=project)
         assert done.code == 2 and words in done.err
+
+
+def test_many_locales_are_added_at_once_or_none(project):
+    before = (project / "tavolan.toml").read_bytes()
+    done = run_tavolan("locale", "add", "ja", "fr", cwd=project)
+    assert done.code == 2 and "no store of this project has fr. Meant: fr-FR or fr-CA?" in done.err
+    assert (project / "tavolan.toml").read_bytes() == before and not (project / "copy/ja.toml").exists()
+    assert run_tavolan("locale", "add", "ja", "fr-FR", "nl-NL", cwd=project).code == 0
+    assert set(tavolan.open_project(project).stores["ios"].locales) >= {
+        "en-US",
+        "de-DE",
+        "ar-SA",
+        "ja",
+        "fr-FR",
+        "nl-NL",
+    }
+    for wrong in ([], ["--store", "ios"], ["it", "--all"]):
+        done = run_tavolan("locale", "add", *wrong, cwd=project)
+        assert done.code == 2 and "which locales to add isn't said" in done.err
+
+
+@pytest.mark.parametrize(
+    ("tag", "meant"),
+    [("jp", "Meant: ja?"), ("ua", "Meant: uk?"), ("cz", "Meant: cs?"), ("se", "Meant: sv?"), ("zh-CN", "Add zh-Hans"),
+     ("pt", "Add pt-BR"), ("de-AT", "Meant: de-DE?"), ("klingon", "Write a BCP 47 tag"), ("gsw", "To add it: --anyway.")],
+)  # fmt: skip
+def test_a_tag_that_no_store_has_points_to_what_may_be_meant(two_stores, tag, meant):
+    before = (two_stores / "tavolan.toml").read_bytes()
+    done = run_tavolan("locale", "add", tag, cwd=two_stores)
+    assert done.code == 2 and meant in done.err, done.err
+    assert (two_stores / "tavolan.toml").read_bytes() == before and not (two_stores / f"copy/{tag}.toml").exists()
+
+
+@pytest.fixture(scope="module")
+def two_stores(tmp_path_factory):
+    """Return a new project of all three stores, read-only."""
+    root = tmp_path_factory.mktemp("stores") / "app"
+    stores = [part for store in ("ios", "android", "maker") for part in ("--store", store)]
+    assert run_tavolan("new", root, *stores, cwd=root.parent).code == 0
+    return root
+
+
+def test_all_locales_of_a_store_are_added_and_each_store_has_all_that_it_knows(two_stores, tmp_path):
+    root = shutil.copytree(two_stores, tmp_path / "app")
+    done = run_tavolan("locale", "add", "--all", "--store", "android", cwd=root)
+    assert done.code == 0, done.err
+    opened = tavolan.open_project(root)
+    for store in opened.stores.values():
+        known = {tag for tag in opened.app.locales if store.rulebook.store_code(tag)}
+        assert set(store.locales) == known, store.id
+    android = opened.stores["android"].rulebook
+    codes = [android.store_code(tag) for tag in opened.stores["android"].locales]
+    assert sorted(codes) == sorted({*android.locales.codes, *android.locales.low_confidence_codes})
+    assert len(opened.stores["ios"].locales) > 30
+    assert (
+        "All locales of the stores are there."
+        in run_tavolan("locale", "add", "--all", "--store", "android", cwd=root).out
+    )
+
+
+def test_suggested_locales_can_be_added(project):
+    found = run_tavolan("locale", "suggest", "--json", cwd=project).json["suggestions"]
+    tags = list(dict.fromkeys(item["locale"] for item in found))
+    assert tags and run_tavolan("locale", "add", *tags, cwd=project).code == 0
 
 
 def test_suggestions_name_storefronts(project):

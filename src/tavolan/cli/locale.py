@@ -11,6 +11,7 @@ from tavolan.cli.common import (
     JsonOption,
     LocaleOption,
     ProjectOption,
+    StoreOption,
     console,
     open_project,
     print_document,
@@ -99,25 +100,35 @@ def adopt(
 
 @app.command()
 def add(
-    tag: Annotated[str, typer.Argument(help="The locale to add, as in de-AT.")],
+    tags: Annotated[list[str] | None, typer.Argument(help="The locales to add, as in de-DE pt-BR.")] = None,
     project: ProjectOption = None,
     like: Annotated[
         str | None,
         typer.Option("--like", help="Take what it lacks from this locale; of another language: translate from it."),
     ] = None,
+    all_: Annotated[bool, typer.Option("--all", help="All locales that the stores have, or that --store has.")] = False,
+    store: StoreOption = None,
+    anyway: Annotated[bool, typer.Option("--anyway", help="Also a locale that no store has.")] = False,
     from_console: Annotated[
         bool, typer.Option("--from-console", help="Take in what somebody began in the stores' consoles.")
     ] = False,
 ) -> None:
-    """Add a locale: its copy and terms files, and its place in tavolan.toml."""
+    """Add locales: their copy and terms files, and their place in tavolan.toml."""
     from tavolan.consoles.new_locale import locale_from_consoles
     from tavolan.errors import UsageError
-    from tavolan.project.new_locale import add_locale
+    from tavolan.project.new_locale import add_locales, missing_locales
 
+    if bool(tags) == all_ or (store and not all_):
+        raise UsageError("which locales to add isn't said", "Name them, or give --all, for one store with --store.")
     if from_console and like:
         raise UsageError("a locale from a console is like none", "Leave --like out.", option="--like")
     opened = open_project(project, write=True)
-    for line in locale_from_consoles(opened, tag) if from_console else add_locale(opened, tag, like):
+    wanted = tags or missing_locales(opened, opened.pick("--store", store or [], list(opened.stores)))
+    if from_console:
+        lines = [line for tag in wanted for line in locale_from_consoles(opened, tag)]
+    else:
+        lines = add_locales(opened, wanted, like, anyway=anyway)
+    for line in lines or ["All locales of the stores are there."]:
         console().print(line, soft_wrap=True)
 
 

@@ -6,7 +6,7 @@ from tavolan.consoles.pull import plan_pull, pull
 from tavolan.errors import UsageError
 from tavolan.project.load import load_project
 from tavolan.project.model import Project
-from tavolan.project.new_locale import add_locale
+from tavolan.project.new_locale import add_locales
 from tavolan.project.toml_edit import TomlEditor
 from tavolan.support.number_words import counted
 from tavolan.support.transaction import writing
@@ -23,7 +23,7 @@ def locale_from_consoles(project: Project, tag: str) -> list[str]:
         having = [store for store, found in before.items() if tag in found.unknown_locales]
         if not having:
             raise UsageError(f"no console has {tag}, or it's here already", "See: tavolan console pull --dry-run")
-        lines = [] if tag in project.app.locales else add_locale(project, tag)
+        lines = [] if tag in project.app.locales else add_locales(project, [tag], anyway=True)
         lines += _list_for_stores(load_project(root), tag, before, having)
         fresh = load_project(root)
         for store in having:

@@ -1,26 +1,46 @@
 """Add a locale to a project: its files, and its place in `tavolan.toml`."""
 
+from collections.abc import Sequence
 from typing import Any
 
 import tomlkit
 
 from tavolan.errors import UnknownNameError, UsageError
 from tavolan.languages.tags import language_of, locale_name, tag_fault
+from tavolan.project.meant_locales import meant_tags, same_but_wider, stores_with, tags_of
 from tavolan.project.model import Project
 from tavolan.project.texts import Texts
 from tavolan.support.files import read_text, write_text
 from tavolan.support.transaction import changing
 
 
-def add_locale(project: Project, tag: str, like: str | None = None) -> list[str]:
-    """Write what a new locale needs and return what was done, in lines. Raises UsageError when it can't be added.
+def add_locales(project: Project, tags: Sequence[str], like: str | None = None, *, anyway: bool = False) -> list[str]:
+    """Write what new locales need and return what was done, in lines. Raises UsageError when one can't be added.
 
     A locale `like` one of its own language takes that one's text where it has none; of another language, that one's
-    text is laid out to be translated. Without `like`, the source's is.
+    text is laid out to be translated. Without `like`, the source's is. A locale that no store has is only added
+    `anyway`.
     """
-    _refuse(project, tag, like)
+    for tag in tags:
+        _refuse(project, tag, like)
+        if not anyway:
+            _refuse_unknown(project, tag)
     with changing(project.root):
-        return _add(project, tag, like)
+        return [line for tag in dict.fromkeys(tags) for line in _add(project, tag, like)]
+
+
+def missing_locales(project: Project, stores: Sequence[str]) -> list[str]:
+    """Return all locales that stores have and the project lacks, each once: of tags of one locale the widest known."""
+    found: dict[str, None] = {}
+    for store in stores:
+        book = project.stores[store].rulebook
+        covered = {book.store_code(tag) for tag in (*project.app.locales, *found)}
+        for tag in tags_of(project.stores[store]):
+            code = book.store_code(tag)
+            if code not in covered:
+                covered.add(code)
+                found[same_but_wider(project, tag) or tag] = None
+    return list(found)
 
 
 def _add(project: Project, tag: str, like: str | None) -> list[str]:
@@ -64,9 +84,24 @@ def _laid_out(project: Project, pattern: str) -> str:
     return "\n".join(lines) + "\n"
 
 
+def _refuse_unknown(project: Project, tag: str) -> None:
+    """Refuse a tag that no store has, or that another one says for more stores, and name what may be meant."""
+    if not (having := stores_with(project, tag)):
+        raise UsageError(f"no store of this project has {tag}", f"{_meant(project, tag)}To add it: --anyway.")
+    if wider := same_but_wider(project, tag):
+        there = ", ".join(stores_with(project, wider))
+        message = f"{tag} is only in {', '.join(having)}; {wider} is the same there, and in {there}"
+        raise UsageError(message, f"Add {wider}, or give --anyway.")
+
+
+def _meant(project: Project, tag: str) -> str:
+    meant = meant_tags(project, tag)
+    return f"Meant: {' or '.join(meant)}? " if meant else ""
+
+
 def _refuse(project: Project, tag: str, like: str | None) -> None:
     if fault := tag_fault(tag):
-        raise UsageError(fault.message, fault.remedy)
+        raise UsageError(fault.message, _meant(project, tag).strip() or fault.remedy)
     if tag in project.app.locales:
         raise UsageError(f"this project has {tag} already.")
     if like is None:
@@ -81,6 +116,7 @@ def _list(project: Project, tag: str) -> list[str]:
     """Name a locale in `tavolan.toml`, for the stores that have it."""
     config = project.root / "tavolan.toml"
     document: Any = tomlkit.parse(read_text(config, "tavolan.toml"))
+    before = [str(other) for other in document["app"]["locales"]]
     document["app"]["locales"].append(tag)
     lines = ["tavolan.toml lists it"]
     for store in project.stores.values():
@@ -88,8 +124,9 @@ def _list(project: Project, tag: str) -> list[str]:
         if store.rulebook.store_code(tag) is None:
             lines.append(f"{store.id} doesn't have {tag}: it's left out there")
             if "locales" not in table:
-                table["locales"] = list(store.locales)
-        elif store.table.locales is not None:
+                # Without a list of its own a store has all that it knows: also those that were added just now.
+                table["locales"] = [other for other in before if store.rulebook.store_code(other) is not None]
+        elif "locales" in table:
             table["locales"].append(tag)
     write_text(config, tomlkit.dumps(document))
     return lines
