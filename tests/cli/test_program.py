@@ -12,6 +12,19 @@ from tavolan.sample.clips import CLIPS
 from tavolan.sample.write import SIZES, sample_files, sample_locales, write_texts
 
 
+def test_help_begins_with_ten_commands_that_are_there_and_lists_the_others_in_the_order_of_the_work():
+    shown = run_tavolan("--help", COLUMNS="100").out
+    first = re.findall(r"^ +tavolan ([a-z]+(?: [a-z]+)?) .*$", shown.split("Options")[0], re.M)
+    assert len(first) == 10, shown
+    for command in first:
+        assert run_tavolan(*command.split(), "--help").code == 0, command
+    panels = [line.split(" ")[1:] for line in shown.splitlines() if line.startswith("╭─")]
+    names = [" ".join(words[: next(i for i, word in enumerate(words) if word.startswith("─"))]) for words in panels]
+    assert names[:3] == ["Options", "Every day", "Begin"] and "Commands" not in names
+    for name in ("next", "new", "copy", "shots", "console", "results", "schema", "standin"):
+        assert f"│ {name} " in shown
+
+
 def test_help_lists_the_commands():
     done = run_tavolan("--help")
     assert done.code == 0

@@ -10,7 +10,7 @@ from tavolan.project.model import Copy, Source, Term
 from tavolan.words.plan import plan
 from tavolan.words.plan_choices import Options
 
-# Small plans are solved to the end by both, plans of real size as far as the other solver comes: (limit, share of words).
+# Small plans are solved to the end by both but for a few, plans of real size as far as the other solver comes: (limit, share of words).
 SIZES = {"small": (40, 0.25), "real": (100, 1.0)}
 SECONDS = 60
 # Each run compares some small plans, a search as many as it's asked for, and some of real size.
@@ -131,5 +131,6 @@ def test_another_solver_finds_nothing_better_and_nothing_worse(bare_projects, ta
     bare.copy[tag] = Copy(tag, Source("x", ""), {"title": title})
     made = plan(bare, Options("ios", (tag,), ("US" if tag == "en-US" else "CN",), seconds=SECONDS))
     best, bound = best_by_cp_sat(cp_model, values, title, tag == "zh-Hans", limit)
-    assert size == "real" or bound == pytest.approx(best)
     assert made.proven and best - 1e-6 <= made.value <= bound + 1e-6
+    if size == "small" and bound != pytest.approx(best):
+        pytest.skip(f"the other solver knows no more than {best:g} to {bound:g} after {SECONDS} s")

@@ -12,34 +12,55 @@ from importlib import import_module
 from typing import Annotated, Any
 
 import typer
+from typer.core import TyperGroup
 
 from tavolan.cli.common import LogToPeople, held, say
 from tavolan.errors import OutsideError, ProjectError, TavolanError
 from tavolan.support.asking import ask_user
 from tavolan.support.version import __version__
 
-_HELP = "Write, localize and check an app's store listing, and render its store pictures, from plain files."
+_HELP = """Write, localize and check an app's store listing, and render its store pictures, from plain files.
+
+\b
+Ten commands do most of the work, in this order:
+  tavolan new FOLDER          start a project
+  tavolan shots new FOLDER    make store pictures of captures
+  tavolan copy sheet FILE     write the texts in a spreadsheet; --read FILE
+  tavolan terms plan          find the best title, subtitle and keywords
+  tavolan locale send         send texts to translators; locale receive
+  tavolan check               see what's wrong
+  tavolan shots render        make the pictures
+  tavolan preview             look at all of it, as visitors will
+  tavolan console push        hand over what changed
+  tavolan next                see what's worth doing now
+"""
+# All commands and groups of commands, in the order of the work.
+_PANELS = {
+    "Every day": ("next", "check", "status", "preview", "undo"),
+    "Begin": ("demo", "new"),
+    "Write": ("copy", "terms", "locale", "notes"),
+    "Pictures and videos": ("shots", "video"),
+    "Hand over": ("console",),
+    "Learn what it did": ("results", "experiment", "reviews"),
+    "Rules, formats, trying out": ("rules", "schema", "standin"),
+}
+_PANEL_OF = {name: panel for panel, names in _PANELS.items() for name in names}
 _COMMANDS = ("demo", "new", "next", "check", "preview", "status", "undo", "schema")
-_GROUPS = (
-    "copy",
-    "terms",
-    "shots",
-    "video",
-    "locale",
-    "notes",
-    "rules",
-    "console",
-    "results",
-    "experiment",
-    "reviews",
-    "standin",
-)
+
+
+class _InOrder(TyperGroup):
+    """Lists commands and groups in the order of the work, not commands first."""
+
+    def list_commands(self, ctx: Any) -> list[str]:  # noqa: ARG002
+        """Return the names in their order."""
+        return [name for name in _PANEL_OF if name in self.commands]
 
 
 def commands(first: str = "") -> typer.Typer:
     """Return all commands, or only the one that a first word names, which starts sooner."""
     app = typer.Typer(
         name="tavolan",
+        cls=_InOrder,
         help=_HELP,
         no_args_is_help=True,
         add_completion=not first,
@@ -47,33 +68,39 @@ def commands(first: str = "") -> typer.Typer:
         context_settings={"help_option_names": ["-h", "--help"]},
     )
     app.callback()(root)
-    known = first in (*_COMMANDS, *_GROUPS)
-    for name in (*_COMMANDS, *_GROUPS):
-        if known and name != first:
+    for name, panel in _PANEL_OF.items():
+        if first in _PANEL_OF and name != first:
             continue
         module = import_module(f"tavolan.cli.{name}")
-        if name in _GROUPS:
-            app.add_typer(module.app, name=name)
-        else:
+        if name in _COMMANDS:
             # A function isn't called what Python calls one of its own.
-            app.command(name)(getattr(module, f"{name}_" if hasattr(builtins, name) else name))
+            function = getattr(module, f"{name}_" if hasattr(builtins, name) else name)
+            app.command(name, rich_help_panel=panel)(function)
+        else:
+            app.add_typer(module.app, name=name, rich_help_panel=panel)
     return app
 
 
 def program(first: str = "") -> Any:
     """Return the program, with all commands or with the one that a first word names."""
     command = typer.main.get_command(commands(first))
-    _keep_brackets(command)
+    _put_in_one_style(command)
     return command
 
 
-def _keep_brackets(command: Any) -> None:
-    """Have the help texts of a command and all below it printed as they are: none of them holds mark-up."""
+def _put_in_one_style(command: Any) -> None:
+    """Have the help of a command and all below it printed as it's written, and flags as taking nothing.
+
+    No help text holds mark-up.
+    """
     for described in (command, *command.params):
         if getattr(described, "help", None):
             described.help = described.help.replace("[", "\\[")
+        if getattr(described, "is_flag", False):
+            # It takes nothing.
+            described.metavar = ""
     for below in getattr(command, "commands", {}).values():
-        _keep_brackets(below)
+        _put_in_one_style(below)
 
 
 def _version(wanted: bool) -> None:
@@ -83,7 +110,9 @@ def _version(wanted: bool) -> None:
 
 
 def root(
-    version: Annotated[bool, typer.Option("--version", callback=_version, is_eager=True, help="Print it.")] = False,
+    version: Annotated[
+        bool, typer.Option("--version", callback=_version, is_eager=True, help="Say which version this is.")
+    ] = False,
 ) -> None:
     """Take the options of the program itself."""
 
