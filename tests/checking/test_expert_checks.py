@@ -59,6 +59,10 @@ CASES = [
     ("wrong-kind", CONFIG, "age_answers", 'price = "cheap"\nage_answers', {""}, 'price = "4.99 USD"\nage_answers'),
     ("wrong-kind", CONFIG, "age_answers", 'price = "5 XQQ"\nage_answers', {""}, 'price = "free"\nage_answers'),
     ("wrong-kind", CONFIG, "age_answers", 'prices = { JP = "800", XX = "1 EUR" }\nage_answers', {"JP", "XX"}, 'prices = { JP = "800 JPY" }\nage_answers'),
+    ("wrong-kind", CONFIG, "age_answers", 'availability = ["UK", "Germany", "DE", "xx"]\nage_answers', {"UK", "Germany", "xx"}, 'availability = ["GB", "DE"]\nage_answers'),
+    ("wrong-kind", CONFIG, 'phone = "+1 555 0100"', 'phone = "none"', {"phone"}, 'phone = "(030) 12 34-567"'),
+    ("wrong-kind", CONFIG, '"a@potto.example"', '"a at potto"', {"email"}, '"b@potto.example"'),
+    ("unknown-choice", CONFIG, 'category = "Lifestyle"', 'category = "Lifestile"', {"Lifestile"}, 'category = "food and drink"'),
     ("wrong-kind", CONFIG, "age_answers", 'release_date = "31.1.2027"\nage_answers', {""}, 'release_date = "2027-01-31"\nage_answers'),
 ]  # fmt: skip
 TEXTS = {

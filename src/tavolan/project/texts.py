@@ -5,7 +5,7 @@ from dataclasses import dataclass, field, replace
 from functools import cached_property
 from typing import Any
 
-from tavolan.errors import UnknownNameError
+from tavolan.errors import UnknownNameError, UsageError
 from tavolan.project.addresses import REPLIES, TITLES, parse_address
 from tavolan.project.model import ONCE, Project, Value
 from tavolan.rulebooks.measure import Length, measure
@@ -120,6 +120,11 @@ class Texts:
             known = len(at.path) == 2 and bool(at.key)
         else:
             known = at.key in self.rules and (len(at.path) == 1 or at.store in self.project.stores)
+        if not known and (
+            stores := [s.id for s in self.project.stores.values() if address in self.project.fields_of(s, "once")]
+        ):
+            message = f"{address} is a fact: it's written once, not per locale"
+            raise UsageError(message, f"Write it in tavolan.toml under [once], or under [store.{stores[0]}.once].")
         if not known:
             raise UnknownNameError("there's no field", address, self.addresses())
         pictures = (*self.project.shots.shot, *self.project.shots.graphic)
@@ -129,6 +134,12 @@ class Texts:
             shots = [f"captions.{key}" for key in keys]
             raise UnknownNameError("there's no field", address, shots)
         return at.path
+
+    def _refuse_fact(self, address: str) -> None:
+        stores = (store for store in self.project.stores.values() if address in self.project.fields_of(store, "once"))
+        if store := next(stores, None):
+            message = f"{address} is a fact: it's written once, not per locale"
+            raise UsageError(message, f"Write it in tavolan.toml under [once], or under [store.{store.id}.once].")
 
     def rule(self, address: str) -> FieldRule | None:
         """Return the rule of a text in the first store that has one; None for captions and showcase values."""

@@ -92,7 +92,8 @@ class FieldRule(Required):
     """What a store asks of one field. Lengths are in `unit`: the rulebook's own where the field has none.
 
     `role` says what the field is for; where a rulebook doesn't say it, it follows from kind, scope and search.
-    `anytime` says that it may change without a version that can be edited.
+    `anytime` says that it may change without a version that can be edited. `choices` are the answers of answers, and
+    of texts and lists what the store offers, as far as that's known; `holds` says what a text or an entry is.
     """
 
     what: str = ""
@@ -113,6 +114,7 @@ class FieldRule(Required):
     anytime: bool = False
     parts: tuple[str, ...] = ()
     choices: tuple[str, ...] = ()
+    holds: Literal["text", "country", "phone"] = "text"
     confidence: Confidence | None = None
 
     @model_validator(mode="before")
