@@ -120,12 +120,8 @@ class Texts:
             known = len(at.path) == 2 and bool(at.key)
         else:
             known = at.key in self.rules and (len(at.path) == 1 or at.store in self.project.stores)
-        if not known and (
-            stores := [s.id for s in self.project.stores.values() if address in self.project.fields_of(s, "once")]
-        ):
-            message = f"{address} is a fact: it's written once, not per locale"
-            raise UsageError(message, f"Write it in tavolan.toml under [once], or under [store.{stores[0]}.once].")
         if not known:
+            self._refuse_fact(address)
             raise UnknownNameError("there's no field", address, self.addresses())
         pictures = (*self.project.shots.shot, *self.project.shots.graphic)
         keys = {picture.caption_key for picture in pictures}
