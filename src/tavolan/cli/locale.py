@@ -116,16 +116,18 @@ def add(
     """Add locales: their copy and terms files, and their place in tavolan.toml."""
     from tavolan.consoles.new_locale import locale_from_consoles
     from tavolan.errors import UsageError
+    from tavolan.project.load import load_project
     from tavolan.project.new_locale import add_locales, missing_locales
 
     if bool(tags) == all_ or (store and not all_):
         raise UsageError("which locales to add isn't said", "Name them, or give --all, for one store with --store.")
-    if from_console and like:
-        raise UsageError("a locale from a console is like none", "Leave --like out.", option="--like")
+    if from_console and (like or all_):
+        message = "a locale from a console is named, and like none"
+        raise UsageError(message, "Leave --like and --all out.", option="--from-console")
     opened = open_project(project, write=True)
     wanted = tags or missing_locales(opened, opened.pick("--store", store or [], list(opened.stores)))
     if from_console:
-        lines = [line for tag in wanted for line in locale_from_consoles(opened, tag)]
+        lines = [line for tag in wanted for line in locale_from_consoles(load_project(opened.root), tag)]
     else:
         lines = add_locales(opened, wanted, like, anyway=anyway)
     for line in lines or ["All locales of the stores are there."]:

@@ -15,11 +15,14 @@ def undo(
     json: JsonOption = False,
 ) -> None:
     """Take back what the last command wrote: each file is as it was before, or nothing is undone."""
+    from tavolan.errors import UsageError
     from tavolan.project.load import find_root
     from tavolan.reports.undo_words import change_words, list_words
     from tavolan.support.transaction import settle
     from tavolan.support.undo import done_changes, undo_last
 
+    if json and not all_:
+        raise UsageError("--json goes with --list", "Give both, or none.", option="--json")
     root = find_root(project or Path())
     settle(root)
     if all_:

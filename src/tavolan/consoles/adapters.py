@@ -30,8 +30,7 @@ def adapter_for(name: str, address: ConsoleAddress) -> StoreConsole:
 
 def _naming_faults(name: str, method: Callable[..., Any]) -> Callable[..., Any]:
     """Let errors of an adapter's own code say whose they are: else they'd seem to be the program's."""
-
-    sends = method.__name__ in SENDING
+    sends = getattr(method, "__name__", "") in SENDING
 
     @wraps(method, updated=())
     def call(*args: Any, **named: Any) -> Any:

@@ -18,7 +18,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager, suppress
 from datetime import UTC, datetime
 from pathlib import Path
-from typing import TYPE_CHECKING, Any
+from typing import Any
 
 from tavolan.errors import FileAccessError, OutsideError, ProjectError
 from tavolan.support.containment import contain, move, placed, remove, remove_tree
@@ -34,9 +34,7 @@ from tavolan.support.files import (
     sweep,
     write_bytes,
 )
-
-if TYPE_CHECKING:
-    pass
+from tavolan.support.service_addresses import without_password
 
 FOLDER = ".tavolan"
 CHANGE = Path(FOLDER) / "change"
@@ -124,19 +122,26 @@ def note_sent() -> None:
 def _hold(root: Path, holding: _Holding) -> None:
     """Let a change hold: with its journal gone from there, no later run undoes it by itself. It's kept for `undo`."""
     entries, holding.entries = list(holding.entries.values()), {}
-    numbers = sorted(int(path.name) for path in (root / DONE).glob("*") if path.name.isdecimal())
-    journal = {"when": datetime.now(UTC).isoformat(timespec="seconds"), "words": sys.argv[1:], "sent": bool(_sent)}
+    # An address may hold a password, and a word may hold what no text does.
+    words = [without_password(word).encode("utf-8", "replace").decode() for word in sys.argv[1:]]
+    journal = {"when": datetime.now(UTC).isoformat(timespec="seconds"), "words": words, "sent": bool(_sent)}
     journal |= {"command": _command(), "files": entries}
-    replace_file(root / CHANGE / JOURNAL, json.dumps(journal).encode("utf-8", "replace"))
-    number = numbers[-1] + 1 if numbers else 1
-    move(root / CHANGE, root / DONE / str(number))
-    _make_room(root, [*numbers, number])
+    replace_file(root / CHANGE / JOURNAL, json.dumps(journal).encode())
+    move(root / CHANGE, root / DONE / str(max(done_numbers(root), default=0) + 1))
+    _make_room(root)
 
 
-def _make_room(root: Path, numbers: list[int]) -> None:
+def done_numbers(root: Path) -> list[int]:
+    """Return the numbers of the changes that are kept, the newest first."""
+    folder = root / DONE
+    names = [path.name for path in folder.iterdir()] if folder.is_dir() else []
+    return sorted((int(name) for name in names if name.isascii() and name.isdecimal()), reverse=True)
+
+
+def _make_room(root: Path) -> None:
     """Delete the oldest changes that are kept, where they're too many or too large."""
     taken = 0
-    for place, number in enumerate(reversed(numbers)):
+    for place, number in enumerate(done_numbers(root)):
         folder = root / DONE / str(number)
         taken += sum(path.lstat().st_size for path in folder.iterdir())
         if place and (place >= _MOST_DONE or taken > _MOST_BYTES):

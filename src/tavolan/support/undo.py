@@ -7,7 +7,6 @@ to a store's console, can't be taken back here, and the project's memory of it m
 
 import json
 import shlex
-from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import datetime
 from pathlib import Path
@@ -15,7 +14,7 @@ from pathlib import Path
 from tavolan.errors import FileAccessError, ProjectError, UsageError
 from tavolan.support.containment import contain, move, remove, remove_empty_folders, remove_tree
 from tavolan.support.files import inside, read_bytes
-from tavolan.support.transaction import DONE, JOURNAL, digest_of_file, writing
+from tavolan.support.transaction import DONE, JOURNAL, digest_of_file, done_numbers, writing
 
 
 @dataclass(frozen=True)
@@ -29,11 +28,12 @@ class DoneChange:
     when: datetime
     command: str
     files: list[str]
-    sent: bool = False
+    sent: bool
+    parts: list["ChangedFile"]
 
 
 @dataclass(frozen=True)
-class _File:
+class ChangedFile:
     """A file of a change: its name, digests of what it held before and after ("" for none), and what was kept of it."""
 
     name: str
@@ -45,7 +45,7 @@ class _File:
 def done_changes(root: Path) -> list[DoneChange]:
     """Return the changes that are kept, the newest first."""
     contain(root)
-    return [change for number in _numbers(root) if (change := _change(root, number))]
+    return [change for number in done_numbers(root) if (change := _change(root, number))]
 
 
 def undo_last(root: Path, *, dry_run: bool = False) -> DoneChange:
@@ -56,29 +56,29 @@ def undo_last(root: Path, *, dry_run: bool = False) -> DoneChange:
     """
     contain(root)
     with writing(root):
-        change = next((change for number in _numbers(root) if (change := _change(root, number))), None)
+        change = next(iter(done_changes(root)), None)
         if change is None:
             raise UsageError("there is nothing to undo", "Only commands that write are kept, the newest of them.")
         if change.sent:
             message = f"{change.command} sent something, which can't be taken back here"
             raise UsageError(message, "See what differs with tavolan console compare, change it here, and push again.")
-        files = list(_files(root, change.number))
-        if changed := [file.name for file in files if not _is_as_left(root, file)]:
+        if changed := [file.name for file in change.parts if not _is_as_left(root, file)]:
             message = f"{change.command} can't be undone: changed since then: {', '.join(changed)}"
             raise UsageError(message, "Nothing was undone. Version control has earlier states of all files.")
         if not dry_run:
-            for file in files:
+            for file in change.parts:
                 _put_back(root, file)
             remove_tree(root / DONE / str(change.number))
     return change
 
 
-def _is_as_left(root: Path, file: _File) -> bool:
-    """Whether a file is as the change left it, or as before it: taking it back may have been cut short."""
-    return digest_of_file(inside(root, file.name)) in (file.after, file.before)
+def _is_as_left(root: Path, file: ChangedFile) -> bool:
+    """Whether a file can be put back: it's as the change left it, or as before, where undoing was cut short."""
+    digest = digest_of_file(inside(root, file.name))
+    return digest == file.before or (digest == file.after and (file.kept is None or file.kept.exists()))
 
 
-def _put_back(root: Path, file: _File) -> None:
+def _put_back(root: Path, file: ChangedFile) -> None:
     path = inside(root, file.name)
     try:
         if file.kept and file.kept.exists():
@@ -90,31 +90,27 @@ def _put_back(root: Path, file: _File) -> None:
         raise FileAccessError(path, "put back", error.strerror or error, "Check its rights.") from error
 
 
-def _numbers(root: Path) -> list[int]:
-    folder = root / DONE
-    names = [path.name for path in folder.iterdir()] if folder.is_dir() else []
-    return sorted((int(name) for name in names if name.isascii() and name.isdecimal()), reverse=True)
-
-
 def _change(root: Path, number: int) -> DoneChange | None:
     """Return a change that's kept; None for what isn't one of ours."""
+    folder = root / DONE / str(number)
     try:
-        found = json.loads(read_bytes(root / DONE / str(number) / JOURNAL, JOURNAL))
-        names = [str(entry["path"]) for entry in found["files"]]
+        found = json.loads(read_bytes(folder / JOURNAL, JOURNAL))
+        parts = [
+            ChangedFile(
+                str(entry["path"]),
+                str(entry["before"]),
+                str(entry["after"][-1]),
+                folder / Path(str(entry["kept"])).name if entry["kept"] else None,
+            )
+            for entry in found["files"]
+        ]
         when, words = datetime.fromisoformat(found["when"]), [str(word) for word in found["words"]]
-        return DoneChange(number, when, _as_typed(words), names, bool(found["sent"]))
-    except (ProjectError, ValueError, TypeError, KeyError, RecursionError):
+    except (ProjectError, ValueError, TypeError, KeyError, IndexError, RecursionError):
         return None
+    return DoneChange(number, when, _as_typed(words), [part.name for part in parts], bool(found.get("sent")), parts)
 
 
 def _as_typed(words: list[str]) -> str:
     """Return a command as it was typed, on one line, cut where it's long."""
     typed = " ".join(shlex.join(["tavolan", *words]).split())
     return typed if len(typed) <= 90 else f"{typed[:89]}…"
-
-
-def _files(root: Path, number: int) -> Iterator[_File]:
-    folder = root / DONE / str(number)
-    for entry in json.loads(read_bytes(folder / JOURNAL, JOURNAL))["files"]:
-        kept = folder / Path(str(entry["kept"])).name if entry["kept"] else None
-        yield _File(str(entry["path"]), str(entry["before"]), str(entry["after"][-1]), kept)
