@@ -9,7 +9,7 @@ import pytest
 from scipy import stats
 from statsmodels.regression.linear_model import GLS
 
-from tavolan.results.control_index import common_course, courses_of_others
+from tavolan.results.control_index import common_course, course_of_others
 from tavolan.results.noise_shapes import STEP, NoiseShapes
 from tavolan.results.placebos import Placebos, placebo_score, score_placebos, widening
 from tavolan.results.posterior import Posterior
@@ -59,10 +59,10 @@ def test_each_shape_of_the_noise_gives_the_fit_of_statsmodels():
 
 def test_a_series_has_no_part_in_what_others_have_in_common():
     rests = np.random.default_rng(2).normal(0, 0.2, (4, 60))
-    first = courses_of_others(rests)[0]
+    first = course_of_others(rests, 0)
     rests[0] += 5
-    assert courses_of_others(rests)[0] == pytest.approx(first)
-    assert courses_of_others(rests[:1]) == [pytest.approx(np.zeros(60))]
+    assert course_of_others(rests, 0) == pytest.approx(first)
+    assert course_of_others(rests[:1], 0) == pytest.approx(np.zeros(60))
 
 
 def test_a_mixture_has_the_quantiles_of_its_parts():

@@ -10,7 +10,7 @@ from babel.numbers import list_currencies
 from tavolan.checking.findings import Finding, Rule
 from tavolan.checking.registry import check
 from tavolan.checking.review import Place, Review
-from tavolan.checking.text_faults import EMAIL
+from tavolan.checking.text_faults import email_fault
 from tavolan.errors import nearest
 from tavolan.languages.countries import country_code
 from tavolan.support.days import is_day
@@ -126,8 +126,8 @@ def _record_faults(place: Place, value: dict[str, object]) -> Iterator[FactFault
             yield part, f'lacks the part "{part}"', f'Write {part} = "…" in it.'
         elif part == "phone":
             yield from _phone_faults(part, str(value[part]))
-        elif part == "email" and not EMAIL.fullmatch(str(value[part])):
-            yield part, f'"{value[part]}" is no e-mail address', "Write it as in name@example.com."
+        elif part == "email" and (fault := email_fault(str(value[part]))):
+            yield part, *fault
 
 
 def _answer_faults(place: Place, value: dict[str, object]) -> Iterator[FactFault]:

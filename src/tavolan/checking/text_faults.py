@@ -33,7 +33,7 @@ _AROUND_LINKS = ".,;:!?()[]<>«»„“”\"'。、，）（"
 _MEANS_A_LINK = re.compile(r"h?t?tps?[:;/]+", re.IGNORECASE)
 _MEANS_A_HOST = re.compile(r"www[.,]", re.IGNORECASE)
 _HOST = re.compile(r"www\.(?:[^\s.,/@]+\.)+[^\s.,/@]{2,}(?:/\S*)?$", re.IGNORECASE)
-EMAIL = re.compile(r"[^@\s]+@[^@\s.]+(?:\.[^@\s.]+)+")
+_EMAIL = re.compile(r"[^@\s]+@[^@\s.]+(?:\.[^@\s.]+)+")
 # A closing bracket of a list mark or a smiley, as in 1) or :)
 _LIST_MARK = re.compile(r"(?:^|\s)(?:\w{1,2}|[:;]-?)$")
 _UNSEEN = regex.compile(r"[\p{C}--\n\r]", regex.VERSION1)
@@ -113,6 +113,13 @@ def url_fault(url: str) -> str | None:
     return "isn't encrypted: it begins with http://" if parts.scheme == "http" else None
 
 
+def email_fault(text: str) -> tuple[str, str] | None:
+    """Return what's wrong with an e-mail address and what to write; None where nothing is."""
+    if _EMAIL.fullmatch(text):
+        return None
+    return f'"{text}" is no e-mail address', "Write it as in name@example.com."
+
+
 @check("link", "error")
 def link(review: Review, this: Rule) -> Iterator[Finding]:
     """A link or an e-mail address is broken. Only the syntax is checked; nothing is fetched."""
@@ -126,9 +133,8 @@ def link(review: Review, this: Rule) -> Iterator[Finding]:
         seen.add(at)
         text = str(place.value.content)
         if place.rule.kind == "email":
-            if not EMAIL.fullmatch(text):
-                message, remedy = f'"{text}" is no e-mail address', "Write it as in name@example.com."
-                yield place.finding(this, message, remedy)
+            if wrong := email_fault(text):
+                yield place.finding(this, *wrong)
         elif fault := url_fault(text):
             yield place.finding(this, f'"{text}" {fault}', "Write it as in https://example.com/page.")
 
@@ -172,7 +178,7 @@ def _fault_in_text(word: str) -> str | None:
         return None if _HOST.match(word) else "is no address of a page"
     # What begins with the sign is a name among people, what has it alone is prose.
     means_mail = "@" in word[1:] and word[0] != "@"
-    return "is no e-mail address" if means_mail and not EMAIL.fullmatch(word) else None
+    return "is no e-mail address" if means_mail and not _EMAIL.fullmatch(word) else None
 
 
 @check("bracket", "warning")

@@ -45,7 +45,6 @@ _PANELS = {
     "Rules, formats, trying out": ("rules", "schema", "standin"),
 }
 _PANEL_OF = {name: panel for panel, names in _PANELS.items() for name in names}
-_COMMANDS = ("demo", "new", "next", "check", "preview", "status", "undo", "schema")
 
 
 class _InOrder(TyperGroup):
@@ -72,12 +71,12 @@ def commands(first: str = "") -> typer.Typer:
         if first in _PANEL_OF and name != first:
             continue
         module = import_module(f"tavolan.cli.{name}")
-        if name in _COMMANDS:
+        if group := getattr(module, "app", None):
+            app.add_typer(group, name=name, rich_help_panel=panel)
+        else:
             # A function isn't called what Python calls one of its own.
             function = getattr(module, f"{name}_" if hasattr(builtins, name) else name)
             app.command(name, rich_help_panel=panel)(function)
-        else:
-            app.add_typer(module.app, name=name, rich_help_panel=panel)
     return app
 
 

@@ -2,7 +2,7 @@
 
 from collections.abc import Sequence
 
-from tavolan.support.number_words import counted
+from tavolan.support.number_words import counted, some_of
 from tavolan.support.undo import DoneChange
 
 # So many files are named.
@@ -24,8 +24,6 @@ def _line(number: int, change: DoneChange) -> str:
 
 def change_words(change: DoneChange, dry_run: bool) -> str:
     """Say what was undone, or what would be."""
-    names = ", ".join(change.files[:_NAMED])
-    more = f" and {len(change.files) - _NAMED} more" if len(change.files) > _NAMED else ""
     said = "Would undo" if dry_run else "Undone"
     end = "Nothing was undone: --dry-run.\n" if dry_run else ""
-    return f"{said}: {change.command}\nAs before it: {names}{more}\n{end}"
+    return f"{said}: {change.command}\nAs before it: {some_of(change.files, _NAMED)}\n{end}"

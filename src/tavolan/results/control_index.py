@@ -34,14 +34,12 @@ def what_came_and_went(logs: Array, explained: Array) -> Array:
     return rest
 
 
-def courses_of_others(rests: Array) -> list[Array]:
-    """Return for each series (j, n) what the others have in common.
+def course_of_others(rests: Array, index: int) -> Array:
+    """Return what all series (j, n) but one have in common; 0 where there's no other.
 
     A series explains a part of a course that it's in itself, so that it would seem to follow it too well.
     """
-    if len(rests) == 1:
-        return [np.zeros(rests.shape[1])]
-    return [common_course(np.delete(rests, index, axis=0)) for index in range(len(rests))]
+    return common_course(np.delete(rests, index, axis=0)) if len(rests) > 1 else np.zeros(rests.shape[1])
 
 
 def common_course(rests: Array) -> Array:

@@ -4,7 +4,7 @@ Each shape of the noise (`noise_shapes`) is weighed by how well it explains the 
 level, weekdays and trend. Ours is taken to be like theirs mostly; it keeps a part of what's taken of any storefront.
 """
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from functools import lru_cache
 
 import numpy as np
@@ -20,17 +20,18 @@ _LIKENESS, _UNLIKE = 0.6, 0.15
 _UNKNOWN = 100.0
 
 
-def noise_like_theirs(positions: Array, logs: Sequence[Array], explained: Sequence[Array]) -> Array | None:
+def noise_like_theirs(positions: Array, logs: Sequence[Array], explained: Callable[[int], Array]) -> Array | None:
     """Return the logarithm of how likely each shape of the noise is after other series; None where there are too few.
 
-    `logs` are logarithms of counts, NaN where one isn't known; `explained` what isn't noise, for each (columns).
+    `logs` are logarithms of counts, NaN where one isn't known; `explained` returns the columns of what isn't noise in
+    one of them. It's only asked for those that are looked at.
     """
     if len(logs) < _LEAST:
         return None
     chosen = sorted(range(len(logs)), key=lambda index: -float(np.nanmean(logs[index])))[:_MOST]
     total, base = np.zeros(1), np.zeros(1)
     for index in chosen:
-        columns = explained[index]
+        columns = explained(index)
         weights, base = _explained_by(positions.tobytes(), logs[index].tobytes(), columns.tobytes(), columns.shape[1])
         total = total + _LIKENESS * (weights - base)
     learned = base + total

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from tavolan.results.control_index import common_course, courses_of_others, usable_controls, what_came_and_went
+from tavolan.results.control_index import common_course, course_of_others, usable_controls, what_came_and_went
 from tavolan.results.control_noise import noise_like_theirs
 from tavolan.results.control_slopes import SlopeGuess, slope_guesses
 from tavolan.results.noise_shapes import STEP, Fits, NoiseShapes
@@ -62,9 +62,12 @@ class StepModels:
         rests = np.array([what_came_and_went(log, explained) for log in logs])
         course = common_course(rests)
         own = np.where(np.isnan(rests), 0.0, rests - course)
-        beside_others = [np.column_stack([explained, theirs]) for theirs in courses_of_others(rests)]
+
+        def beside_others(index: int) -> Array:
+            return np.column_stack([explained, course_of_others(rests, index)])
+
         self._log_shapes = {
-            False: noise_like_theirs(self._positions, logs, [explained] * len(logs)),
+            False: noise_like_theirs(self._positions, logs, lambda _index: explained),
             True: noise_like_theirs(self._positions, logs, beside_others),
         }
         first = self._columns.shape[1]
@@ -94,10 +97,9 @@ class StepModels:
 
         `log_prior` is how likely each is beforehand, against the best model as it is.
         """
-        first = self._columns.shape[1]
+        first, model = self._columns.shape[1], self.models[self.best]
         self._multiply(stretches)
-        places = range(first, first + len(stretches))
-        return [self._fit(self.models[self.best], place, log_prior, left_out) for place in places]
+        return [self._fit(model, first + place, log_prior, left_out) for place in range(len(stretches))]
 
     def fit_best_without(self, column: int, log_prior: float) -> Fits:
         """Fit the best model without one of its columns."""
@@ -197,8 +199,8 @@ class StepModels:
 
     def _mean_of_best(self) -> Array:
         fits = self.fits[self.best]
-        columns, _ = self._columns_of(self.models[self.best])
-        return np.asarray(self._columns[:, columns] @ fits.coefficients[fits.best] + self._expected(), np.float64)
+        columns, _ = self.columns_of_best()
+        return np.asarray(columns @ fits.coefficients[fits.best] + self._expected(), np.float64)
 
 
 def _less_trend(products: Array, with_trend: Array, slope: float) -> Array:

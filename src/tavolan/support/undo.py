@@ -27,9 +27,13 @@ class DoneChange:
     number: int
     when: datetime
     command: str
-    files: list[str]
     sent: bool
     parts: list["ChangedFile"]
+
+    @property
+    def files(self) -> list[str]:
+        """The names of its files."""
+        return [part.name for part in self.parts]
 
 
 @dataclass(frozen=True)
@@ -107,7 +111,7 @@ def _change(root: Path, number: int) -> DoneChange | None:
         when, words = datetime.fromisoformat(found["when"]), [str(word) for word in found["words"]]
     except (ProjectError, ValueError, TypeError, KeyError, IndexError, RecursionError):
         return None
-    return DoneChange(number, when, _as_typed(words), [part.name for part in parts], bool(found.get("sent")), parts)
+    return DoneChange(number, when, _as_typed(words), bool(found.get("sent")), parts)
 
 
 def _as_typed(words: list[str]) -> str:

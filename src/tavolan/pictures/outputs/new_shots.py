@@ -4,7 +4,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path, PurePosixPath
 
-from tavolan.errors import UsageError, nearest, one_problem
+from tavolan.errors import UnknownNameError, UsageError, one_problem
 from tavolan.pictures.design.look import look_names
 from tavolan.pictures.outputs.captures import Taken, Taker
 from tavolan.project.model import Project
@@ -93,15 +93,16 @@ def add_shot(project: Project, name: str, screen: str, *, look: str = "", before
         raise UsageError(*fault)
     screens = ScreenIndex(project).names()
     if screen not in screens:
-        message = f'there is no screen "{screen}"'
-        raise UsageError(message, nearest(screen, screens) if screens else "Take it in first: tavolan shots new FILE")
+        if not screens:
+            raise UsageError(f'there is no screen "{screen}"', "Take it in first: tavolan shots new FILE")
+        raise UnknownNameError("there is no screen", screen, screens)
     if look and look not in (looks := look_names(project.root)):
-        raise UsageError(f'there is no look "{look}"', nearest(look, looks), option="--look")
+        raise UnknownNameError("there is no look", look, looks, option="--look")
     names = [shot.name for shot in project.shots.shot]
     if name in names:
         raise UsageError(f'there is a shot "{name}" already', "Give the new one another name.")
     if before and before not in names:
-        raise UsageError(f'there is no shot "{before}"', nearest(before, names), option="--before")
+        raise UnknownNameError("there is no shot", before, names, option="--before")
     editor, texts = _editor(project), _texts_of_source(project)
     editor.add_to("shot", {"name": name, "screen": screen} | ({"look": look} if look else {}))
     if before:
@@ -138,7 +139,7 @@ def _known(project: Project, names: Sequence[str]) -> list[str]:
     there = [shot.name for shot in project.shots.shot]
     for name in names:
         if name not in there:
-            raise UsageError(f'there is no shot "{name}"', nearest(name, there))
+            raise UnknownNameError("there is no shot", name, there)
     return list(dict.fromkeys(names))
 
 
