@@ -32,8 +32,9 @@ __all__ = ["__version__", "check", "console", "cover", "next_actions", "open_pro
 def open_project(folder: str | Path = ".") -> Project:
     """Load the project in `folder` or the nearest folder above it. Raises ProjectError with every problem."""
     from tavolan.project.load import find_root, load_project
-    from tavolan.support.transaction import settle
+    from tavolan.support.transaction import begin_anew, settle
 
+    begin_anew()
     root = find_root(Path(folder))
     settle(root)
     return load_project(root)

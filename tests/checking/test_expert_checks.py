@@ -8,9 +8,9 @@ import tavolan
 from conftest import replace
 from tavolan.checking import run_checks
 from tavolan.checking.freshness import last_day
-from tavolan.checking.text_faults import url_fault
 from tavolan.checking.word_use import first_sentence
 from tavolan.errors import ProjectError
+from tavolan.support.web_addresses import url_fault
 
 EN, DE, AR, CONFIG = "copy/en-US.toml", "copy/de-DE.toml", "copy/ar-SA.toml", "tavolan.toml"
 SUBTITLE = ('"Notizen zum Brand"', '"{}"')

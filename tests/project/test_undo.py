@@ -6,6 +6,7 @@ from datetime import date
 
 import pytest
 
+import tavolan
 from conftest import run_tavolan, write_screen
 from tavolan.errors import UsageError
 from tavolan.support.files import write_text
@@ -147,6 +148,7 @@ def test_what_is_kept_says_no_password_and_a_strangers_file_does_nothing(project
 
 
 def test_only_the_newest_changes_are_kept(project):
+    tavolan.open_project(project)
     for number in range(33):
         with changing(project):
             write_text(project / "copy/en-US.toml", f'title = "{number}"\n')

@@ -99,7 +99,7 @@ def _command(now: Situation, group: list[Finding], locales: list[str]) -> str:
         fields = {one.field for one in group}
         return f"tavolan copy table {first.field}" if len(fields) == 1 and _is_text(now, first) else "tavolan check"
     if not first.locale:
-        return "tavolan check --notes"
+        return "tavolan facts" if _kind(first) == "facts" else "tavolan check --notes"
     if not _is_text(now, first):
         return f"tavolan check --notes --locale {first.locale}"
     address = first.field

@@ -8,16 +8,18 @@ from tavolan.checking.registry import check
 from tavolan.checking.review import Place, Review
 from tavolan.languages.tags import locale_name, nearest_code
 from tavolan.project.addresses import parse_address
+from tavolan.project.facts import fact_name
 
 
-def _remedy(place: Place) -> str:
+def _remedy(review: Review, place: Place) -> str:
     address = parse_address(place.field)
     if address.item:
         return f'Write {address.key} = "…" under [items.{address.item}].'
     if place.locale:
         sample = "[…]" if place.rule.kind == "list" else "…" if place.rule.kind == "yes-no" else '"…"'
         return f"Write {place.field} = {sample}."
-    return f"Write {place.field} under [once], or under [store.{place.store.id}.once] for this store alone."
+    name = fact_name(review.project, place.store, place.field)
+    return f"Answer it with: tavolan facts set {name}=VALUE"
 
 
 @check("to-write", "error")
@@ -31,12 +33,12 @@ def to_write(review: Review, this: Rule) -> Iterator[Finding]:
     for place in review.places:
         if not review.project.requires(place.rule) or place.value.written:
             continue
-        at, remedy = place, _remedy(place)
+        at, remedy = place, _remedy(review, place)
         if (place.store.id, place.field) in everywhere:
             if place.locale != everywhere[place.store.id, place.field]:
                 continue
             at = replace(place, locale="", value=review.project.once_value(place.store.id, place.field))
-            remedy = f"Write {place.field} under [once] in tavolan.toml, or in each copy file where it differs."
+            remedy = f"Answer it with: tavolan facts set {place.field}=VALUE, or in each copy file where it differs."
         yield at.finding(this, "is still to write; the store requires it", remedy, review.missing_level, measured=0)
 
 
@@ -56,7 +58,7 @@ def unused_field(review: Review, this: Rule) -> Iterator[Finding]:
         if place.rule.wanted and not place.value.written:
             unused = place.rule.length("")
             message = f"is empty: {unused.limit} {unused.unit} that search would read are unused"
-            yield place.finding(this, message, _remedy(place), review.missing_level, **unused._asdict())
+            yield place.finding(this, message, _remedy(review, place), review.missing_level, **unused._asdict())
 
 
 @check("locale-not-in-store", "error")

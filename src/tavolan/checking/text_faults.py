@@ -5,7 +5,6 @@ import unicodedata
 from collections.abc import Iterator
 from functools import cache
 from html import unescape
-from urllib.parse import urlsplit
 
 import regex
 
@@ -17,7 +16,9 @@ from tavolan.languages.tags import language_of, script_of
 from tavolan.languages.word_lists import word_lists
 from tavolan.project.addresses import PICTURE_TABLES, REPLIES
 from tavolan.project.caption_markup import MarkupError, parse
+from tavolan.project.fact_faults import address_faults
 from tavolan.project.texts import SENTENCES
+from tavolan.support.web_addresses import EMAIL, url_fault
 
 # What only a program writes: {{name}}, ${name}, %s, %(name)s, {app_name}, {0}, [APP_NAME], <NAME>.
 _VARIABLE = re.compile(
@@ -33,7 +34,6 @@ _AROUND_LINKS = ".,;:!?()[]<>«»„“”\"'。、，）（"
 _MEANS_A_LINK = re.compile(r"h?t?tps?[:;/]+", re.IGNORECASE)
 _MEANS_A_HOST = re.compile(r"www[.,]", re.IGNORECASE)
 _HOST = re.compile(r"www\.(?:[^\s.,/@]+\.)+[^\s.,/@]{2,}(?:/\S*)?$", re.IGNORECASE)
-_EMAIL = re.compile(r"[^@\s]+@[^@\s.]+(?:\.[^@\s.]+)+")
 # A closing bracket of a list mark or a smiley, as in 1) or :)
 _LIST_MARK = re.compile(r"(?:^|\s)(?:\w{1,2}|[:;]-?)$")
 _UNSEEN = regex.compile(r"[\p{C}--\n\r]", regex.VERSION1)
@@ -94,32 +94,6 @@ def spaces(review: Review, this: Rule) -> Iterator[Finding]:
             yield passage.finding(this, "begins with white space", "Delete it.", subject="begin")
 
 
-def url_fault(url: str) -> str | None:
-    """Return what's wrong with a link's syntax, or None. Nothing is fetched."""
-    if any(c.isspace() for c in url):
-        return "holds white space"
-    try:
-        parts = urlsplit(url)
-        port = parts.port
-    except ValueError as error:
-        return f"can't be read ({error})"
-    if parts.scheme not in ("https", "http"):
-        return "doesn't begin with https://"
-    host = parts.hostname or ""
-    labels = host.split(".")
-    good = all(label and not label.startswith("-") and not label.endswith("-") for label in labels)
-    if len(labels) < 2 or not good or (port is not None and not port):
-        return f'has no proper host: "{host}"'
-    return "isn't encrypted: it begins with http://" if parts.scheme == "http" else None
-
-
-def email_fault(text: str) -> tuple[str, str] | None:
-    """Return what's wrong with an e-mail address and what to write; None where nothing is."""
-    if _EMAIL.fullmatch(text):
-        return None
-    return f'"{text}" is no e-mail address', "Write it as in name@example.com."
-
-
 @check("link", "error")
 def link(review: Review, this: Rule) -> Iterator[Finding]:
     """A link or an e-mail address is broken. Only the syntax is checked; nothing is fetched."""
@@ -131,12 +105,8 @@ def link(review: Review, this: Rule) -> Iterator[Finding]:
         if at in seen:
             continue
         seen.add(at)
-        text = str(place.value.content)
-        if place.rule.kind == "email":
-            if wrong := email_fault(text):
-                yield place.finding(this, *wrong)
-        elif fault := url_fault(text):
-            yield place.finding(this, f'"{text}" {fault}', "Write it as in https://example.com/page.")
+        for fault in address_faults(place.rule, str(place.value.content)):
+            yield place.finding(this, fault.message, fault.remedy)
 
 
 @check("markup", "error")
@@ -178,7 +148,7 @@ def _fault_in_text(word: str) -> str | None:
         return None if _HOST.match(word) else "is no address of a page"
     # What begins with the sign is a name among people, what has it alone is prose.
     means_mail = "@" in word[1:] and word[0] != "@"
-    return "is no e-mail address" if means_mail and not _EMAIL.fullmatch(word) else None
+    return "is no e-mail address" if means_mail and not EMAIL.fullmatch(word) else None
 
 
 @check("bracket", "warning")

@@ -36,6 +36,16 @@ def _fields(project: Project) -> list[str]:
     return Texts(project).addresses()
 
 
+def _fact_names(project: Project) -> list[str]:
+    from tavolan.project.facts import facts_of
+
+    names = []
+    for fact in facts_of(project):
+        parts = fact.rule.parts if fact.rule.kind in ("record", "answers") else ()
+        names += [f"{fact.name}=", *(f"{fact.name}.{part}=" for part in parts)]
+    return names
+
+
 def _looks(project: Project) -> list[str]:
     from tavolan.pictures.design.look import look_names
 
@@ -45,6 +55,7 @@ def _looks(project: Project) -> list[str]:
 locales = _completer(lambda project: project.app.locales)
 stores = _completer(lambda project: list(project.stores))
 fields = _completer(_fields)
+fact_names = _completer(_fact_names)
 shots = _completer(lambda project: [picture.name for picture in (*project.shots.shot, *project.shots.graphic)])
 looks = _completer(_looks)
 classes = _completer(lambda project: [name for store in project.stores.values() for name in store.rulebook.classes])

@@ -202,7 +202,7 @@ def sheet(
     prefer: Annotated[str, typer.Option("--prefer", help="Decide conflicts: sheet or project.")] = "",
     dry_run: DryRun = False,
 ) -> None:
-    """Write all texts to a spreadsheet, or read one back: only what changed in it, never over what changed here."""
+    """Write texts and facts to a spreadsheet, or read one back: what changed in it, never over what changed here."""
     from tavolan.errors import UsageError
     from tavolan.exchange import copy_sheets
 
@@ -219,25 +219,34 @@ def sheet(
     assert out is not None
     count = copy_sheets.write_sheet(texts, out, "fields" if rows == "fields" else "locales", dry_run=dry_run)
     done = "would be written" if dry_run else "written"
-    console().print(f"{count} texts in {len(texts.project.app.locales)} locales {done} to {out}", soft_wrap=True)
+    console().print(
+        f"{count} texts and facts in {len(texts.project.app.locales)} locales {done} to {out}", soft_wrap=True
+    )
 
 
 def _read_back(texts: Texts, path: Path, prefer: str, dry_run: bool) -> None:
     from tavolan.exchange import copy_sheets
+    from tavolan.project.facts import write_facts
     from tavolan.project.text_writing import TextWriter
     from tavolan.reports.copytables import print_changes
+    from tavolan.reports.facttables import print_changes as print_fact_changes
+    from tavolan.support.transaction import changing
 
     outcome = copy_sheets.merge(texts, copy_sheets.read_sheet(path), str(path), prefer)
     printer = console()
     if outcome.changes:
         print_changes(printer, outcome.changes)
+    print_fact_changes(printer, outcome.facts)
     if outcome.conflicts:
         print_changes(printer, outcome.conflicts, "\nChanged on both sides (− here, + in the sheet):")
         printer.print(styled("[dim]Nothing of these was written. Decide with --prefer sheet or --prefer project.[/]"))
     if not dry_run:
-        TextWriter(texts).write(outcome.changes)
+        with changing(texts.project.root):
+            TextWriter(texts).write(outcome.changes)
+            write_facts(texts.project, outcome.facts)
     done = "would be written" if dry_run else "written"
-    printer.print(f"{len(outcome.changes)} {done}, {len(outcome.conflicts)} in conflict")
+    count = len(outcome.changes) + len({change.name for change in outcome.facts})
+    printer.print(f"{count} {done}, {len(outcome.conflicts)} in conflict")
     if outcome.conflicts:
         raise typer.Exit(1)
 

@@ -38,7 +38,7 @@ Ten commands do most of the work, in this order:
 _PANELS = {
     "Every day": ("next", "check", "status", "preview", "undo"),
     "Begin": ("demo", "new"),
-    "Write": ("copy", "terms", "locale", "notes"),
+    "Write": ("copy", "facts", "terms", "locale", "notes"),
     "Pictures and videos": ("shots", "video"),
     "Hand over": ("console",),
     "Learn what it did": ("results", "experiment", "reviews"),
@@ -62,7 +62,7 @@ def commands(first: str = "") -> typer.Typer:
         cls=_InOrder,
         help=_HELP,
         no_args_is_help=True,
-        add_completion=not first,
+        add_completion=first not in _PANEL_OF,
         pretty_exceptions_enable=False,
         context_settings={"help_option_names": ["-h", "--help"]},
     )

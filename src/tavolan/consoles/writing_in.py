@@ -11,6 +11,7 @@ from typing import Any
 
 from tavolan.consoles.content import Content, Place, holding_of
 from tavolan.errors import ProjectError
+from tavolan.project.facts import fact_key
 from tavolan.project.load import load_project
 from tavolan.project.model import Project, Store
 from tavolan.project.text_writing import TextWriter
@@ -116,21 +117,12 @@ def _write_facts(project: Project, store: Store, values: Content) -> None:
         return
     editor = TomlEditor(project.root / "tavolan.toml", "tavolan.toml")
     for place, value in values.items():
-        key = _fact_key(project, store, place)
+        key = fact_key(project, store, place.field)
         if value is None:
             editor.remove(key)
         else:
             editor.set(key, value)
     editor.save()
-
-
-def _fact_key(project: Project, store: Store, place: Place) -> tuple[str, ...]:
-    """Return where a fact is written: where it is now, else for this store alone."""
-    value = project.once_value(store.id, place.field)
-    shared = place.field in project.once and len(project.stores) == 1
-    if value.written and value.key[0] == "store":
-        return tuple(map(str, value.key))
-    return ("once", place.field) if shared else ("store", store.id, "once", place.field)
 
 
 def _write_own(project: Project, store: Store, values: Content, held: Content) -> None:

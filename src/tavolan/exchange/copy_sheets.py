@@ -10,20 +10,23 @@ from __future__ import annotations
 import csv
 import io
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from datetime import datetime
 from pathlib import Path
 from typing import TYPE_CHECKING, Any, Literal
 
 from tavolan.errors import Problem, ProjectError, UsageError, nearest, one_problem
+from tavolan.exchange.fact_rows import fact_rows, write_facts_sheet
+from tavolan.exchange.text_cell import put_text
 from tavolan.exchange.workbook import Sheet, read_workbook
 from tavolan.languages.tags import is_right_to_left
 from tavolan.project.addresses import parse_address
+from tavolan.project.facts import FactChange, plan_facts
 from tavolan.project.state import digest
-from tavolan.project.texts import Outcome, TextChange, Texts
+from tavolan.project.texts import TextChange, Texts
 from tavolan.support.csvfile import guarded, unguarded
 from tavolan.support.csvfile import read_csv as read_table
 from tavolan.support.files import write_bytes
-from tavolan.support.xmlfile import bad_character
 
 if TYPE_CHECKING:
     from openpyxl.worksheet.worksheet import Worksheet
@@ -46,6 +49,15 @@ class Cell:
     text: str
     base: str | None
     place: str
+
+
+@dataclass
+class Outcome:
+    """What a sheet changes, texts and facts, and what was changed on both sides; facts in conflict have no locale."""
+
+    changes: list[TextChange] = field(default_factory=list)
+    facts: list[FactChange] = field(default_factory=list)
+    conflicts: list[TextChange] = field(default_factory=list)
 
 
 def groups(texts: Texts) -> dict[str, list[str]]:
@@ -85,6 +97,10 @@ def _as_csv(texts: Texts) -> tuple[bytes, int]:
                 limit = "" if length.limit is None else length.limit
                 writer.writerow([locale, address, guarded(text), length.measured, limit, digest(text)])
                 count += 1
+    # Facts are of no locale.
+    for row in fact_rows(texts.project):
+        writer.writerow(["", row.name, guarded(row.text), len(row.text), "", digest(row.text)])
+        count += 1
     return ("\ufeff" + out.getvalue()).encode(), count
 
 
@@ -118,6 +134,9 @@ def _as_workbook(texts: Texts, rows: Rows) -> tuple[bytes, int]:
     base = [("locale", "field", "base")]
     for title, addresses in groups(texts).items():
         _write_sheet(book.create_sheet(title), texts, addresses, rows, base)
+    facts = fact_rows(texts.project)
+    write_facts_sheet(book, facts)
+    base += [("", row.name, digest(row.text)) for row in facts]
     hidden = book.create_sheet(BASE)
     for entry in base:
         hidden.append(entry)
@@ -153,7 +172,7 @@ def _write_sheet(
         for index, other in enumerate(across):
             locale, address = (name, other) if rows == "locales" else (other, name)
             text, column = texts.get(locale, address), 2 + index * 3
-            _write_text(sheet, number, column, text, f"{locale} {address}")
+            put_text(sheet.cell(number, column), text, f"{locale} {address}")
             if is_right_to_left(locale):
                 sheet.cell(number, column).alignment = Alignment(wrap_text=True, vertical="top", readingOrder=2)
             limit = texts.limit(address, locale)
@@ -168,21 +187,6 @@ def _write_sheet(
     sheet.column_dimensions["A"].width = 20
     sheet.freeze_panes = "B2"
     _colour_rules(sheet, len(across), len(down))
-
-
-def _write_text(sheet: Worksheet, row: int, column: int, text: str, where: str) -> None:
-    from openpyxl.styles import Alignment
-
-    if character := bad_character(text):
-        raise one_problem(where, None, "", f"holds {character}, which no workbook can hold", "Delete it.")
-    cell = sheet.cell(row, column)
-    cell.value = text or None
-    if text:
-        # As text, whatever it begins with: nothing is taken for a formula, and nothing is changed.
-        cell.data_type = "s"
-        cell.number_format = "@"
-    cell.quotePrefix = guarded(text) != text
-    cell.alignment = Alignment(wrap_text=True, vertical="top")
 
 
 def _colour_rules(sheet: Worksheet, across: int, down: int) -> None:
@@ -214,6 +218,9 @@ def _read_sheet(sheet: Sheet, bases: dict[tuple[Any, Any], Any]) -> Iterator[Cel
     from openpyxl.utils import get_column_letter
 
     head = [str(value or "").strip() for value in next(iter(sheet.rows), ())]
+    if head[:2] == ["fact", "value"]:
+        yield from _read_facts(sheet, bases)
+        return
     if not head or head[0] not in ("locale", "field"):
         return
     for number, row in enumerate(sheet.rows[1:], 2):
@@ -229,6 +236,24 @@ def _read_sheet(sheet: Sheet, bases: dict[tuple[Any, Any], Any]) -> Iterator[Cel
             text = "" if value is None else str(value).replace("\r\n", _LINE_BREAK)
             place = f"{sheet.name}!{get_column_letter(column)}{number}"
             yield Cell(locale, address, text, bases.get((locale, address)), place)
+
+
+def _read_facts(sheet: Sheet, bases: dict[tuple[Any, Any], Any]) -> Iterator[Cell]:
+    for number, row in enumerate(sheet.rows[1:], 2):
+        name, value = (*row, None, None)[:2]
+        if name := str(name or "").strip():
+            # An empty locale is left out of the base's row.
+            base = bases.get(("", name), bases.get((None, name)))
+            yield Cell("", name, _typed(value), base, f"{sheet.name}!B{number}")
+
+
+def _typed(value: Any) -> str:
+    """Return what somebody typed: spreadsheets make days, numbers and yes of some texts."""
+    if isinstance(value, datetime):
+        return value.date().isoformat()
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    return "" if value is None else str(value)
 
 
 # --- both ways --------------------------------------------------------------------------------------------------
@@ -256,10 +281,21 @@ def write_sheet(texts: Texts, path: Path, rows: Rows = "locales", *, dry_run: bo
 def merge(texts: Texts, cells: list[Cell], shown: str, prefer: str = "") -> Outcome:
     """Return what a sheet changes, and where sheet and project both changed a text.
 
-    `prefer` decides conflicts: `sheet`, `project`, or nobody. Raises ProjectError with every cell that belongs nowhere.
+    `prefer` decides conflicts: `sheet`, `project`, or nobody. Raises ProjectError with every cell that belongs nowhere,
+    and UsageError for facts that aren't of their kind.
     """
     outcome, problems = Outcome(), []
+    facts, answers = {row.name: row.text for row in fact_rows(texts.project)}, []
     for cell in cells:
+        if not cell.locale and cell.address not in facts:
+            remedy = nearest(cell.address, facts)
+            problems.append(Problem(shown, None, cell.place, f'"{cell.address}" is no fact of this project', remedy))
+            continue
+        if not cell.locale:
+            change = TextChange("", cell.address, facts[cell.address], cell.text)
+            if _keep(change, cell, prefer, outcome.conflicts):
+                answers.append((cell.address, cell.text))
+            continue
         if cell.locale not in texts.project.copy:
             remedy = nearest(cell.locale, texts.project.copy)
             problems.append(Problem(shown, None, cell.place, f'"{cell.locale}" is no locale of this project', remedy))
@@ -268,15 +304,21 @@ def merge(texts: Texts, cells: list[Cell], shown: str, prefer: str = "") -> Outc
             remedy = nearest(cell.address, texts.known)
             problems.append(Problem(shown, None, cell.place, f'"{cell.address}" is no field of this project', remedy))
             continue
-        current = texts.get(cell.locale, cell.address)
-        if cell.text == current or digest(cell.text) == cell.base:
-            continue
-        change = TextChange(cell.locale, cell.address, current, cell.text)
-        untouched = cell.base is not None and digest(current) == cell.base
-        if untouched or prefer == "sheet":
+        change = TextChange(cell.locale, cell.address, texts.get(cell.locale, cell.address), cell.text)
+        if _keep(change, cell, prefer, outcome.conflicts):
             outcome.changes.append(change)
-        elif prefer != "project":
-            outcome.conflicts.append(change)
     if problems:
         raise ProjectError(problems)
+    outcome.facts = plan_facts(texts.project, answers, force=True)
     return outcome
+
+
+def _keep(change: TextChange, cell: Cell, prefer: str, conflicts: list[TextChange]) -> bool:
+    """Whether a cell's text is written; one that was changed here too becomes a conflict, unless that's decided."""
+    if change.before == change.after or digest(change.after) == cell.base:
+        return False
+    if prefer == "sheet" or (cell.base is not None and digest(change.before) == cell.base):
+        return True
+    if prefer != "project":
+        conflicts.append(change)
+    return False

@@ -1,12 +1,13 @@
 """Read and change the texts of a project by address: locale and field, as `title`, `android.title`, `captions.home`."""
 
 from collections.abc import Iterator
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, replace
 from functools import cached_property
 from typing import Any
 
 from tavolan.errors import UnknownNameError, UsageError
 from tavolan.project.addresses import REPLIES, TITLES, parse_address
+from tavolan.project.facts import fact_name
 from tavolan.project.model import ONCE, Project, Value
 from tavolan.rulebooks.measure import Length, measure
 from tavolan.rulebooks.model import FieldRule
@@ -42,14 +43,6 @@ class TextChange:
     address: str
     before: str
     after: str
-
-
-@dataclass
-class Outcome:
-    """What an edit did or would do."""
-
-    changes: list[TextChange] = field(default_factory=list)
-    conflicts: list[TextChange] = field(default_factory=list)
 
 
 class Texts:
@@ -135,7 +128,9 @@ class Texts:
         stores = (store for store in self.project.stores.values() if address in self.project.fields_of(store, "once"))
         if store := next(stores, None):
             message = f"{address} is a fact: it's written once, not per locale"
-            raise UsageError(message, f"Write it in tavolan.toml under [once], or under [store.{store.id}.once].")
+            raise UsageError(
+                message, f"Answer it with: tavolan facts set {fact_name(self.project, store, address)}=VALUE"
+            )
 
     def rule(self, address: str) -> FieldRule | None:
         """Return the rule of a text in the first store that has one; None for captions and showcase values."""

@@ -46,7 +46,7 @@ class TomlEditor:
         for part in key[:-1]:
             # Also a table that's written in several places.
             if not isinstance(table.get(part), Mapping):
-                table[part] = tomlkit.table()
+                _append_table(table, part)
             table = table[part]
         item, old = _spelled(value), table.get(key[-1])
         if isinstance(old, Item):
@@ -132,7 +132,15 @@ class TomlEditor:
         write_text(self.path, text)
 
 
-def _append(table: Any, name: str, item: Item) -> None:
+def _append_table(table: Any, name: str) -> None:
+    """Add an empty table behind a blank line; comments that belong to what follows stay with that."""
+    if isinstance(table, Table):
+        _append(table, name, tomlkit.table(), blank_before=True)
+    else:
+        table[name] = tomlkit.table()
+
+
+def _append(table: Any, name: str, item: Item, *, blank_before: bool = False) -> None:
     """Add a key to a table: before the blank lines at its end, and comments behind them, which the next table has."""
     behind: list[Any] = []
     if isinstance(table, Table):
@@ -142,6 +150,8 @@ def _append(table: Any, name: str, item: Item) -> None:
         start = next(blank, len(body))
         behind = [element for _, element in body[start:]]
         del body[start:]
+    if blank_before:
+        table.add(tomlkit.nl())
     table[name] = item
     for element in behind:
         table.add(element)

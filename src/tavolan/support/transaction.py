@@ -119,6 +119,11 @@ def note_sent() -> None:
     _sent[:] = [True]
 
 
+def begin_anew() -> None:
+    """Begin a new piece of work: what's written from now on goes with nothing that was sent before."""
+    _sent.clear()
+
+
 def _hold(root: Path, holding: _Holding) -> None:
     """Let a change hold: with its journal gone from there, no later run undoes it by itself. It's kept for `undo`."""
     entries, holding.entries = list(holding.entries.values()), {}
