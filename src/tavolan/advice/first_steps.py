@@ -4,6 +4,7 @@ from collections.abc import Iterator
 
 from tavolan.advice.action import Action, Gain
 from tavolan.advice.situation import Situation
+from tavolan.pictures.making.counts import count_pictures
 from tavolan.project.picture_records import read_records
 
 
@@ -11,7 +12,8 @@ def first_steps(now: Situation) -> Iterator[Action]:
     """Yield what follows in a project of which nothing was handed over."""
     if not now.is_new:
         return
-    if not read_records(now.project.root):
+    # With captures, the pictures that are to be made are an action already.
+    if not read_records(now.project.root) and not any(one.possible for one in count_pictures(now.page).values()):
         yield Action(
             kind="pictures",
             what="Make the store pictures",

@@ -7,12 +7,16 @@ from tavolan.advice.action import Action, Gain
 from tavolan.advice.kinds import Kind, Work, command_of_rule, kind_of_rule, kinds
 from tavolan.advice.situation import Situation
 from tavolan.checking.findings import Finding
+from tavolan.checking.shots import order_command
 from tavolan.checking.status import MISSING
 from tavolan.project.addresses import parse_address
 from tavolan.support.number_words import counted, some_of
 
 # From so many locales on what's the same in them is one action.
 MANY_LOCALES = 3
+_CAPTURES = ("screen-missing", "screen-stands-in")
+# From so many texts on they're sooner written in a spreadsheet.
+_MANY_TEXTS = 4
 
 
 def from_findings(now: Situation, covered: Collection[str]) -> Iterator[Action]:
@@ -30,7 +34,9 @@ def from_findings(now: Situation, covered: Collection[str]) -> Iterator[Action]:
     many = {rule for rule, several in locales.items() if len(several) > MANY_LOCALES}
 
     def group_of(one: Finding) -> tuple[str, str]:
-        return ("" if one.rule in many else one.locale), one.rule
+        # Facts are no text of a locale: they're answered in one go.
+        place = "facts" if _is_fact(now, one) else "" if one.rule in many else one.locale
+        return place, one.rule
 
     open_ones.sort(key=lambda one: (*group_of(one), one.sort_key()))
     for _, group in groupby(open_ones, key=group_of):
@@ -39,16 +45,17 @@ def from_findings(now: Situation, covered: Collection[str]) -> Iterator[Action]:
 
 def _action(now: Situation, group: list[Finding]) -> Action:
     first = group[0]
-    kind = _kind(first)
+    kind = _kind(now, first)
     locales = list(dict.fromkeys(one.locale for one in group))
     count = len({(one.locale, one.field, one.subject) for one in group})
-    blocks = any(one.level == "error" or one.rule in MISSING for one in group)
+    blocks = any(one.level == "error" or (one.rule in MISSING and one.level == "note") for one in group)
     places = now.reach.places([] if "" in locales else locales, first.stores)
     gain = Gain()
     # A text of a reply is no text of the page.
     if not blocks and kind != "reviews":
         gain = now.reach.of_share(kind if kinds()[kind].share else "texts", places)
-    work: Work = "screens" if first.rule in ("screen-missing", "shot-count") else kind
+    captures = first.rule in _CAPTURES or (first.rule == "shot-count" and _lacks(first))
+    work: Work = "screens" if captures else kind
     levels = {level: len([one for one in group if one.level == level]) for level in ("error", "warning", "note")}
     promise = ", ".join(f"{counted(number, level)} fewer" for level, number in levels.items() if number)
     return Action(
@@ -83,23 +90,43 @@ def _stage(now: Situation, finding: Finding, kind: Kind) -> int:
     return kinds()[kind].stage
 
 
-def _kind(finding: Finding) -> Kind:
+def _kind(now: Situation, finding: Finding) -> Kind:
     if kind := kind_of_rule(finding.rule):
         return kind
-    if not finding.locale and finding.field and not finding.field.startswith(("shot.", "class.", "graphic.")):
+    if _is_fact(now, finding):
         return "facts"
     return "pictures" if finding.field.startswith(("shot.", "class.", "graphic.", "screens")) else "texts"
 
 
+def _lacks(finding: Finding) -> bool:
+    """Whether there's less of something than there has to be."""
+    return finding.limit is not None and finding.measured is not None and finding.measured < finding.limit
+
+
+def _is_fact(now: Situation, finding: Finding) -> bool:
+    return not finding.locale and finding.field in now.facts
+
+
 def _command(now: Situation, group: list[Finding], locales: list[str]) -> str:
     first = group[0]
+    if first.rule == "shot-count" and not _lacks(first):
+        return order_command(now.project, first.field.removeprefix("class."))
     if command := command_of_rule(first.rule):
         return command
+    if _is_fact(now, first):
+        return "tavolan facts"
+    return _command_for_texts(now, group, locales)
+
+
+def _command_for_texts(now: Situation, group: list[Finding], locales: list[str]) -> str:
+    first, fields = group[0], {one.field for one in group}
+    texts = all(_is_text(now, one) for one in group)
+    if texts and len(fields) >= _MANY_TEXTS:
+        return "tavolan copy sheet texts.xlsx"
     if len(locales) > 1:
-        fields = {one.field for one in group}
-        return f"tavolan copy table {first.field}" if len(fields) == 1 and _is_text(now, first) else "tavolan check"
+        return f"tavolan copy table {first.field}" if len(fields) == 1 and texts else "tavolan check"
     if not first.locale:
-        return "tavolan facts" if _kind(first) == "facts" else "tavolan check --notes"
+        return "tavolan check --notes"
     if not _is_text(now, first):
         return f"tavolan check --notes --locale {first.locale}"
     address = first.field

@@ -9,6 +9,7 @@ from tavolan.advice.kinds import Work, minutes_of
 from tavolan.advice.reach import Reach
 from tavolan.checking.findings import Finding
 from tavolan.consoles.base import read_base
+from tavolan.project.facts import facts_of
 from tavolan.project.journal import Line
 from tavolan.project.model import Project
 from tavolan.project.seasons import on_day
@@ -38,6 +39,11 @@ class Situation:
     def texts(self) -> Texts:
         """The texts of the usual page."""
         return Texts(self.project)
+
+    @cached_property
+    def facts(self) -> frozenset[str]:
+        """The fields that are written once, of all stores."""
+        return frozenset(fact.field for fact in facts_of(self.project) if fact.stores)
 
     @cached_property
     def valuer(self) -> Valuer:

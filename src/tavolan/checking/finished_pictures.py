@@ -288,5 +288,5 @@ def graphic_to_make(review: Review, this: Rule) -> Iterator[Finding]:
             if name in described:
                 continue
             message = f"{graphic.what or name} ({size}) is asked for, and nothing here makes one"
-            remedy = "Put a master at art/icon.png." if icon else f'Add [[graphic]] with name = "{name}" to shots.toml.'
+            remedy = "Put a master at art/icon.png." if icon else f"Add it: tavolan shots add {name}"
             yield this.finding(at, message, remedy)

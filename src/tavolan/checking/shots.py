@@ -9,6 +9,7 @@ from tavolan.checking.review import Review
 from tavolan.errors import nearest
 from tavolan.project.model import Project
 from tavolan.project.screens import Screen
+from tavolan.support.number_words import counted, some_of
 
 
 @check("caption-missing", "error")
@@ -146,9 +147,18 @@ def _by_same(found: dict[str, dict[str, None]], total: int) -> str:
     )
 
 
+def order_command(project: Project, size_class: str) -> str:
+    """Return the command that has a size class keep the shots that are made for it now."""
+    names = " ".join(shot.name for shot in project.shots_for(size_class))
+    return f"tavolan shots order {names} --device {size_class}"
+
+
 @check("shot-count", "error")
 def shot_count(review: Review, this: Rule) -> Iterator[Finding]:
-    """A store takes a certain number of screenshots per size class, and this project has more or fewer."""
+    """A store takes a certain number of screenshots per size class, and this project has fewer, or more.
+
+    Of more than it takes the first ones are made; an order of its own, `tavolan shots order … --device`, settles it.
+    """
     project = review.project
     source = project.shots_source
     level = review.missing_level or this.level
@@ -157,13 +167,15 @@ def shot_count(review: Review, this: Rule) -> Iterator[Finding]:
         for name, size_class in project.classes_of(store).items():
             least = size_class.min_count if size_class.min_count is not None else rule.min_count
             most = size_class.max_count or rule.max_count
-            count = len(project.shots_for(name))
-            if least <= count <= most:
-                continue
-            few = count < least
-            message = f"{name} takes {least} to {most} screenshots, and shots.toml has {count}"
-            remedy = f"Add {least - count} [[shot]]." if few else f"Take out {count - most}."
-            limit = least if few else most
+            shots = project.ordered_shots(name)
+            count = len(shots)
             at = Location(store=store.id, field=f"class.{name}", path=source.shown, line=source.line(("shot",)))
-            found_level = level if few else this.level
-            yield this.finding(at, message, remedy, level=found_level, measured=count, limit=limit, unit="screenshots")
+            if count < least:
+                message = f"{name} takes {least} to {most} screenshots, and shots.toml has {count}"
+                remedy = f"Add {counted(least - count, 'shot')} with: tavolan shots new FOLDER"
+                yield this.finding(at, message, remedy, level=level, measured=count, limit=least, unit="screenshots")
+            elif count > most and not project.order_for(name, project.source_locale):
+                left = some_of([shot.name for shot in shots[most:]], 4)
+                message = f"{name} takes {most} screenshots, of {count} the first ones: without {left}"
+                remedy = f"Say which come first: {order_command(project, name)}"
+                yield this.finding(at, message, remedy, level="warning", measured=count, limit=most, unit="screenshots")

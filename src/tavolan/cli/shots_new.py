@@ -68,20 +68,22 @@ def _print_new_shots(out: Console, source: str, shots: list[NewShot]) -> None:
 
 
 def add(
-    name: Annotated[str, typer.Argument(help="Name of the new shot.")],
+    name: Annotated[str, typer.Argument(help="Name of the new shot, or of a graphic that a store asks for.")],
     screen: Annotated[str, typer.Option("--screen", help="Screen that it shows; else the one of its name.")] = "",
     look: Annotated[str, typer.Option("--look", help="Its look; else the one of all.")] = "",
     before: Annotated[str, typer.Option("--before", help="Shot to put it before; else it's the last.")] = "",
+    no_caption: Annotated[bool, typer.Option("--no-caption", help="It prints no caption.")] = False,
     project: ProjectOption = None,
 ) -> None:
-    """Add one more shot of a screen that's there already, as for a second message."""
-    from tavolan.pictures.outputs.new_shots import add_shot
+    """Add one more shot of a screen that's there already, as for a second message; or a graphic of a store."""
+    from tavolan.pictures.outputs.shot_list import AddedShot, add_shot
     from tavolan.support.transaction import changing
 
     opened = open_project(project, write=True)
     with changing(opened.root):
-        add_shot(opened, name, screen or name, look=look, before=before)
-    print_text(f"Added {name}. Its caption: tavolan copy set {opened.source_locale} captions.{name} TEXT\n")
+        to_write = add_shot(opened, AddedShot(name, screen, look, before, not no_caption))
+    caption = f" Its caption: tavolan copy set {opened.source_locale} captions.{name} TEXT" if to_write else ""
+    print_text(f"Added {name}.{caption}\n")
 
 
 def remove(
@@ -89,7 +91,7 @@ def remove(
     project: ProjectOption = None,
 ) -> None:
     """Take shots out of the set. Their screens and captions stay, so that they can come back."""
-    from tavolan.pictures.outputs.new_shots import remove_shots
+    from tavolan.pictures.outputs.shot_list import remove_shots
     from tavolan.support.transaction import changing
 
     opened = open_project(project, write=True)
@@ -100,18 +102,28 @@ def remove(
 
 def order(
     names: Annotated[
-        list[str], typer.Argument(help="Shots in their new order; others follow.", autocompletion=completing.shots)
-    ],
+        list[str] | None,
+        typer.Argument(
+            help="Shots in their new order; others follow. None, with --device or --locale: the usual order again.",
+            autocompletion=completing.shots,
+        ),
+    ] = None,
     project: ProjectOption = None,
+    device: Annotated[
+        str, typer.Option("--device", help="Only in this size class.", autocompletion=completing.classes)
+    ] = "",
+    locale: Annotated[
+        str, typer.Option("--locale", help="Only in this locale.", autocompletion=completing.locales)
+    ] = "",
 ) -> None:
     """Bring the shots into another order: those that are named come first, the others follow as they were."""
-    from tavolan.pictures.outputs.new_shots import order_shots
+    from tavolan.pictures.outputs.shot_list import order_shots
     from tavolan.support.transaction import changing
 
     opened = open_project(project, write=True)
     with changing(opened.root):
-        whole = order_shots(opened, names)
-    print_text(f"In order: {', '.join(whole)}\n")
+        made = order_shots(opened, names or [], device, locale)
+    print_text(f"In order: {', '.join(made)}\n")
 
 
 def print_taken(out: Console, planned: list[Taken]) -> None:

@@ -49,11 +49,14 @@ def apply_winner(project: Project, one: Experiment, *, write: bool = True) -> Ap
     said = []
     if variant.order:
         editor.order_tables("shot", variant.order)
+        for order in project.shots.order:
+            # It was tried in all size classes.
+            editor.remove_from("order", {"device": order.device, "locale": order.locale})
         said.append(f"order: {', '.join(variant.order)}")
     looks = {**({shot.name: variant.look for shot in project.shots.shot} if variant.look else {}), **variant.looks}
     for key, values in (("look", looks), ("screen", variant.screens)):
         for shot, value in values.items():
-            editor.set_in("shot", shot, key, value)
+            editor.set_in("shot", {"name": shot}, key, value)
             said.append(f"{shot}: {key} {value}")
     if write:
         with changing(project.root):

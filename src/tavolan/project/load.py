@@ -264,6 +264,11 @@ def _check_names(shots: Shots, source: Source, problems: list[Problem]) -> None:
             line = source.line(("shot", index, "name") if at < 0 else ("graphic", at, "name"))
             problems.append(Problem(source.shown, line, f"shot.{shot.name}", "has a name that's taken", "Rename one."))
         seen.add(shot.name)
+    names = [shot.name for shot in shots.shot]
+    for index, order in enumerate(shots.order):
+        for name in (name for name in order.shots if name not in names):
+            line = source.line(("order", index, "shots"))
+            problems.append(Problem(source.shown, line, "order.shots", f'"{name}" is no shot', nearest(name, names)))
 
 
 def _check_regions(shots: Shots, source: Source, books: dict[str, Rulebook], problems: list[Problem]) -> None:
@@ -275,6 +280,11 @@ def _check_regions(shots: Shots, source: Source, books: dict[str, Rulebook], pro
             line = source.line(("shot", index, "classes"))
             where = f"shot.{shot.name}.classes"
             problems.append(Problem(source.shown, line, where, f'"{name}" is no size class', nearest(name, classes)))
+    for index, order in enumerate(shots.order):
+        if order.device and order.device not in classes:
+            line = source.line(("order", index, "device"))
+            remedy = nearest(order.device, classes)
+            problems.append(Problem(source.shown, line, "order.device", f'"{order.device}" is no size class', remedy))
     for kind, pictures in (("shot", shots.shot), ("graphic", shots.graphic)):
         for index, picture in enumerate(pictures):
             for key in (key for key in picture.regions if key not in known):

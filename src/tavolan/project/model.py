@@ -258,9 +258,28 @@ class Project:
         return self.app.source
 
     def shots_for(self, size_class: str, locale: str = "") -> list[Shot]:
-        """Return the shots that are made for a size class, in order: those of a locale where a season changes them."""
+        """Return the shots that are made for a size class, in order: as many as its store takes."""
+        return self.ordered_shots(size_class, locale)[: self.most_shots.get(size_class)]
+
+    def ordered_shots(self, size_class: str, locale: str = "") -> list[Shot]:
+        """Return all shots for a size class, in order: those of a locale where a season or an order changes them."""
         shots = self.season_shots.get(locale, self.shots)
-        return [shot for shot in shots.shot if not shot.classes or size_class in shot.classes]
+        own = [shot for shot in shots.shot if not shot.classes or size_class in shot.classes]
+        order = _order_for(shots, size_class, locale)
+        return sorted(own, key=lambda shot: order.index(shot.name) if shot.name in order else len(order))
+
+    def order_for(self, size_class: str, locale: str) -> list[str]:
+        """Return the shots that come first in a size class and locale by an order of its own; usually none."""
+        return _order_for(self.season_shots.get(locale, self.shots), size_class, locale)
+
+    @cached_property
+    def most_shots(self) -> dict[str, int]:
+        """How many pictures of each size class a store takes."""
+        return {
+            name: each.max_count or store.rulebook.pictures.max_count
+            for store in self.stores.values()
+            for name, each in store.rulebook.classes.items()
+        }
 
     @property
     def captioned(self) -> list[Picture]:
@@ -366,3 +385,8 @@ class Project:
             if name not in known:
                 raise UnknownNameError("this project has no", name, known, option=kind)
         return [name for name in known if not wanted or name in wanted]
+
+
+def _order_for(shots: Shots, size_class: str, locale: str) -> list[str]:
+    fitting = [order.shots for order in shots.order if order.fits(size_class, locale)]
+    return list(fitting[-1]) if fitting else []

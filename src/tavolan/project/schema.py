@@ -347,6 +347,22 @@ class Retouch(Table):
     mirror: bool = True
 
 
+class ShotOrder(Table):
+    """`[[order]]`: another order of the shots for a size class, a locale, or a class in a locale.
+
+    Shots that it doesn't name follow. Of several that fit, the last one counts. Where a store takes fewer pictures than
+    there are shots, the first ones are made.
+    """
+
+    device: str = ""
+    locale: str = ""
+    shots: list[Name] = Field(min_length=1)
+
+    def fits(self, size_class: str, locale: str) -> bool:
+        """Whether it's for a size class in a locale."""
+        return self.device in ("", size_class) and self.locale in ("", locale)
+
+
 class Shots(Table):
     """The whole of `shots.toml`. `turn` says how pictures lie where a store takes both."""
 
@@ -356,5 +372,6 @@ class Shots(Table):
     turn: Literal["tall", "wide"] = "tall"
     palette: Palette = Palette()
     shot: list[Shot] = []
+    order: list[ShotOrder] = []
     graphic: list[GraphicTable] = []
     retouch: list[Retouch] = []

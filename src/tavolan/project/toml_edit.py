@@ -75,13 +75,13 @@ class TomlEditor:
             if not table.as_string().endswith("\n\n"):
                 table.add(tomlkit.nl())
 
-    def set_in(self, name: str, item: str, key: str, value: str) -> None:
-        """Set a key of the table of an array that has a name. Raises KeyError where there's none."""
+    def set_in(self, name: str, where: Mapping[str, str], key: str, value: TomlValue) -> None:
+        """Set a key of the table of an array that holds what `where` says. Raises KeyError where there's none."""
         for table in self._tables(name):
-            if table["name"] == item:
+            if _holds(table, where):
                 table[key] = _spelled(value)
                 return
-        raise KeyError(item)
+        raise KeyError(name)
 
     def add_to(self, name: str, values: Mapping[str, TomlValue]) -> None:
         """Add a table to an array of tables, as `[[shot]]`, behind those that are there."""
@@ -92,12 +92,16 @@ class TomlEditor:
             if not self.text().endswith("\n\n"):
                 self._document.add(tomlkit.nl())
             self._document.append(name, tomlkit.aot())
+        for last in self._tables(name)[-1:]:
+            if not last.as_string().endswith("\n\n"):
+                last.add(tomlkit.nl())
         self._array(name).append(table)
 
-    def remove_from(self, name: str, item: str) -> None:
-        """Remove the table of an array that has a name; nothing happens where it isn't there."""
-        tables = self._tables(name)
-        tables[:] = [table for table in tables if table["name"] != item]
+    def remove_from(self, name: str, where: Mapping[str, str]) -> None:
+        """Remove the tables of an array that hold what `where` says; nothing happens where there's none."""
+        if name in self._document:
+            tables = self._tables(name)
+            tables[:] = [table for table in tables if not _holds(table, where)]
 
     def _array(self, name: str) -> AoT:
         array = self._document.get(name)
@@ -130,6 +134,10 @@ class TomlEditor:
                     self.shown, None, ".".join(key), "couldn't be written", "Put the file in order first."
                 )
         write_text(self.path, text)
+
+
+def _holds(table: Mapping[str, Any], where: Mapping[str, str]) -> bool:
+    return all(table.get(key, "") == value for key, value in where.items())
 
 
 def _append_table(table: Any, name: str) -> None:

@@ -305,9 +305,11 @@ class VideoPlanner:
 
         One that's zoomed is painted larger, so that nothing of it gets soft.
         """
-        slot = next((slot for slot in self.pictures.slots(place.name) if slot.shot.name == table.shot), None)
+        # Also of shots that the store has no room for among its pictures.
+        shots = self.project.ordered_shots(place.name)
+        slot = next((slot for slot in self.pictures.slots(shots) if slot.shot.name == table.shot), None)
         if slot is None:
-            known = [shot.name for shot in self.project.shots_for(place.name)]
+            known = [shot.name for shot in shots]
             error = UnknownNameError(f"there's no shot for {place.name}", table.shot or "", known)
             self._problem(("scene", number, "shot"), f"scene.{table.name}", str(error), "")
             return None

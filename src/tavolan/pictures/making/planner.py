@@ -1,6 +1,6 @@
 """Plan pictures: from project and selection to jobs, with every problem reported before a single picture is painted."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -122,8 +122,8 @@ class Planner:
         wanted = self.project.pick("--shot", list(selection.shots), [picture.name for picture in everything])
         locales = self.project.pick("--locale", list(selection.locales), self.project.app.locales)
         for store, name, size_class in self._places(selection):
-            slots = self.slots(name)
             for tag in (tag for tag in locales if tag in store.locales):
+                slots = self.slots(self.project.shots_for(name, tag))
                 planned = [self.shot(store, name, size_class, tag, slot) for slot in slots]
                 fitted = self.fitter.set_of(tag, [job for job in planned if job])
                 found += [job for job in fitted if job.target.name in wanted]
@@ -169,9 +169,9 @@ class Planner:
                 if name in names:
                     yield store, name, size_class
 
-    def slots(self, size_class: str) -> list[Slot]:
-        """Return a class's shots with their runs: neighbours of one look share its background, and pairs a device."""
-        shots, slots = self.project.shots_for(size_class), []
+    def slots(self, shots: Sequence[Shot]) -> list[Slot]:
+        """Return a set's shots with their runs: neighbours of one look share its background, and pairs a device."""
+        slots: list[Slot] = []
         at = 0
         while at < len(shots):
             look = shots[at].look or self.project.shots.look

@@ -4,17 +4,14 @@ from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 from pathlib import Path, PurePosixPath
 
-from tavolan.errors import UnknownNameError, UsageError, one_problem
-from tavolan.pictures.design.look import look_names
+from tavolan.errors import UsageError, one_problem
 from tavolan.pictures.outputs.captures import Taken, Taker
 from tavolan.project.model import Project
-from tavolan.project.schema import name_fault
-from tavolan.project.screens import ScreenIndex
 from tavolan.project.toml_edit import TomlEditor, TomlValue
 from tavolan.support.number_words import counted
 
 # What a shot of screens that lie on their side gets: words and device side by side, on a picture as wide.
-_LOOK_OF_WIDE, _WIDE = "beside", "wide"
+LOOK_OF_WIDE, _WIDE = "beside", "wide"
 
 
 @dataclass(frozen=True)
@@ -72,11 +69,11 @@ def add_shots(project: Project, shots: Iterable[NewShot]) -> None:
 
     A caption that's there stays.
     """
-    editor, texts = _editor(project), _texts_of_source(project)
+    editor, texts = shots_editor(project), source_editor(project)
     for shot in shots:
         table: dict[str, TomlValue] = {"name": shot.name, "screen": shot.name}
         if shot.wide:
-            table |= {"look": _LOOK_OF_WIDE, "turn": _WIDE}
+            table |= {"look": LOOK_OF_WIDE, "turn": _WIDE}
         editor.add_to("shot", table)
         if not texts.get(("captions", shot.name)):
             texts.set(("captions", shot.name), shot.caption)
@@ -84,69 +81,12 @@ def add_shots(project: Project, shots: Iterable[NewShot]) -> None:
     texts.save()
 
 
-def add_shot(project: Project, name: str, screen: str, *, look: str = "", before: str = "") -> None:
-    """Write one more shot of a screen that's there, behind all others or before one.
-
-    Raises UsageError for a name that's taken or that can't be one, and for a screen, a look or a shot that isn't there.
-    """
-    if fault := name_fault(name):
-        raise UsageError(*fault)
-    screens = ScreenIndex(project).names()
-    if screen not in screens:
-        if not screens:
-            raise UsageError(f'there is no screen "{screen}"', "Take it in first: tavolan shots new FILE")
-        raise UnknownNameError("there is no screen", screen, screens)
-    if look and look not in (looks := look_names(project.root)):
-        raise UnknownNameError("there is no look", look, looks, option="--look")
-    names = [shot.name for shot in project.shots.shot]
-    if name in names:
-        raise UsageError(f'there is a shot "{name}" already', "Give the new one another name.")
-    if before and before not in names:
-        raise UnknownNameError("there is no shot", before, names, option="--before")
-    editor, texts = _editor(project), _texts_of_source(project)
-    editor.add_to("shot", {"name": name, "screen": screen} | ({"look": look} if look else {}))
-    if before:
-        place = names.index(before)
-        editor.order_tables("shot", [*names[:place], name, *names[place:]])
-    if texts.get(("captions", name)) is None:
-        texts.set(("captions", name), "")
-    editor.save()
-    texts.save()
-
-
-def remove_shots(project: Project, names: Sequence[str]) -> None:
-    """Take shots out of `shots.toml`; screens and captions stay. Raises UsageError for one that isn't there."""
-    editor = _editor(project)
-    for name in _known(project, names):
-        editor.remove_from("shot", name)
-    editor.save()
-
-
-def order_shots(project: Project, names: Sequence[str]) -> list[str]:
-    """Bring shots into an order, those that aren't named behind, as they were. Return the whole order.
-
-    Raises UsageError for one that isn't there.
-    """
-    first = _known(project, names)
-    order = [*first, *(shot.name for shot in project.shots.shot if shot.name not in first)]
-    editor = _editor(project)
-    editor.order_tables("shot", order)
-    editor.save()
-    return order
-
-
-def _known(project: Project, names: Sequence[str]) -> list[str]:
-    there = [shot.name for shot in project.shots.shot]
-    for name in names:
-        if name not in there:
-            raise UnknownNameError("there is no shot", name, there)
-    return list(dict.fromkeys(names))
-
-
-def _editor(project: Project) -> TomlEditor:
+def shots_editor(project: Project) -> TomlEditor:
+    """Return an editor of `shots.toml`."""
     return TomlEditor(project.root / "shots.toml", "shots.toml")
 
 
-def _texts_of_source(project: Project) -> TomlEditor:
+def source_editor(project: Project) -> TomlEditor:
+    """Return an editor of the texts that were written first."""
     shown = f"copy/{project.source_locale}.toml"
     return TomlEditor(project.root / shown, shown)
