@@ -243,6 +243,6 @@ def _field(project: Project, store: Store, tag: str, key: str, rule: FieldRule, 
         rule.length(text).measured,
         rule.max,
         state,
-        rule.required != "never",
+        project.requires(rule),
         value.inherited_from,
     )

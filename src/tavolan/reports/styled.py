@@ -12,10 +12,17 @@ from typing import IO, Any, cast
 from rich.console import Console
 from rich.style import Style
 from rich.text import Text as RichText
+from rich.theme import Theme
 
 from tavolan.reports.terminal_safety import SafeStream, printable
 
 PIPED_WIDTH = 120
+# Colours of the 256 that hold on dark and on light ground: at least 3.9 to 1 on both. A terminal's own yellow, green
+# and cyan are made for dark ones.
+COLOURS = {"red": 160, "yellow": 130, "green": 28, "cyan": 30}
+_THEME = Theme(
+    {f"{weight}{name}": f"{weight}color({number})" for name, number in COLOURS.items() for weight in ("", "bold ")}
+)
 # Stands for a value while the template's mark-up is read: a character that no text may hold (Unicode, noncharacters).
 _HOLE = "\ufdd0"
 
@@ -81,7 +88,9 @@ class People(Console):
     def __init__(self) -> None:
         width = None if sys.stdout.isatty() or "COLUMNS" in os.environ else PIPED_WIDTH
         stream = cast(IO[str], SafeStream(sys.stdout))
-        super().__init__(file=stream, width=width, highlight=False, markup=False, emoji=False, soft_wrap=False)
+        super().__init__(
+            file=stream, width=width, highlight=False, markup=False, emoji=False, soft_wrap=False, theme=_THEME
+        )
 
     def render_str(self, text: str, **options: Any) -> RichText:
         """Return a plain string as a text for people."""
