@@ -258,7 +258,7 @@ def test_what_was_handed_over_can_be_taken_back_and_isnt_sent_again(team):
     push_all(team)
     shown = team.run("withdraw", "de-DE", "--store", "ios", "--dry-run")
     assert shown.code == 0 and team.texts("ios", "de-DE")
-    assert team.run("withdraw", "de-DE", "--store", "ios").code == 1 and team.texts("ios", "de-DE")
+    assert team.run("withdraw", "de-DE", "--store", "ios").code == 2 and team.texts("ios", "de-DE")
     done = team.run("withdraw", "de-DE", "--store", "ios", "--yes", "--reason", "too early")
     assert done.code == 0 and not team.texts("ios", "de-DE") and team.texts("android", "de-DE"), done.err
     assert nothing_due(team) and read_journal(team.root)[-1].note == "too early"

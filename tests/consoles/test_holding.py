@@ -219,7 +219,7 @@ def test_every_store_gets_from_nothing_to_live_with_a_refusal_and_a_second_relea
         noted = [line for line in read_journal(team.root) if line.refusal == "says nothing"]
         assert [(line.locale, line.field, line.after) for line in noted] == [("en-US", title, team.title)]
         said = team.run("submit", "--store", store, *how)
-        assert said.code == 1 and "says nothing" in said.out and "without --yes" in said.err
+        assert said.code == 2 and "says nothing" in said.out and "--yes" in said.err
         text = (team.root / "copy/en-US.toml").read_text().replace(team.title, f"{team.title} kilns")
         (team.root / "copy/en-US.toml").write_text(text)
         assert team.run("push", "--yes", "--no-pictures").code == 0

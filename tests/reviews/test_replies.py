@@ -185,7 +185,7 @@ def test_replies_are_handed_over_once_with_receipts(answered, console):
     with console.state.change():
         console.state.put("review", "potto-ios", "r4", {**kept, "reply": "By hand"})
     asked = run(answered, "send")
-    assert asked.code == 1 and "without --yes" in asked.err and "5 replies would be sent, 1 held back" in asked.out
+    assert asked.code == 2 and "--yes" in asked.err and "5 replies would be sent, 1 held back" in asked.out
     done = run(answered, "send", "--yes", "--json")
     assert done.code == 1
     schema = json.loads((Path(__file__).parents[2] / "docs/schemas/sent@1.json").read_text("utf-8"))

@@ -33,6 +33,7 @@ WhyOption = Annotated[bool, typer.Option("--why", help="Say by which method, and
 OnOption = Annotated[
     str, typer.Option("--on", help="As it is on this day, in the season that holds then; else today.", metavar="DAY")
 ]
+DryRunOption = Annotated[bool, typer.Option("--dry-run", help="Only show what would happen.")]
 JsonOption = Annotated[bool, typer.Option("--json", help="Print one JSON document and nothing else.")]
 StoreOption = Annotated[
     list[str] | None,
@@ -149,6 +150,20 @@ class LogToPeople(logging.Handler):
     def emit(self, record: logging.LogRecord) -> None:
         """Print one message."""
         say(record.getMessage())
+
+
+def agreed(question: str, *, yes: bool, undone: str) -> bool:
+    """Whether something is to be done: by `--yes`, or by the answer at a terminal.
+
+    Raises UsageError where there's no terminal to ask at; `undone` says what isn't done then, as "nothing is sent".
+    """
+    from tavolan.errors import UsageError
+
+    if yes:
+        return True
+    if not sys.stdin.isatty():
+        raise UsageError(f"{undone}: there's no terminal to ask at", "Give --yes, or --dry-run to look first.")
+    return bool(typer.confirm(question, err=True))
 
 
 def say(message: str) -> None:

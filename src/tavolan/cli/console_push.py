@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 from typing import TYPE_CHECKING, Annotated, Literal
 
 import typer
@@ -14,6 +13,7 @@ from tavolan.cli.common import (
     ProjectOption,
     StoreOption,
     YesOption,
+    agreed,
     console,
     open_on_day,
     print_document,
@@ -67,7 +67,7 @@ def push(
     require_reason(conditions.despite, reason)
     opened = open_on_day(project, on)
     selection = selection_of(opened, locale, field, no_pictures, pictures)
-    answer: Answer = "no" if dry_run else "yes" if yes else "no" if json else "ask"
+    answer: Answer = "no" if dry_run else "yes" if yes else "ask"
     done, failures = _run(opened, store or [], selection, conditions, answer, quiet=json)
     all_went = [_show_outcome(sent, json) for sent in done]
     if json:
@@ -132,11 +132,9 @@ def _asked(planned: HandOver) -> bool:
     from tavolan.support.number_words import counted
 
     store, plan = planned.found.store.id, planned.plan
-    if not sys.stdin.isatty():
-        say(f"{store}: nothing is sent without --yes.")
-        return False
     uploads = f", {counted(len(plan.uploads), 'file')} to upload" if plan.uploads else ""
-    return typer.confirm(f"Send {counted(len(plan.send), 'change')} to {store}{uploads}?")
+    question = f"Send {counted(len(plan.send), 'change')} to {store}{uploads}?"
+    return agreed(question, yes=False, undone=f"{store}: nothing is sent")
 
 
 def _show_outcome(sent: Sent, quiet: bool) -> bool:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 from datetime import date
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
@@ -10,14 +9,15 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from tavolan.cli.common import (
+    DryRunOption,
     JsonOption,
     ProjectOption,
     StoreOption,
     YesOption,
+    agreed,
     console,
     open_project,
     print_document,
-    say,
     styled,
 )
 
@@ -38,6 +38,7 @@ def submit(
     how: Annotated[str, typer.Option("--release", help="manual, automatic, or a date as 2027-01-31.")] = "manual",
     minutes: MinutesOption = 60.0,
     yes: YesOption = False,
+    dry_run: DryRunOption = False,
 ) -> None:
     """Hand the version over to review, once nothing is missing: review notes go along, a build is waited for.
 
@@ -62,9 +63,10 @@ def submit(
         # Some sections stay locked until a build is there.
         _stop_where_incomplete(client, without_locked=build is not None)
         print_risks(console(), forecast(opened, store, date.today()))
-        if not (yes or (sys.stdin.isatty() and typer.confirm(f"Hand over to {store}?"))):
-            say(f"{store}: nothing is handed over without --yes.")
-            raise typer.Exit(1)
+        undone = f"{store}: nothing is handed over"
+        if dry_run or not agreed(f"Hand over to {store}?", yes=yes, undone=undone):
+            console().print(f"{undone}.")
+            raise typer.Exit(0 if dry_run else 1)
         if build is not None and not handed_over(client, number):
             # A version first: what can't be handed over uses no number up.
             add_build(client, build, version_to_submit(client, opened, store).version, number)
@@ -129,15 +131,20 @@ def wait(
             console().print(f"{store}: notes for testers attached in {', '.join(noted) or 'no locale'}")
 
 
-def release(store: OneStoreOption, project: ProjectOption = None, yes: YesOption = False) -> None:
+def release(
+    store: OneStoreOption, project: ProjectOption = None, yes: YesOption = False, dry_run: DryRunOption = False
+) -> None:
     """Put an approved version live, where it was handed over for release by hand."""
     from tavolan.consoles.opening import opened_console
     from tavolan.consoles.review import release as put_live
+    from tavolan.consoles.review import version_to_release
 
     with opened_console(open_project(project), store) as client:
-        if not (yes or (sys.stdin.isatty() and typer.confirm(f"Put it live in {store}?"))):
-            say(f"{store}: nothing is released without --yes.")
-            raise typer.Exit(1)
+        waiting = version_to_release(client)
+        undone = f"{store}: nothing is released, {waiting.version} waits"
+        if dry_run or not agreed(f"Put {waiting.version} live in {store}?", yes=yes, undone=undone):
+            console().print(f"{undone}.")
+            raise typer.Exit(0 if dry_run else 1)
         version = put_live(client)
     console().print(f"{store}: version {version.version} is {version.state}")
 

@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from tavolan.cli.common import JsonOption, YesOption, console, print_document, progress_bar
+from tavolan.cli.common import JsonOption, YesOption, agreed, console, print_document, progress_bar
 
 if TYPE_CHECKING:
     from tavolan.consoles.store_console import StoreConsole
@@ -38,8 +37,9 @@ def verify(
     from tavolan.rulebooks.load import read_rulebook
 
     book = read_rulebook(rules) if rules else None
-    if not yes and not (sys.stdin.isatty() and typer.confirm(f"This changes {app}. Is it a throw-away app?")):
-        raise UsageError(f"{app} wasn't tried on: texts, facts and pictures would change", "If it may be: --yes")
+    undone = f"{app} wasn't tried on, since texts, facts and pictures would change"
+    if not agreed(f"This changes {app}. Is it a throw-away app?", yes=yes, undone=undone):
+        raise UsageError(undone, "Name a throw-away app.")
     table = table_of(url, adapter).model_copy(update={"app": app})
     opened = console_at(table, adapter or "console", credentials_of(console_service(url)))
     try:

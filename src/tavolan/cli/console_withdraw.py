@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import sys
 from typing import Annotated
 
 import typer
 
-from tavolan.cli.common import ProjectOption, YesOption, console, open_project, say
+from tavolan.cli.common import ProjectOption, YesOption, agreed, console, open_project, say
 from tavolan.cli.console_options import FieldOption
 
 
@@ -41,8 +40,9 @@ def withdraw(
         if dry_run:
             return
         what = f"{counted(len(cells), 'text or set of pictures', 'texts and sets of pictures')} of {locale}"
-        if not (yes or (sys.stdin.isatty() and typer.confirm(f"Take {what} out of {store}?"))):
-            say(f"{store}: nothing is taken out without --yes.")
+        undone = f"{store}: nothing is taken out"
+        if not agreed(f"Take {what} out of {store}?", yes=yes, undone=undone):
+            console().print(f"{undone}.")
             raise typer.Exit(1)
         whole = not (field or pictures)
         refused = take_back(found, cells, locale if whole else "", reason)

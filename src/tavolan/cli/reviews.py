@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 from datetime import date
 from typing import TYPE_CHECKING, Annotated
 
@@ -14,6 +13,7 @@ from tavolan.cli.common import (
     ProjectOption,
     StoreOption,
     YesOption,
+    agreed,
     console,
     open_project,
     print_document,
@@ -193,8 +193,8 @@ def send(
         planned = send_replies(opened, today, stores, reviews or (), despite or (), write=False)
         if not json:
             print_sent(out, planned, dry_run=True)
-        if not (planned.sent and not json and sys.stdin.isatty() and typer.confirm(f"Send {len(planned.sent)}?")):
-            say("Nothing is sent without --yes.")
+        if not planned.sent or not agreed(f"Send {len(planned.sent)}?", yes=False, undone="nothing is sent"):
+            say("Nothing is sent.")
             raise typer.Exit(1)
     with progress_bar("Sending") as move:
         done = send_replies(opened, today, stores, reviews or (), despite or (), move, write=not dry_run)

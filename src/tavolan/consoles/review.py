@@ -142,11 +142,16 @@ def _check_under_way(store: str, version: Version | None, state: str) -> None:
 
 def release(client: StoreConsole) -> Version:
     """Put the approved version live. Raises UsageError when none is approved."""
+    return client.release(version_to_release(client).version)
+
+
+def version_to_release(client: StoreConsole) -> Version:
+    """Return the approved version. Raises UsageError when none is approved."""
     version = current_version(client)
     if version is None or version.state != "approved":
         state = f"version {version.version} is {version.state}" if version else "there's no version"
         raise UsageError(f"nothing of {client.address.store} can be released: {state}", "Wait until it's approved.")
-    return client.release(version.version)
+    return version
 
 
 def attach_notes(client: StoreConsole, project: Project, store: str, build: str) -> list[str]:
