@@ -115,7 +115,11 @@ def add_picture(desk):
 
 def test_the_documents_are_as_their_schemas_say(desk):
     desk.somebody_writes("en-US", promo="Theirs")
-    for name, arguments in {"compare@1": ("compare",), "push@2": ("push", "--dry-run"), "journal@1": ("journal",)}.items():
+    for name, arguments in {
+        "compare@1": ("compare",),
+        "push@2": ("push", "--dry-run"),
+        "journal@1": ("journal",),
+    }.items():
         document = run(desk, *arguments, "--json").json
         schema = json.loads((SCHEMAS / f"{name}.json").read_text("utf-8"))
         assert not list(Draft202012Validator(schema).iter_errors(document)), name

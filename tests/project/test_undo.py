@@ -43,6 +43,12 @@ def kilnary(year, tmp_path):
 
 
 COMMANDS = (
+    "facts set price=free ios.category=Games prices.JP=",
+    "terms add kiln-sitter --locale en-US --relevance 60",
+    "terms mine --locale en-US --add 1",
+    "results campaign ads --from 2026-03-01 --to 2026-03-10 --cost 200",
+    "shots order shelf --device phone",
+    "shots add second --screen shelf --no-caption",
     "copy set en-US promo Fired-today",
     "copy set de-DE captions.firing --clear",
     "copy replace firings kilnwork --apply",

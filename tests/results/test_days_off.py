@@ -13,7 +13,7 @@ from tavolan.project.datafile import METRICS
 from tavolan.results.days_off import days_off, off_ordinals
 from tavolan.results.effect import YEAR_AGO, Question, change_at, effect_of
 from tavolan.results.figures import Figures
-from tavolan.results.periods import Period
+from tavolan.results.periods import Period, read_campaigns
 
 CHANGE = date(2026, 5, 4)
 HEAD = ",".join(METRICS.columns) + "\n"
@@ -93,3 +93,24 @@ def test_the_same_weeks_a_year_ago_are_a_yardstick(project):
     alone = effect(with_metrics(project, rows(84, date(2026, 3, 23), "IS", season, np.random.default_rng(5))))
     width = lambda one: math.log(one.found.ratio.high / one.found.ratio.low)  # noqa: E731
     assert alone.control == [] and width(alone) > 1.2 * width(found)
+
+
+def test_a_campaign_is_written_down_by_a_command_and_what_it_cant_be_is_said(project):
+    path = project / "data/campaigns.csv"
+    before = path.read_bytes() if path.exists() else None
+    days = ("--from", "2026-03-01", "--to", "2026-03-10")
+    for options, said in (
+        (("ads", "--from", "2026-03-10", "--to", "2026-03-01"), "ends before it begins"),
+        ((" ", *days), "needs a name"),
+        (("ads", "--from", "soon", "--to", "2026-03-01"), '--from can\'t be "soon"'),
+        (("ads", *days, "--store", "iso"), "iso"),
+        (("ads", *days, "--storefront", "Germany"), '"DE"'),
+        (("ads", *days, "--dry-run"), ""),
+    ):
+        done = run_tavolan("results", "campaign", *options, cwd=project)
+        assert done.code == (2 if said else 0) and said in done.err, (options, done.err)
+    assert (path.read_bytes() if path.exists() else None) == before
+    done = run_tavolan("results", "campaign", "=ads, video", *days, "--store", "ios", "--cost", "250", cwd=project)
+    assert done.code == 0 and done.out == "noted: =ads, video, 2026-03-01 to 2026-03-10, ios\n"
+    (campaign,) = read_campaigns(tavolan.open_project(project))
+    assert (campaign.what, campaign.cost, campaign.period.days) == ("=ads, video", 250, 10)

@@ -17,6 +17,7 @@ from tavolan.cli.common import (
     print_document,
     write_figure,
 )
+from tavolan.cli.results_campaign import campaign
 from tavolan.cli.results_import import import_results
 from tavolan.cli.results_options import (
     DaysOption,
@@ -39,6 +40,7 @@ if TYPE_CHECKING:
 
 app = typer.Typer(help="What moved, which change did it, which step lags.", no_args_is_help=True)
 app.command("import")(import_results)
+app.command()(campaign)
 app.command()(rivals)
 app.command()(report)
 app.command()(wins)

@@ -29,6 +29,7 @@ if TYPE_CHECKING:
 
 app = typer.Typer(help="The phrases that people search for, and what answers them.", no_args_is_help=True)
 app.command("mine")(word_sources.mine)
+app.command("add")(word_sources.add)
 app.command("import")(word_sources.import_terms)
 app.command("score")(word_sources.score)
 app.command("fit")(word_sources.fit)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from datetime import date
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
@@ -25,6 +26,10 @@ from tavolan.cli.results_import import take_in
 if TYPE_CHECKING:
     from tavolan.project.model import Project
 
+RelevanceOption = Annotated[
+    float | None, typer.Option("--relevance", help="How relevant they are to the app, 0 to 100.", min=0, max=100)
+]
+OneListOption = Annotated[str, typer.Option("--list", help="Name of the list that they go to.", metavar="NAME")]
 OneLocale = Annotated[str, typer.Option("--locale", help="Locale, as in en-US.", autocompletion=completing.locales)]
 DryRun = Annotated[bool, typer.Option("--dry-run", help="Show what would change, write nothing.")]
 
@@ -43,6 +48,11 @@ def mine(
     top: Annotated[int, typer.Option("--top", help="How many to show.", min=1)] = 25,
     least: Annotated[int, typer.Option("--least", help="Fewest texts that must hold it.", min=1)] = 2,
     fresh: Annotated[bool, typer.Option("--fresh", help="Leave out what's a target phrase already.")] = False,
+    add: Annotated[
+        str, typer.Option("--add", help="Add these to terms/, by their numbers in the table.", metavar="1,3,7")
+    ] = "",
+    relevance: RelevanceOption = None,
+    list_: OneListOption = "",
     json: JsonOption = False,
 ) -> None:
     """Find candidate words in reviews, other listings, suggestions and your description, each with its sources."""
@@ -50,15 +60,91 @@ def mine(
     from tavolan.reports.researchtables import print_mined
     from tavolan.words.mine import mine as find
 
-    opened = open_project(project)
+    opened = open_project(project, write=bool(add))
     tag = _one(opened, locale)
     with progress_bar("Reading") as move:
         mined = find(opened, tag, least=least, progress=lambda texts: move(texts, None))
     found = [one for one in mined.found if not (fresh and one.target)]
+    if add:
+        chosen = _by_number(add, [one.phrase for one in found[:top]])
+        _add(opened, tag, chosen, relevance, list_, dry_run=False)
+        return
     if json:
         print_document(Mine(locale=tag, candidates=found[:top]))
         return
     print_mined(console(), found[:top], len(found) if fresh else mined.total)
+
+
+def _by_number(numbers: str, phrases: list[str]) -> list[str]:
+    """Return the phrases that numbers mean, from 1. Raises UsageError for what is none."""
+    from tavolan.errors import UsageError
+
+    chosen = []
+    for number in numbers.replace(",", " ").split():
+        if not number.isdecimal() or not 1 <= int(number) <= len(phrases):
+            raise UsageError(f'--add: there\'s no candidate "{number}"', f"They go from 1 to {len(phrases)}.")
+        chosen.append(phrases[int(number) - 1])
+    return chosen
+
+
+def add(
+    phrases: Annotated[list[str], typer.Argument(help="What people type into a store's search.")],
+    locale: OneLocale,
+    project: ProjectOption = None,
+    relevance: RelevanceOption = None,
+    list_: OneListOption = "",
+    storefront: Annotated[
+        list[str] | None,
+        typer.Option(
+            "--storefront",
+            help="Only searched for in this country; repeatable.",
+            autocompletion=completing.storefronts,
+        ),
+    ] = None,
+    dry_run: DryRun = False,
+) -> None:
+    """Add phrases to terms/. At a terminal, how relevant each is to the app is asked for."""
+    opened = open_project(project, write=not dry_run)
+    _add(opened, _one(opened, locale), phrases, relevance, list_, storefront, dry_run=dry_run)
+
+
+def _add(
+    project: Project,
+    locale: str,
+    phrases: list[str],
+    relevance: float | None,
+    list_: str,
+    storefronts: list[str] | None = None,
+    *,
+    dry_run: bool,
+) -> None:
+    from tavolan.imports.added_phrases import AboutPhrases, add_phrases
+
+    known = {term.phrase.casefold() for term in project.terms.get(locale, ())}
+    asked: dict[str, float | None] = dict.fromkeys(phrases, relevance)
+    if relevance is None and sys.stdin.isatty() and not dry_run:
+        asked = {phrase: None if phrase.casefold() in known else _asked_relevance(phrase) for phrase in asked}
+    about = {phrase: AboutPhrases(value, list_, tuple(storefronts or ())) for phrase, value in asked.items()}
+    done = add_phrases(project, locale, about, dry_run=dry_run)
+    out = console()
+    for phrase in done.new:
+        out.print(f"+ {phrase}", soft_wrap=True)
+    if done.there:
+        out.print(f"there already: {', '.join(done.there)}", soft_wrap=True)
+    where = f"terms/{locale}.csv"
+    out.print(f"{len(done.new)} {'would be added' if dry_run else 'added'} to {where}", soft_wrap=True)
+    if done.new:
+        out.print(f"What answers them: tavolan terms cover --locale {locale} --all", soft_wrap=True)
+
+
+def _asked_relevance(phrase: str) -> float | None:
+    """Ask how relevant a phrase is; None where it's left open."""
+    while True:
+        answer = str(typer.prompt(f'How relevant is "{phrase}", 0 to 100', default="", show_default=False, err=True))
+        if not answer.strip():
+            return None
+        if answer.strip().isdecimal() and int(answer) <= 100:
+            return float(answer)
 
 
 def import_terms(

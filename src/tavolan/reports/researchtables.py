@@ -17,8 +17,8 @@ _REACH = {"won": "bold green", "within reach": "green", "a stretch": "yellow", "
 
 def print_mined(console: Console, found: list[Mined], total: int) -> None:
     """Print candidates with all their sources."""
-    table = plain_table("candidate", "G²", "texts", "apps", "stars", "", "sources, with an example")
-    for one in found:
+    table = plain_table("", "candidate", "G²", "texts", "apps", "stars", "", "sources, with an example")
+    for number, one in enumerate(found, 1):
         marks = SafeText("target " if one.target else "", "cyan")
         marks.append("answered" if one.covered else "", "green")
         sources = SafeText(", ".join(f"{name} {count}" for name, count in one.sources.items()))
@@ -26,9 +26,13 @@ def print_mined(console: Console, found: list[Mined], total: int) -> None:
         sources.append(f"\n{example}", "dim")
         stars = f"{one.stars:.1f}" if one.stars is not None else ""
         apps = str(one.apps) if one.apps else ""
-        table.add_row(SafeText(one.phrase, "bold"), f"{one.score:+.1f}", str(one.texts), apps, stars, marks, sources)
+        score = "" if one.score is None else f"{one.score:+.1f}"
+        phrase = SafeText(one.phrase, "bold")
+        table.add_row(str(number), phrase, score, str(one.texts), apps, stars, marks, sources)
     console.print(table)
     console.print(styled("[dim]{} of {}; G² as in docs/words.md[/]", len(found), counted(total, "candidate")))
+    if found:
+        console.print(styled("[dim]Take some into terms/ by their numbers: the same command with --add 1,3[/]"))
 
 
 def print_scores(console: Console, found: list[Score], parts: bool) -> None:

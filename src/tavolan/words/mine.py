@@ -135,11 +135,34 @@ def mine(
         described += describe(
             corpus, facts, [one[:2] for one in own], *counter.occurrences(size, [o[2] for o in own]), size
         )
+    mined = len(described)
+    described += _suggested(project, locale, match, described)
     listings, targets = _known(project, locale, match)
     for one in described:
         one.covered = any(listing.tier(phrase_of(one.phrase, listing.match)) for listing in listings)
-        one.target = " ".join(split.key(word, match) for word in split.units(one.phrase, match)) in targets
-    return Mining(sorted(described, key=lambda one: (one.covered, -one.score, -one.texts, one.phrase)), total)
+        one.target = _forms(one.phrase, match) in targets
+    ordered = sorted(described, key=lambda one: (one.covered, -(one.score or 0.0), -one.texts, one.phrase))
+    return Mining(ordered, total + len(described) - mined)
+
+
+def _suggested(project: Project, locale: str, match: split.Matching, found: list[Mined]) -> list[Mined]:
+    """Return what a store's search suggested and isn't among the candidates yet: once is enough, it's searched for."""
+    known = {_forms(one.phrase, match) for one in found}
+    more: dict[str, Mined] = {}
+    for row in project.tables.rows(SUGGESTIONS):
+        phrase = row.text("phrase")
+        forms = _forms(phrase, match)
+        if row.text("locale") != locale or not forms or forms in known:
+            continue
+        one = more.setdefault(forms, Mined(phrase, None, 0))
+        one.texts += 1
+        one.sources["suggestions"] = one.texts
+        one.examples.setdefault("suggestions", f"{phrase} (“{row.text('seed')}” {row.numbers['position']:.0f})")
+    return list(more.values())
+
+
+def _forms(phrase: str, match: split.Matching) -> str:
+    return " ".join(split.key(word, match) for word in split.units(phrase, match))
 
 
 def word_rules(
@@ -192,7 +215,5 @@ def _known(project: Project, locale: str, match: split.Matching) -> tuple[list[L
         for store in project.stores.values()
         if locale in store.locales and store.rulebook.search.model == "words"
     ]
-    targets = {
-        " ".join(split.key(word, match) for word in split.units(t.phrase, match)) for t in project.terms.get(locale, ())
-    }
+    targets = {_forms(term.phrase, match) for term in project.terms.get(locale, ())}
     return there, targets

@@ -29,7 +29,8 @@ class Mined:
     """A candidate with its sources."""
 
     phrase: str
-    score: float
+    # Of one that was only suggested nothing is counted.
+    score: float | None
     texts: int
     sources: dict[str, int] = field(default_factory=dict)
     examples: dict[str, str] = field(default_factory=dict)
