@@ -117,6 +117,7 @@ CAMPAIGNS = DataFile(
     {"cost": (0, ANY)},
     dates=("from", "to"),
     at_most=(("from", "to"),),
+    prose=("what",),
 )
 # Days that are unlike others; an empty storefront means all.
 CALENDAR = DataFile(
