@@ -131,6 +131,20 @@ def test_drafts_of_machines_are_held_back_by_locale_unless_they_are_asked_for(te
     assert team.run("push", "--yes").code == 0 and team.texts("android", "de-DE")["description"] == GERMAN
 
 
+def test_a_push_can_ask_for_texts_that_somebody_approved(team):
+    with_texts(team, de=f'description = "{GERMAN}"\n')
+    assert run_tavolan("locale", "approve", "en-US", "--by", "Ada", cwd=team.root).code == 0
+    done = team.run("push", "--yes", "--json", "--only-approved")
+    assert done.code == 1 and {reason for reason, _ in held(done).values()} == {"unapproved"}
+    assert {place for _, place in held(done)} == {"de-DE title", "de-DE description"}
+    assert not team.texts("ios", "de-DE") and team.texts("ios", "en-US")
+    team.config("[translate]\nonly_approved = true\n")
+    shown = team.run("push", "--dry-run")
+    assert shown.code == 1 and "tavolan locale approve" in shown.out
+    assert run_tavolan("locale", "approve", "de-DE", "--by", "Ada", cwd=team.root).code == 0
+    assert team.run("push", "--yes").code == 0 and team.texts("android", "de-DE")["description"] == GERMAN
+
+
 def test_a_draft_that_a_locale_takes_from_another_one_is_held_back_too(team):
     french = "Un carnet pour tous ceux qui cuisent."
     team.config('locales = ["en-US", "fr-FR", "fr-CA"]')

@@ -112,7 +112,7 @@ def test_variants_apply_where_all_their_words_hold(tmp_path):
 def test_the_words_of_variants_are_known():
     """A misspelt word would never apply, and nobody would notice."""
     from tavolan.pictures.design.look import BUILT_IN
-    from tavolan.support.files import read_toml
+    from tavolan.support.toml_file import read_toml
 
     graphics = {name for store in shipped_ids() for name in shipped_rulebook(store).graphics}
     known = {*WORDS, "phone", "tablet", "desktop", "tv", "watch", *graphics, *(name for _, name in CLASSES)}

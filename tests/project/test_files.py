@@ -12,7 +12,8 @@ from tavolan.exchange.glossary import read_glossary
 from tavolan.project.datafile import RANKS
 from tavolan.project.tables import Tables
 from tavolan.support.csvfile import read_csv
-from tavolan.support.files import read_text, read_toml, write_bytes
+from tavolan.support.files import read_text, write_bytes
+from tavolan.support.toml_file import read_toml
 
 
 def test_a_byte_order_mark_is_dropped(tmp_path):

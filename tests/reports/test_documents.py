@@ -39,6 +39,7 @@ PRINTED = {
     "field@1": ("copy", "table", "title"),
     "cover@1": ("terms", "cover"),
     "effect@1": ("results", "effect"),
+    "facts@1": ("facts", "show"),
     "fit@1": ("terms", "fit", "--locale", "en-US"),
     "forecast@1": ("console", "forecast"),
     "funnel@1": ("results", "funnel"),

@@ -47,6 +47,9 @@ def push(
     ] = None,
     reason: Annotated[str, typer.Option("--reason", help="Why; it goes into the journal. Needed by --despite.")] = "",
     drafts: Annotated[bool, typer.Option("--drafts", help="Send texts too that a machine drafted.")] = False,
+    only_approved: Annotated[
+        bool, typer.Option("--only-approved", help="Hold back texts that nobody approved: tavolan locale approve.")
+    ] = False,
     second_choice: Annotated[
         bool, typer.Option("--second-choice", help="Where a title is taken, send its first free alternate.")
     ] = False,
@@ -63,7 +66,7 @@ def push(
     from tavolan.consoles.hand_over import Conditions
     from tavolan.reports.documents.hand_over import Push
 
-    conditions = Conditions(tuple(despite or ()), reason, drafts, all_or_nothing, second_choice)
+    conditions = Conditions(tuple(despite or ()), reason, drafts, all_or_nothing, second_choice, only_approved)
     require_reason(conditions.despite, reason)
     opened = open_on_day(project, on)
     selection = selection_of(opened, locale, field, no_pictures, pictures)

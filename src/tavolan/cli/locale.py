@@ -18,6 +18,7 @@ from tavolan.cli.common import (
     progress_bar,
     styled,
 )
+from tavolan.cli.locale_approve import approve, remove
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -26,6 +27,8 @@ if TYPE_CHECKING:
     from tavolan.project.model import Project
 
 app = typer.Typer(help="Languages: who is done, add one, send texts out, take translations in.", no_args_is_help=True)
+app.command()(approve)
+app.command()(remove)
 
 FormatOption = Annotated[
     str, typer.Option("--format", help="xliff (2.1), xliff-1.2, or po (gettext).", metavar="FORMAT")

@@ -9,7 +9,8 @@ from typing import Any
 
 from tavolan.consoles.content import KINDS, Content, Place
 from tavolan.errors import one_problem
-from tavolan.support.files import read_toml, write_text
+from tavolan.support.files import write_text
+from tavolan.support.toml_file import read_toml
 
 FOLDER = "consoles"
 _HEAD = """\

@@ -1,21 +1,22 @@
 """What is held back from a push, place by place: errors, machine drafts, another language, no version to change."""
 
-from collections.abc import Collection, Iterable
+from collections.abc import Callable, Collection, Iterable
 from dataclasses import dataclass
-from typing import Literal
+from typing import Literal, NamedTuple
 
 from tavolan.checking import run_checks
 from tavolan.checking.findings import Finding
 from tavolan.consoles.content import Place
 from tavolan.consoles.merge import Cell
 from tavolan.errors import UsageError
+from tavolan.project.approvals import is_approved
 from tavolan.project.icon_records import ICON_PLACE, icon_trouble
 from tavolan.project.model import Project, Store
 from tavolan.project.texts import Texts
 from tavolan.project.translation_progress import is_drafted
 from tavolan.words.likely_language import other_language
 
-Reason = Literal["conflict", "error", "draft", "language", "stale", "version"]
+Reason = Literal["conflict", "error", "draft", "unapproved", "language", "stale", "version"]
 # The rule of pictures that are missing in a set, or show an earlier caption.
 STALE = "picture-to-make"
 # The rule by which a text in another language is overruled, as the check calls it.
@@ -69,22 +70,49 @@ def _stopped_by(finding: Finding, cells: list[Cell]) -> list[Cell]:
 
 def drafts_in(project: Project, store: Store, cells: Iterable[Cell]) -> list[Held]:
     """Return the changes of locales that hold a text or a caption which a machine wrote and nobody has read."""
+    remedy = "Read them: tavolan locale status --locale {} --units. Or send drafts: --drafts."
+    return _held_with(project, store, cells, is_drafted, _Why("draft", "drafted by a machine, and not read", remedy))
+
+
+def unapproved_in(project: Project, store: Store, cells: Iterable[Cell]) -> list[Held]:
+    """Return the changes of locales that hold a text or a caption which nobody approved as it is."""
+
+    def unapproved(texts: Texts, locale: str, address: str) -> bool:
+        return bool(texts.get(locale, address)) and not is_approved(texts, locale, address)
+
+    why = _Why("unapproved", "approved by nobody as it is now", "Read and approve them: tavolan locale approve {}")
+    return _held_with(project, store, cells, unapproved, why)
+
+
+class _Why(NamedTuple):
+    """Why something is held back; the remedy has a place for the locale."""
+
+    reason: Reason
+    words: str
+    remedy: str
+
+
+def _held_with(
+    project: Project, store: Store, cells: Iterable[Cell], is_such: Callable[[Texts, str, str], bool], why: _Why
+) -> list[Held]:
+    """Return all changes of locales that hold such a text or caption: half a page would say something else."""
     texts = Texts(project)
     cells = list(cells)
     captions = [f"captions.{key}" for key in project.caption_keys]
     held = []
     for locale in dict.fromkeys(cell.place.locale for cell in cells if cell.place.locale):
         own = [cell for cell in cells if cell.place.locale == locale]
-        drafted = [
+        such = [
             cell.place.field
             for cell in own
-            if cell.place.kind == "text" and cell.here is not None and _is_draft(texts, store, cell.place)
+            if cell.place.kind == "text"
+            and cell.here is not None
+            and is_such(texts, *_written_at(texts, store, cell.place))
         ]
         if any(cell.place.kind == "pictures" and cell.here for cell in own):
-            drafted += [name for name in captions if is_drafted(texts, texts.shown(locale, name)[1] or locale, name)]
-        why = f"{', '.join(drafted[:3])}{' and more' if len(drafted) > 3 else ''} drafted by a machine, and not read"
-        remedy = f"Read them: tavolan locale status --locale {locale} --units. Or send drafts: --drafts."
-        held += [Held(cell, "draft", why, remedy) for cell in own] if drafted else []
+            such += [name for name in captions if is_such(texts, texts.shown(locale, name)[1] or locale, name)]
+        said = f"{', '.join(such[:3])}{' and more' if len(such) > 3 else ''} {why.words}"
+        held += [Held(cell, why.reason, said, why.remedy.format(locale)) for cell in own] if such else []
     return held
 
 
@@ -118,10 +146,12 @@ def stale_in(stale: Iterable[Finding], cells: Iterable[Cell]) -> list[Held]:
     ]
 
 
-def _is_draft(texts: Texts, store: Store, place: Place) -> bool:
-    """Whether a text is a draft, its own or that of the locale that lends it."""
+def _written_at(texts: Texts, store: Store, place: Place) -> tuple[str, str]:
+    """Return locale and address at which a text is written: its own, or those of the locale that lends it."""
     address = place.field if place.item else texts.read_address(store.id, place.locale, place.field)
-    return is_drafted(texts, texts.shown(place.locale, address)[1] or place.locale, address)
+    lent_by = texts.shown(place.locale, address)[1]
+    # What's written once is no locale's.
+    return lent_by if lent_by in texts.project.copy else place.locale, address
 
 
 def in_another_language(project: Project, cells: Iterable[Cell]) -> list[Held]:

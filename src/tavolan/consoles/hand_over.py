@@ -23,6 +23,7 @@ from tavolan.consoles.gate import (
     stale_icons,
     stale_in,
     stale_sets,
+    unapproved_in,
 )
 from tavolan.consoles.opening import opened_consoles
 from tavolan.consoles.push import Progress, Pushed, PushPlan, note_agreed_anew, plan_push, push
@@ -38,7 +39,7 @@ class Conditions:
 
     Errors of rules of `despite` don't hold back, for a `reason`; with `drafts`, nor do drafts of machines. With
     `all_or_nothing`, a store gets nothing as long as something is held back. With `second_choice`, an alternate goes
-    where a title is taken.
+    where a title is taken. With `only_approved`, texts stay here that nobody approved.
     """
 
     despite: tuple[str, ...] = ()
@@ -46,6 +47,7 @@ class Conditions:
     drafts: bool = False
     all_or_nothing: bool = False
     second_choice: bool = False
+    only_approved: bool = False
 
 
 @dataclass(frozen=True)
@@ -120,6 +122,8 @@ def planned_hand_over(found: Comparison, findings: Callable[[], list[Finding]], 
     ]
     if not (conditions.drafts or found.project.translate.hand_over_drafts):
         held += drafts_in(found.project, found.store, wanted.send)
+    if conditions.only_approved or found.project.translate.only_approved:
+        held += unapproved_in(found.project, found.store, wanted.send)
     if OTHER_LANGUAGE not in conditions.despite:
         held += in_another_language(found.project, wanted.send)
     stale = stale_sets(known, found.store.id)

@@ -11,10 +11,10 @@ from babel.messages.pofile import read_po, write_po
 from tavolan.errors import one_problem
 from tavolan.exchange.translation_request import TranslationRequest, TranslationUnit
 from tavolan.languages.tags import locale_name
+from tavolan.project.translation_progress import DONE
 
 # Tools ask for a translator; who it was, the file's own tool writes in.
 _NOBODY = "nobody yet <translator@example.invalid>"
-_SURE = ("translated", "reviewed")
 
 
 def write_gettext(request: TranslationRequest) -> bytes:
@@ -32,7 +32,7 @@ def write_gettext(request: TranslationRequest) -> bytes:
         language_team=locale_name(request.locale),
     )
     for text in request.texts:
-        flags = ["fuzzy"] if text.target and text.standing not in _SURE else []
+        flags = ["fuzzy"] if text.target and text.standing not in DONE else []
         comments = [note.replace("\n", " ") for note in text.notes]
         catalog.add(
             text.source,

@@ -10,6 +10,7 @@ from xml.etree.ElementTree import Element, SubElement, indent, tostring
 from tavolan.errors import one_problem
 from tavolan.exchange.inline import Piece, has_emphasis, joined, pieces
 from tavolan.exchange.translation_request import TranslationRequest, TranslationUnit
+from tavolan.project.translation_progress import DONE
 from tavolan.support.xmlfile import bad_character, parse_xml
 
 CORE = "urn:oasis:names:tc:xliff:document:2.0"
@@ -24,6 +25,7 @@ _STATES = {
     "drafted": "translated",
     "translated": "translated",
     "reviewed": "reviewed",
+    "approved": "final",
 }
 _OLD_STATES = {
     "untranslated": "new",
@@ -32,6 +34,7 @@ _OLD_STATES = {
     "drafted": "needs-review-translation",
     "translated": "translated",
     "reviewed": "signed-off",
+    "approved": "final",
 }
 _WORK = {"translated": "translated", "reviewed": "reviewed", "final": "reviewed", "signed-off": "reviewed"}
 _PREFIXES = {"xmlns": CORE, "xmlns:mda": META, "xmlns:mtc": MATCHES, "xmlns:slr": SIZES}
@@ -69,7 +72,7 @@ def _unit(file: Element, text: TranslationUnit, request: TranslationRequest) -> 
         for note in text.notes:
             SubElement(notes, "note").text = _safe(note, text, request)
     segment = SubElement(unit, "segment", {"id": "s1", "state": _STATES[text.standing]})
-    if text.standing not in ("untranslated", "translated", "reviewed"):
+    if text.standing not in ("untranslated", *DONE):
         segment.set("subState", f"tavolan:{text.standing}")
     source = SubElement(segment, "source")
     _fill(source, text.source, text, request)

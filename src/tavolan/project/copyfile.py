@@ -9,7 +9,7 @@ from tavolan.errors import Problem, ProjectError, nearest
 from tavolan.languages.tags import tag_fault
 from tavolan.project.model import Copy, Source
 from tavolan.rulebooks.model import FieldRule, Rulebook
-from tavolan.support.files import read_toml
+from tavolan.support.toml_file import read_toml
 from tavolan.support.toml_lines import KeyPath
 
 # Checks take time that grows with a text.

@@ -14,7 +14,8 @@ from typing import Annotated, Literal, TypeVar
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from tavolan.errors import one_problem
-from tavolan.support.files import delete_inside, inside, read_toml, write_inside, write_text
+from tavolan.support.files import delete_inside, inside, write_inside, write_text
+from tavolan.support.toml_file import read_toml
 
 T = TypeVar("T")
 FOLDER = "from_console"

@@ -8,6 +8,7 @@ from pydantic import BaseModel, ValidationError
 
 from tavolan.errors import Problem, ProjectError, nearest, one_problem
 from tavolan.languages.tags import language_of
+from tavolan.project.approval_file import read_approvals
 from tavolan.project.copyfile import CopyReader
 from tavolan.project.model import Copy, Project, Source, Store, Term
 from tavolan.project.schema import FORMS, Config, Shots, StoreTable
@@ -19,7 +20,7 @@ from tavolan.project.video_schema import VideoFile
 from tavolan.rulebooks.load import load_rulebooks
 from tavolan.rulebooks.model import Rulebook
 from tavolan.support.containment import contain
-from tavolan.support.files import read_toml
+from tavolan.support.toml_file import read_toml
 from tavolan.support.validation import problems_of
 
 CONFIG, SHOTS, VIDEO = "tavolan.toml", "shots.toml", "video.toml"
@@ -64,7 +65,7 @@ def load_project(root: Path) -> Project:
             copy[read.locale] = read
     problems += reader.problems
     terms = {path.stem: read_terms(path, problems) for path in sorted((root / "terms").glob("*.csv"))}
-    state = read_state(root, problems)
+    state, approvals = read_state(root, problems), read_approvals(root, problems)
     _check_names(shots, shots_source, problems)
     if known_rules:
         _check_regions(shots, shots_source, books, problems)
@@ -82,7 +83,7 @@ def load_project(root: Path) -> Project:
     if problems:
         raise ProjectError(problems)
     project = _assemble(root, config, config_source, stores, copy, terms, shots, shots_source, state)
-    project = replace(project, video=video, video_source=video_source)
+    project = replace(project, video=video, video_source=video_source, approvals=approvals)
     if project.seasons and (faults := list(season_faults(project))):
         raise ProjectError(faults)
     return project

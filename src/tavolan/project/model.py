@@ -12,6 +12,7 @@ from typing import Any
 from tavolan.errors import UnknownNameError
 from tavolan.languages.tags import language_of
 from tavolan.project.addresses import NAMED_TABLES
+from tavolan.project.approval_file import Approvals
 from tavolan.project.schema import (
     App,
     CheckTable,
@@ -227,6 +228,7 @@ class Project:
     shots_source: Source
     find_origins: Callable[[Project], State]
     state: State = field(default_factory=dict)
+    approvals: Approvals = field(default_factory=dict)
     # The storyboard of the preview video; None where there's no video.toml.
     video: VideoFile | None = None
     video_source: Source = Source("video.toml", "")

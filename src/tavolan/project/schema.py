@@ -120,11 +120,13 @@ class WordsTable(Table):
 class TranslateTable(Table):
     """`[translate]`: words that stay as they are in every language, beside the app's name.
 
-    With `hand_over_drafts`, texts that a machine drafted and nobody has read are handed over to stores.
+    With `hand_over_drafts`, texts that a machine drafted and nobody has read are handed over to stores; with
+    `only_approved`, only texts that somebody approved.
     """
 
     keep: list[str] = []
     hand_over_drafts: bool = False
+    only_approved: bool = False
 
 
 class ResultsTable(Table):

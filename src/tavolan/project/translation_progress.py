@@ -3,15 +3,25 @@
 from dataclasses import dataclass
 from typing import Literal
 
+from tavolan.project.approvals import is_approved
 from tavolan.project.memory import Pair
 from tavolan.project.model import Project
 from tavolan.project.state import digest
 from tavolan.project.texts import Texts
 
-Standing = Literal["untranslated", "drafted", "outdated", "over", "translated", "reviewed"]
+Standing = Literal["untranslated", "drafted", "outdated", "over", "translated", "reviewed", "approved"]
 # In the order in which they need work.
-STANDINGS: tuple[Standing, ...] = ("untranslated", "over", "outdated", "drafted", "translated", "reviewed")
+STANDINGS: tuple[Standing, ...] = (
+    "untranslated",
+    "over",
+    "outdated",
+    "drafted",
+    "translated",
+    "reviewed",
+    "approved",
+)
 NEEDS_WORK: tuple[Standing, ...] = STANDINGS[:4]
+DONE: tuple[Standing, ...] = STANDINGS[4:]
 
 
 @dataclass(frozen=True)
@@ -38,7 +48,9 @@ def is_outdated(texts: Texts, locale: str, address: str) -> bool:
 def is_drafted(texts: Texts, locale: str, address: str) -> bool:
     """Whether a machine wrote a text and nobody has touched it since."""
     entry = texts.project.state.get((locale, address))
-    return bool(entry and entry.work == "drafted" and entry.text == digest(texts.get(locale, address)))
+    drafted = entry and entry.work == "drafted" and entry.text == digest(texts.get(locale, address))
+    # Whoever approved it has read it.
+    return bool(drafted) and not is_approved(texts, locale, address)
 
 
 def translations_of(texts: Texts, locale: str, keywords: bool = False) -> list[Translation]:
@@ -75,6 +87,8 @@ def _standing(texts: Texts, locale: str, address: str, target: str, over: str) -
         return "over"
     if is_outdated(texts, locale, address):
         return "outdated"
+    if is_approved(texts, locale, address):
+        return "approved"
     if is_drafted(texts, locale, address):
         return "drafted"
     entry = texts.project.state.get((locale, address))
@@ -91,7 +105,5 @@ def current_pairs(project: Project) -> list[Pair]:
         for tag in project.copy
         if tag != source
         for unit in translations_of(texts, tag)
-        if unit.target.strip()
-        and unit.standing in ("translated", "reviewed")
-        and (tag, unit.address) in project.origins
+        if unit.target.strip() and unit.standing in DONE and (tag, unit.address) in project.origins
     ]

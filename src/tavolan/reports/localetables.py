@@ -10,13 +10,14 @@ from tavolan.project.locale_suggestions import Suggestion
 from tavolan.project.memory import read_memory
 from tavolan.project.state import digest
 from tavolan.project.texts import Texts
-from tavolan.project.translation_progress import NEEDS_WORK, Standing, Translation
+from tavolan.project.translation_progress import DONE, NEEDS_WORK, Standing, Translation
 from tavolan.reports.styled import SafeText, styled
 from tavolan.reports.tables import plain_table
 
 _WIDTH = 28
 _ROOMY = 110
 _STYLES = {
+    "approved": "bold green",
     "reviewed": "green",
     "translated": "dark_sea_green4",
     "drafted": "cyan",
@@ -25,14 +26,23 @@ _STYLES = {
     "untranslated": "grey35",
 }
 # In the bar, what's done is first.
-_ORDER: tuple[Standing, ...] = ("reviewed", "translated", "drafted", "outdated", "over", "untranslated")
-_MARKS = {"reviewed": "━", "translated": "━", "drafted": "╍", "outdated": "┅", "over": "┅", "untranslated": "┈"}
+_ORDER: tuple[Standing, ...] = ("approved", "reviewed", "translated", "drafted", "outdated", "over", "untranslated")
+_MARKS = {
+    "approved": "━",
+    "reviewed": "━",
+    "translated": "━",
+    "drafted": "╍",
+    "outdated": "┅",
+    "over": "┅",
+    "untranslated": "┈",
+}
 
 
 def print_progress(console: Console, found: dict[str, list[Translation]]) -> None:
     """Print a bar and the counts of every locale."""
-    reviewed = any(unit.standing == "reviewed" for units in found.values() for unit in units)
-    shown = _ORDER if reviewed else _ORDER[1:]
+    there = {unit.standing for units in found.values() for unit in units}
+    # Not everybody reviews or approves.
+    shown = [name for name in _ORDER if name in there or name not in ("approved", "reviewed")]
     # In a narrow terminal the names and the bar make room, so that the heads stay whole.
     roomy = console.width >= _ROOMY
     table = plain_table(*(("locale", "", "done") if roomy else ("locale", "done")), *shown)
@@ -44,7 +54,7 @@ def print_progress(console: Console, found: dict[str, list[Translation]]) -> Non
             table.add_row(name, *([SafeText("nothing of its own", "dim")] if roomy else []), "–")
             continue
         total = len(units)
-        done = (counts["reviewed"] + counts["translated"]) * 100 // total
+        done = sum(counts[name] for name in DONE) * 100 // total
         cells = [
             SafeText(str(counts[name]) if counts[name] else "·", style=_STYLES[name] if counts[name] else "dim")
             for name in shown

@@ -9,7 +9,7 @@ from pydantic import ValidationError
 
 from tavolan.errors import Problem, ProjectError
 from tavolan.rulebooks.model import Rulebook
-from tavolan.support.files import merge, read_toml
+from tavolan.support.toml_file import merge, read_toml
 from tavolan.support.validation import problems_of
 
 DATA = Path(__file__).parent / "data"

@@ -7,9 +7,10 @@ from pathlib import Path
 
 from tavolan.errors import UsageError
 from tavolan.project.starter import GIT_ATTRIBUTES
-from tavolan.support.files import read_toml, write_bytes
+from tavolan.support.files import write_bytes
 from tavolan.support.own_processes import spawning
 from tavolan.support.shipped import shipped_bytes, shipped_toml
+from tavolan.support.toml_file import read_toml
 
 HERE = Path(__file__).parent / "kilnary"
 # Size class: width and height in pixels, and pixels per point.

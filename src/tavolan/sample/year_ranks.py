@@ -7,7 +7,8 @@ from typing import Any
 
 import numpy as np
 
-from tavolan.support.files import read_text, read_toml
+from tavolan.support.files import read_text
+from tavolan.support.toml_file import read_toml
 
 _SEED = 61
 _WEEKS, _DEPTH = 53, 200

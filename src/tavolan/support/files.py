@@ -6,12 +6,11 @@ import os
 import secrets
 import shutil
 import stat
-import tomllib
 from collections.abc import Callable, Iterator
 from contextvars import ContextVar
 from io import BufferedReader
 from pathlib import Path
-from typing import Any, BinaryIO
+from typing import BinaryIO
 
 from tavolan.errors import FileAccessError, ProjectError, one_problem
 from tavolan.support import containment
@@ -21,20 +20,19 @@ from tavolan.support.containment import contain, leads_outside, open_file, place
 MOST_BYTES = 1_000_000_000
 # All texts of a locale take some thousand characters.
 MOST_TEXT_BYTES = 4_000_000
-# How deep tables and lists may nest in a TOML file.
-MOST_DEPTH = 20
-# How many tables, lists and values a TOML file may hold: a locale has some hundred texts.
-MOST_VALUES = 20_000
 # The longest name of a file, less what a draft's adds to it.
 MOST_NAME_BYTES = 220
 
 
 class Stage:
-    """The files of one change, by their path, until they're written together (see `transaction`)."""
+    """The files of one change, by their path, until they're written together (see `transaction`).
+
+    One that's deleted has no content.
+    """
 
     def __init__(self, root: Path) -> None:
         self._given, self.root = root.absolute(), root.resolve()
-        self.files: dict[Path, bytes] = {}
+        self.files: dict[Path, bytes | None] = {}
 
     def place(self, path: Path) -> Path | None:
         """Return where a file of the project is written, or None for one elsewhere. Raises ProjectError."""
@@ -75,7 +73,9 @@ def read_bytes(path: Path, shown: str, most: int = MOST_BYTES) -> bytes:
     `most` bytes.
     """
     stage = STAGE.get()
-    if stage and stage.files and (staged := stage.files.get(path.resolve())) is not None:
+    if stage and stage.files and (place := path.resolve()) in stage.files:
+        if (staged := stage.files[place]) is None:
+            raise one_problem(shown, None, "", "isn't there any more", "It's deleted by this command.")
         return staged
     with opened(path, shown) as file:
         try:
@@ -161,72 +161,6 @@ def decoded(data: bytes, shown: str, encoding: str = "UTF-8") -> str:
         raise one_problem(shown, line, "", message, "Save the file as UTF-8 in your editor.") from error
 
 
-def read_toml(path: Path, shown: str) -> tuple[dict[str, Any], str]:
-    """Return a TOML file as plain data, with its text. Raises ProjectError with the line of a syntax error."""
-    text = read_text(path, shown)
-    try:
-        data = tomllib.loads(text)
-        if _is_deep(data):
-            raise RecursionError
-        if (count := _count(data)) > MOST_VALUES:
-            raise one_problem(
-                shown, None, "", f"holds {count:,} values, more than {MOST_VALUES:,}", "Take out what nobody needs."
-            )
-        return data, text
-    except tomllib.TOMLDecodeError as error:
-        message, line = _split_position(str(error), text)
-        raise one_problem(
-            shown, line, "", f"isn't valid TOML: {message}", "Write strings in quotes, lists in brackets."
-        ) from error
-    except RecursionError as error:
-        raise one_problem(
-            shown, None, "", "is nested too deeply", "Tables in it go three levels deep at most."
-        ) from error
-    except ValueError as error:
-        # Python reads no whole number of more than 4,300 digits.
-        raise one_problem(
-            shown, None, "", f"holds a value that can't be read ({error})", "Write it shorter."
-        ) from error
-
-
-def _count(data: Any) -> int:
-    """Return how many values tables and lists hold, those in others among them."""
-    parts = data.values() if isinstance(data, dict) else data
-    return len(data) + sum(_count(part) for part in parts if isinstance(part, dict | list))
-
-
-def _is_deep(data: Any) -> bool:
-    """Whether tables and lists nest deeper than any of ours."""
-    level = [data]
-    for _ in range(MOST_DEPTH):
-        level = [
-            item
-            for part in level
-            for item in (part.values() if isinstance(part, dict) else part)
-            if isinstance(item, dict | list)
-        ]
-        if not level:
-            return False
-    return True
-
-
-def _split_position(message: str, text: str) -> tuple[str, int]:
-    """Split `… (at line 3, column 1)` into the message in front and the line."""
-    head, _, tail = message.partition(" (at ")
-    if tail.startswith("line "):
-        return head, int(tail[5:].split(",")[0])
-    return head, text.count("\n") + 1
-
-
-def merge(base: dict[str, Any], over: dict[str, Any]) -> dict[str, Any]:
-    """Return `base` with the values of `over` laid over it, table by table; lists are replaced whole."""
-    merged = dict(base)
-    for key, value in over.items():
-        old = merged.get(key)
-        merged[key] = merge(old, value) if isinstance(old, dict) and isinstance(value, dict) else value
-    return merged
-
-
 def write_bytes(path: Path, data: bytes) -> None:
     """Write a file whole or not at all: into a neighbour first, then renamed over the target.
 
@@ -257,7 +191,14 @@ def delete_inside(root: Path, name: str | Path) -> None:
 
 
 def delete_file(path: Path) -> None:
-    """Delete a file if it's there; of a link, the link. Raises OutsideError when it can't be, ProjectError outside."""
+    """Delete a file if it's there; of a link, the link. In a change it's deleted with the others.
+
+    Raises OutsideError when it can't be, ProjectError outside.
+    """
+    stage = STAGE.get()
+    if stage and not path.is_symlink() and (place := stage.place(path)):
+        stage.files[place] = None
+        return
     try:
         containment.remove(path)
     except (OSError, ValueError) as error:

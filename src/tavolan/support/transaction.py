@@ -307,13 +307,16 @@ def digest_of_file(path: Path) -> str:
 
 def _write(stage: Stage) -> None:
     """Write the files of a change, after what they replace is kept."""
-    digests = {path: hashlib.sha256(data).hexdigest() for path, data in stage.files.items()}
+    digests = {path: "" if data is None else hashlib.sha256(data).hexdigest() for path, data in stage.files.items()}
     try:
         files = {path: data for path, data in stage.files.items() if digest_of_file(path) != digests[path]}
         if files:
             _keep(stage.root, {path: digests[path] for path in files})
         for path, data in files.items():
-            replace_file(path, data)
+            if data is None:
+                remove(path)
+            else:
+                replace_file(path, data)
     except OSError as error:
         _undo(stage.root)
         raise OutsideError(

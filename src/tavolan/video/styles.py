@@ -9,7 +9,7 @@ from pydantic import Field, ValidationError
 
 from tavolan.errors import ProjectError, UnknownNameError
 from tavolan.pictures.design.look import CaptionBox, Emphasis, LookPart, Opacity, Role, Share, Shares
-from tavolan.support.files import read_toml
+from tavolan.support.toml_file import read_toml
 from tavolan.support.validation import problems_of
 
 BUILT_IN = Path(__file__).parent / "styles"

@@ -14,9 +14,9 @@ from typing import Annotated, Any, Literal
 from pydantic import BaseModel, ConfigDict, Field, ValidationError
 
 from tavolan.errors import ProjectError, UnknownNameError
-from tavolan.support.files import merge, read_toml
 from tavolan.support.safe_names import ProjectFile
 from tavolan.support.shipped import shipped_toml
+from tavolan.support.toml_file import merge, read_toml
 from tavolan.support.validation import problems_of
 
 BUILT_IN = Path(__file__).parent / "looks"

@@ -90,6 +90,7 @@ class LocaleStanding(DocumentPart):
     drafted: int
     translated: int
     reviewed: int
+    approved: int
     needs_work: list[Work]
 
 

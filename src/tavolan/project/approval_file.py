@@ -1,0 +1,60 @@
+"""Read and write `copy/approved.csv`: who approved which text when, a line per locale and field."""
+
+import csv
+import io
+from dataclasses import dataclass
+from pathlib import Path
+
+from tavolan.errors import Problem, ProjectError
+from tavolan.support.csvfile import guarded, read_csv, unguarded
+from tavolan.support.days import is_day
+from tavolan.support.files import write_text
+
+NAME = "copy/approved.csv"
+COLUMNS = ("locale", "field", "text", "source", "who", "day")
+
+
+@dataclass(frozen=True)
+class Approval:
+    """One approval: digests of the text and of its source ("" for the source itself), who, on which day."""
+
+    text: str
+    source: str
+    who: str
+    day: str
+
+
+Approvals = dict[tuple[str, str], Approval]
+
+
+def read_approvals(root: Path, problems: list[Problem]) -> Approvals:
+    """Return all approvals by locale and address; whatever can't be read is added to `problems`."""
+    path = root / NAME
+    if not path.exists():
+        return {}
+    try:
+        rows = read_csv(path, NAME).rows
+    except ProjectError as error:
+        problems += error.problems
+        return {}
+    if rows and tuple(rows[0][1]) != COLUMNS:
+        problems.append(Problem(NAME, 1, "header", f"must be {','.join(COLUMNS)}", "Restore it from git."))
+        return {}
+    found: Approvals = {}
+    for line, row in rows[1:]:
+        if len(row) != len(COLUMNS) or not is_day(row[5]):
+            message = f"has {len(row)} cells instead of {len(COLUMNS)}" if len(row) != len(COLUMNS) else "has no day"
+            problems.append(Problem(NAME, line, "", message, "Delete the line."))
+        else:
+            found[row[0], row[1]] = Approval(row[2], row[3], unguarded(row[4]), row[5])
+    return found
+
+
+def write_approvals(root: Path, approvals: Approvals) -> None:
+    """Write the file, sorted."""
+    out = io.StringIO(newline="")
+    writer = csv.writer(out, lineterminator="\n")
+    writer.writerow(COLUMNS)
+    for (locale, field), entry in sorted(approvals.items()):
+        writer.writerow((locale, field, entry.text, entry.source, guarded(entry.who), entry.day))
+    write_text(root / NAME, out.getvalue())

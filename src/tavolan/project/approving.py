@@ -1,0 +1,68 @@
+"""Approve texts, and take approvals back."""
+
+from collections.abc import Iterable
+
+from tavolan.errors import UsageError
+from tavolan.project.approval_file import Approval, write_approvals
+from tavolan.project.approvals import is_approved, source_digest
+from tavolan.project.state import digest
+from tavolan.project.text_writing import TextWriter
+from tavolan.project.texts import TextChange, Texts
+from tavolan.project.translation_progress import is_outdated
+from tavolan.support.transaction import changing
+
+
+def to_approve(texts: Texts, locales: Iterable[str], fields: Iterable[str]) -> tuple[list[tuple[str, str]], list[str]]:
+    """Return the texts that can be approved, as locale and address, and what can't, in words.
+
+    Without `fields` it's all texts of the locales, but for those whose source changed: each is named to be approved.
+    What's over its limit can't be. Raises UsageError for a field that isn't there.
+    """
+    chosen = list(fields)
+    for field in chosen:
+        texts.key(field)
+    ready, left = [], []
+    for locale in locales:
+        for address in chosen or texts.addresses():
+            text = texts.get(locale, address)
+            if not text.strip() or is_approved(texts, locale, address):
+                continue
+            if fault := texts.over(locale, address, text):
+                left.append(f"{locale} {address}: {fault}")
+            elif not chosen and is_outdated(texts, locale, address):
+                source = texts.project.source_locale
+                left.append(f"{locale} {address}: the {source} text changed; if it still serves, name it with --field")
+            else:
+                ready.append((locale, address))
+    return ready, left
+
+
+def approve(texts: Texts, approved: Iterable[tuple[str, str]], who: str, day: str) -> None:
+    """Write down that somebody approved texts as they are, also for the source as it is now.
+
+    Raises UsageError where nobody says who.
+    """
+    if not who.strip():
+        raise UsageError("nobody says who approves", "Give --by NAME.")
+    found, served = dict(texts.project.approvals), []
+    for locale, address in approved:
+        if is_outdated(texts, locale, address):
+            text = texts.get(locale, address)
+            served.append(TextChange(locale, address, text, text))
+        text = texts.get(locale, address)
+        found[locale, address] = Approval(digest(text), source_digest(texts, locale, address), who.strip(), day)
+    with changing(texts.project.root):
+        if served:
+            TextWriter(texts).write(served, "reviewed")
+        write_approvals(texts.project.root, found)
+
+
+def withdraw_approvals(texts: Texts, locales: Iterable[str], fields: Iterable[str]) -> int:
+    """Take approvals back, of all fields or of some; return how many there were."""
+    tags, chosen = set(locales), set(fields)
+    gone = [key for key in texts.project.approvals if key[0] in tags and (not chosen or key[1] in chosen)]
+    if gone:
+        with changing(texts.project.root):
+            left = {key: entry for key, entry in texts.project.approvals.items() if key not in gone}
+            write_approvals(texts.project.root, left)
+    return len(gone)
