@@ -15,6 +15,7 @@ import typer
 from typer.core import TyperGroup
 
 from tavolan.cli.common import LogToPeople, held, say
+from tavolan.cli.help_style import put_in_one_style, shipped_examples
 from tavolan.errors import OutsideError, ProjectError, TavolanError
 from tavolan.support.asking import ask_user
 from tavolan.support.version import __version__
@@ -83,23 +84,10 @@ def commands(first: str = "") -> typer.Typer:
 def program(first: str = "") -> Any:
     """Return the program, with all commands or with the one that a first word names."""
     command = typer.main.get_command(commands(first))
-    _put_in_one_style(command)
+    # Only help prints examples.
+    helps = {"-h", "--help"} & set(sys.argv)
+    put_in_one_style(command, shipped_examples() if helps else {})
     return command
-
-
-def _put_in_one_style(command: Any) -> None:
-    """Have the help of a command and all below it printed as it's written, and flags as taking nothing.
-
-    No help text holds mark-up.
-    """
-    for described in (command, *command.params):
-        if getattr(described, "help", None):
-            described.help = described.help.replace("[", "\\[")
-        if getattr(described, "is_flag", False):
-            # It takes nothing.
-            described.metavar = ""
-    for below in getattr(command, "commands", {}).values():
-        _put_in_one_style(below)
 
 
 def _version(wanted: bool) -> None:

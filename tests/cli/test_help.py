@@ -1,0 +1,111 @@
+"""The help of every command: examples that run, names of what options take, nothing of the libraries' own."""
+
+import contextlib
+import re
+import shlex
+import sys
+
+import pytest
+
+from conftest import run_tavolan, thorough, write_screen
+from tavolan.cli.help_style import shipped_examples
+from tavolan.cli.main import program
+from tavolan.sample.write import write_texts
+from tavolan.sample.year import write_year
+
+# What the sample lacks: somebody at a terminal, a console, a service, a recording, counts of visitors.
+OUTSIDE = {
+    "demo", "facts", "shots watch", "video take", "video new", "video board", "locale draft", "locale trust", "locale receive", "notes draft",
+    "standin console", "standin translator", "experiment record", "experiment build", "experiment start",
+    "experiment stop", "experiment judge", "experiment apply", "reviews send",
+}  # fmt: skip
+
+
+def commands(command, path=""):
+    for name, below in getattr(command, "commands", {}).items():
+        whole = f"{path} {name}".strip()
+        if getattr(below, "commands", None):
+            yield from commands(below, whole)
+        else:
+            yield whole, below
+
+
+@pytest.fixture
+def helps(monkeypatch, capsys):
+    """The help of every command, as it's printed."""
+    monkeypatch.setattr(sys, "argv", ["tavolan", "--help"])
+    monkeypatch.setenv("COLUMNS", "100")
+    found, whole = {}, program()
+    for name, _ in commands(whole):
+        with contextlib.suppress(SystemExit):
+            whole([*name.split(), "--help"], prog_name="tavolan")
+        found[name] = capsys.readouterr().out
+    return found
+
+
+def test_every_help_ends_with_an_example_and_names_what_options_take(helps):
+    examples = shipped_examples()
+    assert set(examples) - {"facts"} == set(helps)
+    for name, text in helps.items():
+        shown = " ".join(text.split())
+        assert all(" ".join(line.split()) in shown for line in examples[name]), name
+        assert not re.search(r"<\w+(\[\w+\])?>|\[\[|\{[A-Z]", text), (name, text)
+        # A sentence that says what it does, not just what it is.
+        first = next(line.strip() for line in text.splitlines()[2:] if line.strip())
+        assert len(first) > 20 and first != "Print it.", (name, first)
+
+
+def files_beside(root):
+    """Write what somebody has who takes things in: captures, exports of other programs, recordings."""
+    (root / "recordings").mkdir(parents=True)
+    for folder, name, shade in (
+        (".", "firing", 40),
+        ("captures", "wheel", 90),
+        ("captures", "kilns", 120),
+        ("more", "sharing", 150),
+    ):
+        write_screen(root / folder / f"{name}.png", 1290, 2796, shade)
+    exports = root / "exports"
+    exports.mkdir()
+    (root / "research.csv").write_text("keyword,volume\nbrennofen,31\n", "utf-8")
+    (exports / "metrics.csv").write_text(
+        "date,country,impressions,page views,installs\n2026-05-01,US,100,20,5\n", "utf-8"
+    )
+    (exports / "reviews.csv").write_text(
+        "id,date,country,rating,review\nr-1,2026-05-01,US,5,A good kiln log\n", "utf-8"
+    )
+
+
+@thorough
+def test_every_example_runs_on_the_sample(tmp_path):
+    root = tmp_path / "kilnary"
+    write_texts(root)
+    write_year(root)
+    files_beside(root)
+    for name in ("shelf", "firing", "glazes", "recipe", "schedules"):
+        write_screen(root / f"screens/en-US/phone-6.9/{name}.png", 1290, 2796)
+        write_screen(root / f"screens/en-US/tablet-13/{name}.png", 2064, 2752)
+    write_screen(root / "art/icon.png", 1024, 1024)
+    assert run_tavolan("copy", "set", "en-US", "promo", "Fired today.", cwd=root).code == 0
+    failed = {}
+    for name, lines in shipped_examples().items():
+        if name in OUTSIDE or name.startswith("console"):
+            continue
+        for line in lines:
+            done = run_tavolan(*shlex.split(line)[1:], cwd=tmp_path if name == "new" else root)
+            if done.code not in (0, 1):
+                failed[line] = done.err
+    assert failed == {}
+
+
+def test_every_example_is_taken_as_it_is_written(tmp_path, monkeypatch):
+    """Also of commands that need a console, a service or a terminal: their options and arguments are there."""
+    files_beside(tmp_path)
+    monkeypatch.chdir(tmp_path)
+    whole = dict(commands(program()))
+    examples = shipped_examples()
+    for name in examples.keys() & whole.keys():
+        for line in examples[name]:
+            words = shlex.split(line)
+            assert words[: 1 + len(name.split())] == ["tavolan", *name.split()], line
+            whole[name].make_context(name, words[1 + len(name.split()) :])
