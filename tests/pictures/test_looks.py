@@ -4,10 +4,11 @@ import math
 
 import numpy as np
 import pytest
+import pyvips
 from hypothesis import assume, example, given
 from hypothesis import strategies as st
 
-from conftest import examples, replace, write_screen
+from conftest import examples, replace, run_tavolan, write_screen
 from tavolan.errors import ProjectError, UsageError
 from tavolan.pictures.design.colour import Lch, contrast, from_lch, luminance, resolve, rgb, to_lch
 from tavolan.pictures.design.layout import Setting, lay_out
@@ -361,3 +362,18 @@ def test_a_sub_line_is_smaller_and_below_its_title(project):
     replace(project / "copy/en-US.toml", "\\nand every glaze on them", "")
     _, (alone, _) = painted(project, "stand", "en-US")
     assert (plain != alone).any()
+
+
+def test_a_raw_shot_without_a_caption_is_the_screen_pixel_by_pixel(project):
+    screen = project / "screens/en-US/phone-6.9/home.png"
+    noise = np.random.default_rng(7).integers(0, 255, (2796, 1290, 3), dtype=np.uint8)
+    screen.parent.mkdir(parents=True, exist_ok=True)
+    pyvips.Image.new_from_array(noise).write_to_file(str(screen))
+    assert (
+        run_tavolan("shots", "add", "plain", "--screen", "home", "--look", "raw", "--no-caption", cwd=project).code == 0
+    )
+    done = run_tavolan("shots", "render", "--shot", "plain", "--locale", "en-US", "--device", "phone-6.9", cwd=project)
+    assert done.code == 0, done.err
+    (made,) = (project / "out").rglob("*plain.png")
+    assert np.array_equal(pyvips.Image.new_from_file(str(made)).numpy(), noise)
+    assert "captions.plain" not in run_tavolan("check", "--notes", cwd=project).out

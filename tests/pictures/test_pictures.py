@@ -290,3 +290,10 @@ def test_a_board_has_room_for_every_row(rows, columns, height):
     sheet = plan_sheet(rows, columns, height)
     assert sheet.blocks * sheet.rows_per_block >= rows
     assert sheet.size[1] >= sheet.rows_per_block * sheet.row_height
+
+
+def test_two_stars_emphasise_as_one_does():
+    assert parse("Watch it **live**, *now*") == parse("Watch it *live*, *now*")
+    assert parse(r"5 \*\* rating") == [Run("5 ** rating")]
+    with pytest.raises(MarkupError):
+        parse("Watch it **live")

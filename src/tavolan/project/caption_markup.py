@@ -1,10 +1,10 @@
-"""The mark-up of captions: `*words*` are emphasised, `\\*` is a star."""
+"""The mark-up of captions: `*words*` are emphasised, and `**words**` too; `\\*` is a star."""
 
 import re
 from dataclasses import dataclass
 
-# An escaped star or backslash, a star, or what lies between.
-_PART = re.compile(r"\\[*\\]|\*|[^*\\]+|\\")
+# An escaped star or backslash, one star or two, or what lies between.
+_PART = re.compile(r"\\[*\\]|\*\*?|[^*\\]+|\\")
 
 
 @dataclass(frozen=True)
@@ -22,16 +22,20 @@ class MarkupError(ValueError):
 def parse(caption: str) -> list[Run]:
     """Return the runs of a caption. Raises MarkupError for a star without its partner."""
     runs: list[Run] = []
-    text, emphasised, opened_at = "", False, 0
+    text, opener, opened_at = "", "", 0
     for found in _PART.finditer(caption):
         part = found.group()
-        if part == "*":
-            if text:
-                runs.append(Run(text, emphasised))
-            text, emphasised, opened_at = "", not emphasised, found.start()
-        else:
+        if part[0] != "*":
             text += part[1] if part in ("\\*", "\\\\") else part
-    if emphasised:
+            continue
+        if text:
+            runs.append(Run(text, bool(opener)))
+        text = ""
+        # Two stars behind words that one has opened end them and begin others.
+        if opener == "*" and part == "**":
+            continue
+        opener, opened_at = "" if opener else part, found.start()
+    if opener:
         raise MarkupError(f"the emphasis that opens at character {opened_at + 1} isn't closed")
     if text:
         runs.append(Run(text))

@@ -28,6 +28,7 @@ Opacity = Annotated[float, Field(ge=0, le=1)]
 Shares = tuple[float, float, float, float]
 # What a variant can ask of the place that a look is used in, beside forms, size classes and graphics by name.
 WORDS = {
+    "captioned": "the picture prints a caption",
     "tall": "the picture is taller than wide",
     "wide": "the picture is wider than tall",
     "square": "its sides are about the same (within 15 %)",

@@ -238,7 +238,9 @@ class Planner:
             return None
         aspect = own.size[1] / own.size[0] if own else None
         place = place_words(wanted.size, form, wanted.class_name if slot else "", aspect)
-        look = self.look(wanted.look, frozenset(place | wanted.words))
+        caption, caption_locale = self.project.caption(tag, picture)
+        words = place | wanted.words | ({"captioned"} if caption else set())
+        look = self.look(wanted.look, frozenset(words))
         screens = self._screens(look, wanted, own, tag)
         if screens is None:
             return None
@@ -246,7 +248,6 @@ class Planner:
         chosen = picture.regions.get(captured) or picture.regions.get(form) or picture.region
         region: Shares | None = (chosen[0], chosen[1], chosen[2], chosen[3]) if chosen else None
         photo = picture.picture or look.background.picture.file if look.background.kind == "picture" else ""
-        caption, caption_locale = self.project.caption(tag, picture)
         aspects = tuple((screen.part, screen.size[1] / screen.size[0]) for screen in screens)
         second = int(slot is not None and slot.pair == "second")
         finish = picture.frame or self.project.shots.frame
