@@ -37,7 +37,7 @@ ANY = (
 FIGURES = (
     "check", "check", "next", "results moved", "results effect", "results report --out r.html", "results worth --cost 100", "results funnel", "results ranks",
     "results share", "results rivals", "results wins", "terms score", "terms plan --locale en-US", "terms mine --locale en-US", "reviews queue", "reviews themes",
-    "reviews reply", "experiment list", "experiment show x", "experiment judge x", "terms swap --out clay --in mud --locale en-US",
+    "reviews reply", "experiment list", "experiment show x", "experiment judge x", "terms swap --without clay --with mud --locale en-US",
 )  # fmt: skip
 PAINTED = (
     "shots render --locale en-US --device phone-6.9",

@@ -216,7 +216,7 @@ PLANTED = {
     "out/boards": ("shots", "board"),
     "out/preview.html": ("preview",),
     "out/shots": ("shots", "render", "--locale", "en-US"),
-    "schemas": ("schema", "--write", "schemas"),
+    "schemas": ("schema", "--out", "schemas"),
     "copy/state.csv": ("copy", "set", "de-DE", "subtitle", "Ton"),
     "copy/memory.tmx": ("copy", "set", "de-DE", "subtitle", "Ton"),
     "copy/de-DE.toml": ("copy", "set", "de-DE", "subtitle", "Ton"),

@@ -27,7 +27,7 @@ COMMANDS = {
     "de-DE.xlf": "locale send --locale de-DE --all --keywords --out OUT",
     "de-DE.xliff-1.2.xlf": "locale send --locale de-DE --all --keywords --format xliff-1.2 --out OUT",
     "glossary.tbx": "locale send --locale de-DE --all --out OUT",
-    "memory.tmx": "locale memory --write OUT/memory.tmx",
+    "memory.tmx": "locale memory --out OUT/memory.tmx",
     "notes.json": "notes export --format json",
     "status.json": "status --json",
 }

@@ -61,7 +61,7 @@ def base(shared_rendered: Path, tmp_path_factory: pytest.TempPathFactory) -> Pat
     run_tavolan("locale", "send", "--all", "--locale", "de-DE", cwd=root)
     shutil.move(root / "out/send/de-DE.xlf", folder / "de-DE.xlf")
     replace(folder / "de-DE.xlf", "<target>Notizen zum Brand</target>", "<target>Notizen zum Ofen</target>")
-    run_tavolan("locale", "memory", "--write", folder / "memory.tmx", cwd=root)
+    run_tavolan("locale", "memory", "--out", folder / "memory.tmx", cwd=root)
     (folder / "terms.csv").write_text("phrase,volume,country\nkiln log,12,USA\nclay,3,\n")
     write_screen(folder / "home.png", 430, 932, shade=90)
     replace(root / "copy/ar-SA.toml", 'subtitle = "دفتر الطين والفرن"\n', "")

@@ -141,7 +141,7 @@ def test_a_spoiled_file_from_outside_is_read_or_said(base, name):
 
 
 DAYS = ("check --on {}", "preview --on {} --out p.html", "next --on {}", "results effect {}", "results moved --since {}", "results report --month {} --out r.html",
-        "console journal --add x --date {}", "experiment start x --day {}", "shots render --dry-run --on {}", "results funnel --first {} --last {}", "copy show {} title",
+        "console journal --note x --on {}", "experiment start x --on {}", "shots render --dry-run --on {}", "results funnel --first {} --last {}", "copy show {} title",
         "results worth --cost {}", "terms plan --locale {}", "check --store {}", "results ranks {}", "shots render --dry-run --device {}")  # fmt: skip
 
 
@@ -306,7 +306,7 @@ def odd_json(content: bytes, dice: random.Random) -> bytes:
     return json.dumps(document).encode()
 
 
-ASKING = ("console compare", "console pull --keep theirs", "console push --yes --despite to-write --reason x", "console wait --store ios --minutes 0", "console forecast",
+ASKING = ("console compare", "console pull --prefer theirs", "console push --yes --despite to-write --reason x", "console wait --store ios --minutes 0", "console forecast",
           "results import --from-console --dry-run", "reviews import --from-console --dry-run", "console submit --store ios --yes", "locale draft --locale de-DE", "experiment record x --from-console")  # fmt: skip
 
 

@@ -53,7 +53,9 @@ def test_coverage_is_one_figure_everywhere(sample):
     assert f"{us['covered']}/{us['phrases']}" in table
     one = shown(sample, "terms", "cover", "--storefront", "US", "--store", "ios").out
     assert f"{us['covered']} of {us['phrases']} phrases answered" in one
-    by_list = shown(sample, "terms", "cover", "--list", "to win", "--store", "ios", "--storefront", "US", "--json").json
+    by_list = shown(
+        sample, "terms", "cover", "--word-list", "to win", "--store", "ios", "--storefront", "US", "--json"
+    ).json
     own = [r for r in lists if (r["list"], r["store"], r["storefront"]) == ("to win", "ios", "US")]
     cell = by_list["summary"]["ios"]["US"]
     assert (sum(r["answered"] for r in own), sum(r["phrases"] for r in own)) == (cell["covered"], cell["phrases"])
@@ -273,7 +275,7 @@ def test_a_new_project_names_its_schemas_and_the_heads_of_its_data(tmp_path):
     assert run_tavolan("check", cwd=tmp_path / "p").code == 0
     assert run_tavolan("schema", "nothing").code == 2
     assert "Name one of " in run_tavolan("schema").err
-    done = run_tavolan("schema", "--write", tmp_path / "s")
+    done = run_tavolan("schema", "--out", tmp_path / "s")
     assert done.code == 0 and sorted(path.name for path in (tmp_path / "s").iterdir()) == [
         "copy.json", "experiment.json", "look.json", "replies.json", "rulebook.json", "shots.json", "tavolan.json",
         "title-style.json", "video.json",

@@ -190,7 +190,7 @@ def test_a_blank_project_gets_the_way_to_a_first_hand_over(tmp_path):
 
 
 def test_a_faultless_project_has_nothing_that_blocks(rendered):
-    assert run_tavolan("console", "journal", "--add", "begun", "--date", "2026-01-01", cwd=rendered).code == 0
+    assert run_tavolan("console", "journal", "--note", "begun", "--on", "2026-01-01", cwd=rendered).code == 0
     opened = tavolan.open_project(rendered)
     found = what_next(opened, TODAY, most=1000)
     assert not found.is_new and not any(one.blocks for one in found.first)
@@ -225,7 +225,7 @@ def test_experiments_are_started_ended_and_applied_in_turn(sample, tmp_path):
         return [one.what for one in from_experiments(Situation(tavolan.open_project(root), TODAY, []))]
 
     assert "End the experiment first-picture" in said()
-    run_tavolan("experiment", "judge", "first-picture", "--write", cwd=root)
+    run_tavolan("experiment", "judge", "first-picture", "--apply", cwd=root)
     assert "Make schedules-first the page: it has won first-picture" in said()
     assert any("why first-picture came out" in one for one in said())
     assert run_tavolan("experiment", "apply", "first-picture", cwd=root).code == 0
@@ -258,14 +258,14 @@ def test_a_season_is_handed_over_in_time_and_gone_back_from(project, day, what):
     assert [one.what for one in found] == ([f"{what} the season fair"] if what else [])
     if what:
         note = shlex.split(found[0].command)
-        assert note[-4:-1] == ["console", "journal", "--add"]
+        assert note[-4:-1] == ["console", "journal", "--note"]
         assert run_tavolan(
             *note[-3:],
             "--date",
             day,
             cwd=project,
         ).code in (0, 2)
-        assert run_tavolan("console", "journal", "--add", note[-1], "--date", day, cwd=project).code == 0
+        assert run_tavolan("console", "journal", "--note", note[-1], "--on", day, cwd=project).code == 0
         assert not [one for one in advice(project, date.fromisoformat(day), most=100).first if one.kind == "seasons"]
 
 

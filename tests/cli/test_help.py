@@ -4,15 +4,19 @@ import contextlib
 import re
 import shlex
 import sys
+from pathlib import Path
 
 import pytest
 
 from conftest import run_tavolan, thorough, write_screen
+from tavolan.cli import help_style
 from tavolan.cli.help_style import shipped_examples
 from tavolan.cli.main import program
 from tavolan.sample.write import write_texts
 from tavolan.sample.year import write_year
+from tavolan.support.shipped import shipped_toml
 
+OLD_OPTIONS = Path(help_style.__file__).parent / "old_options.toml"
 # What the sample lacks: somebody at a terminal, a console, a service, a recording, counts of visitors.
 OUTSIDE = {
     "demo", "facts", "shots watch", "video take", "video new", "video board", "locale draft", "locale trust", "locale receive", "notes draft",
@@ -109,3 +113,26 @@ def test_every_example_is_taken_as_it_is_written(tmp_path, monkeypatch):
             words = shlex.split(line)
             assert words[: 1 + len(name.split())] == ["tavolan", *name.split()], line
             whole[name].make_context(name, words[1 + len(name.split()) :])
+
+
+def test_an_option_takes_one_kind_of_thing_wherever_it_is(helps):
+    """What an option takes is named alike in all commands: a file or a folder, a day, a locale; or it takes nothing."""
+    taken = {}
+    for name, command in commands(program()):
+        for parameter in command.params:
+            if parameter.param_type_name == "option" and not getattr(parameter, "hidden", False):
+                kind = {"DIR": "FILE", "ID": "RECORD"}.get(parameter.metavar, parameter.metavar)
+                taken.setdefault(max(parameter.opts, key=len), {}).setdefault(kind, []).append(name)
+    assert {option: kinds for option, kinds in taken.items() if len(kinds) > 1} == {}
+
+
+def test_an_old_name_of_an_option_goes_on_with_a_note(project):
+    done = run_tavolan("terms", "swap", "--locale", "en-US", "--out", "kiln", "--in", "oven", cwd=project)
+    today = run_tavolan("terms", "swap", "--locale", "en-US", "--without", "kiln", "--with", "oven", cwd=project)
+    assert (done.code, done.out) == (today.code, today.out)
+    assert "--out of tavolan terms swap is --without now" in done.err and "--with now" in done.err and not today.err
+    for command, renamed in shipped_toml(OLD_OPTIONS).items():
+        known = {
+            option for name, each in commands(program()) if name == command for p in each.params for option in p.opts
+        }
+        assert set(renamed.values()) <= known and not set(renamed) & known, command

@@ -185,7 +185,7 @@ def test_cover(shared_project):
     assert [a["missing"] for a in done.json["answers"]] == [[], ["recipe"]]
     shown = run_tavolan("terms", "cover", "--uncovered", "--project", shared_project).out
     assert "glaze recipe" in shown and "pottery kiln" not in shown and "Missing words worth most" in shown
-    matrix = run_tavolan("terms", "cover", "--matrix", "--budgets", "--list", "x", "--project", shared_project)
+    matrix = run_tavolan("terms", "cover", "--matrix", "--budgets", "--word-list", "x", "--project", shared_project)
     assert matrix.code == 2
     matrix = run_tavolan("terms", "cover", "--matrix", "--budgets", "--locale", "en-US", "--project", shared_project)
     assert "░░" in matrix.out and "Second budgets" in matrix.out and "ar-SA" in matrix.out

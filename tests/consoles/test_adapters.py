@@ -63,7 +63,7 @@ def run(bridge, *args, **more):
 
 def test_the_bridge_of_the_guide_keeps_every_promise_that_its_store_can(bridge, shop, project):
     rules = project / "rules/kelp.toml"
-    try_out = ("verify", shop.address, "--adapter", "tidepool", "--app", "throw-away", "--rules", rules)
+    try_out = ("verify", shop.address, "--adapter", "tidepool", "--record", "throw-away", "--rules", rules)
     assert run(bridge, *try_out).code == 2
     done = run(bridge, *try_out, "--yes", "--json")
     states = {verdict["promise"]: verdict["state"] for verdict in done.json["verdicts"]}
@@ -79,7 +79,7 @@ def test_the_bridge_of_the_guide_keeps_every_promise_that_its_store_can(bridge, 
 
 def test_a_project_is_connected_pushed_and_pulled_through_an_adapter(bridge, shop, project):
     at = ("--project", project)
-    done = run(bridge, "connect", shop.address, "--adapter", "tidepool", "--app", "kilnary", *at)
+    done = run(bridge, "connect", shop.address, "--adapter", "tidepool", "--record", "kilnary", *at)
     assert done.code == 0, done.err
     assert 'adapter = "tidepool"' in (project / "tavolan.toml").read_text()
     write_screen(project / "theirs.png", 800, 600)
@@ -103,7 +103,7 @@ def test_a_project_is_connected_pushed_and_pulled_through_an_adapter(bridge, sho
     refused = run(bridge, "push", "--yes", *at)
     assert refused.code == 1 and "has over 60 letters" in refused.out
     fresh = project.parent / "fresh"
-    begun = ("new", fresh, "--from", shop.address, "--adapter", "tidepool", "--app", "kilnary")
+    begun = ("new", fresh, "--console", shop.address, "--adapter", "tidepool", "--record", "kilnary")
     done = run_tavolan(*begun, "--rules", project / "rules/kelp.toml", cold=True, **bridge)
     assert done.code == 0 and "3 locales" in done.out, done.err
     assert "the same" in run(bridge, "compare", "--project", fresh).out
@@ -111,7 +111,7 @@ def test_a_project_is_connected_pushed_and_pulled_through_an_adapter(bridge, sho
 
 def test_an_adapter_that_is_not_there_or_fails_is_named(bridge, shop, project, tmp_path):
     at = ("--project", project)
-    missing = run(bridge, "connect", shop.address, "--adapter", "tidepol", "--app", "kilnary", *at)
+    missing = run(bridge, "connect", shop.address, "--adapter", "tidepol", "--record", "kilnary", *at)
     assert missing.code == 2 and "no installed package has the adapter" in missing.err and "tidepool" in missing.err
     (project / "tavolan.toml").write_text(
         (project / "tavolan.toml").read_text()

@@ -223,7 +223,7 @@ def test_a_project_from_consoles_is_equal_to_each_of_them(team, tmp_path):
     with_pictures(team)
     fresh = tmp_path / "fresh"
     apps = [part for store in team.stores for part in ("--app", team.app(store))]
-    done = run_tavolan("new", fresh, "--from", team.address, *apps, **team.variables)
+    done = run_tavolan("new", fresh, "--console", team.address, *apps, **team.variables)
     assert done.code == 0, done.err
     compared = run_tavolan("console", "compare", "--json", "--project", fresh, **team.variables).json["stores"]
     assert [one["places"] for one in compared] == [[], []]
@@ -295,7 +295,7 @@ def test_long_texts_merge_by_paragraph_and_real_conflicts_show_the_words_that_di
     shown = team.run("pull", "--store", "ios")
     assert shown.code == 1 and "stoneware" in shown.out and "porcelain" in shown.out and "…" in shown.out
     assert "Paragraph 2" not in shown.out
-    assert team.run("pull", "--keep-field", "en-US nothing=mine").code == 2
+    assert team.run("pull", "--prefer-field", "en-US nothing=mine").code == 2
 
 
 @promises("Bases and journal belong in git.")
@@ -361,8 +361,8 @@ def test_a_page_shows_both_sides_with_the_words_and_pictures_that_differ(team):
     )
     assert "<ins>bowls.</ins>" in text and "<ins>&lt;b&gt;love&lt;/b&gt;</ins>" in text and "<b>love" not in text
     assert text.count('<img src="data:image/jpeg;base64,') == 2 + 2 + 3
-    assert "tavolan console pull --store ios --keep-field &#34;en-US description=mine&#34;" in text
-    command = ("pull", "--store", "ios", "--keep-field", "en-US description=mine")
+    assert "tavolan console pull --store ios --prefer-field &#34;en-US description=mine&#34;" in text
+    command = ("pull", "--store", "ios", "--prefer-field", "en-US description=mine")
     assert team.run(*command).code == 0 and team.run("push", "--yes").code == 0
     assert team.texts("ios", "en-US")["description"].startswith("Notes for people who make bowls.")
     assert "Both sides are the same." in (team.run("compare", "--page", page), page.read_text())[1]

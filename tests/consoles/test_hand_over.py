@@ -133,8 +133,8 @@ def test_conflicts_are_shown_and_decided(desk):
     assert stopped.code == 1 and "Pull and decide first" in stopped.out
     shown = run(desk, "pull")
     assert shown.code == 1 and "Theirs" in shown.out and "Mine" in shown.out and "1 conflict open" in shown.out
-    assert "can't be decided by" in run(desk, "pull", "--keep", "ours").err
-    done = run(desk, "pull", "--keep-field", "en-US subtitle=theirs")
+    assert "can't be decided by" in run(desk, "pull", "--prefer", "ours").err
+    done = run(desk, "pull", "--prefer-field", "en-US subtitle=theirs")
     assert done.code == 0 and 'subtitle = "Theirs"' in (desk.root / "copy/en-US.toml").read_text("utf-8")
     assert read_journal(desk.root)[-1].who == "console"
 
@@ -247,7 +247,7 @@ def test_a_project_starts_from_what_a_console_holds(desk, tmp_path):
     desk.client.change_facts({"category": "Lifestyle", "age_answers": {"violence": "none"}}, desk.client.facts().etag)
     add_picture(desk)
     env = server().variables
-    done = run_tavolan("new", tmp_path / "fresh", "--from", server().address, "--app", desk.app, **env)
+    done = run_tavolan("new", tmp_path / "fresh", "--console", server().address, "--record", desk.app, **env)
     assert done.code == 0 and "3 texts, 2 facts, 1 picture in 2 locales" in done.out
     project = load_project(tmp_path / "fresh")
     assert project.value("ios", "de-DE", "subtitle").content == "Tonnotizen"
@@ -259,14 +259,14 @@ def test_a_project_starts_from_what_a_console_holds(desk, tmp_path):
     assert same["here"] == same["there"] == same["both"] == 0
     # Another test may have added one, or not.
     add_app(desk.state, f"{desk.app}-second", "ios", "en-US")
-    assert "which app?" in run_tavolan("new", tmp_path / "other", "--from", server().address, **env).err
+    assert "which app?" in run_tavolan("new", tmp_path / "other", "--console", server().address, **env).err
 
 
 @pytest.mark.parametrize("step", [1, 6, 40, 90])
 def test_a_killed_new_leaves_nothing_beside_it_and_can_be_repeated(desk, tmp_path, step):
     pushed(desk)
     add_picture(desk)
-    started = ("new", "fresh", "--from", server().address, "--app", desk.app)
+    started = ("new", "fresh", "--console", server().address, "--record", desk.app)
     killed = run_tavolan(*started, cwd=tmp_path, **server().variables, FAULT=f"kill:{step}")
     assert killed.code in (-9, 0)
     left = {path.name for path in tmp_path.iterdir()} - {desk.root.name}

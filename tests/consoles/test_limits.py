@@ -48,7 +48,7 @@ def test_a_project_of_a_store_of_its_own_starts_from_its_console(kelp, tmp_path)
     assert run_tavolan("shots", "icons", "--project", kelp.root).code == 0
     assert kelp.run("push", "--yes").code == 0
     fresh, rules = tmp_path / "fresh", kelp.root / "rules/kelp.toml"
-    from_there = ("new", fresh, "--from", kelp.address, "--app", kelp.app("kelp"))
+    from_there = ("new", fresh, "--console", kelp.address, "--record", kelp.app("kelp"))
     unknown = run_tavolan(*from_there, **kelp.variables)
     assert unknown.code == 2 and "no rulebook here knows the store kelp" in unknown.err and "--rules" in unknown.err
     done = run_tavolan(*from_there, "--rules", rules, **kelp.variables)

@@ -235,7 +235,7 @@ def test_what_was_tried_is_put_back(tmp_path):
 
 def test_verify_asks_first_and_says_what_holds(tmp_path):
     with opened_team(tmp_path / "potto", ("maker",)) as team:
-        verify = ("console", "verify", team.address, "--app", team.app("maker"))
+        verify = ("console", "verify", team.address, "--record", team.app("maker"))
         asked = run_tavolan(*verify, **team.variables)
         assert asked.code == 2 and "--yes" in asked.err and not team.there("maker")
         done = run_tavolan(*verify, "--yes", **team.variables)

@@ -102,7 +102,7 @@ def test_from_idea_to_learned(kilnary, year, tmp_path):
         path.read_text("utf-8") + '\n[variant.short]\n[variant.short.captions.en-US]\nfiring = "Live"\n', "utf-8"
     )
     assert "days" in run("size", "first-words").out
-    started = run("start", "first-words", "--day", "2026-05-04")
+    started = run("start", "first-words", "--on", "2026-05-04")
     assert started.code == 0 and 'start = "2026-05-04"' in path.read_text("utf-8")
     assert "# None: all." in path.read_text("utf-8") and "has started" in run("start", "first-words").err
     rows = "".join(f"{day}/05/2026,{name},1200,{hits}\n" for day in range(13, 20)
@@ -111,7 +111,7 @@ def test_from_idea_to_learned(kilnary, year, tmp_path):
     assert "14 counts would be new" in run("record", "first-words", tmp_path / "export.csv", "--dry-run").out
     assert "14 counts new" in run("record", "first-words", tmp_path / "export.csv").out
     assert "0 counts new, 0 changed, 14 there" in run("record", "first-words", tmp_path / "export.csv").out
-    judged = run("judge", "first-words", "--write", "--why", "--figure", tmp_path / "j.png")
+    judged = run("judge", "first-words", "--apply", "--why", "--figure", tmp_path / "j.png")
     assert judged.code == 0 and "better than the present page" in judged.out, judged.err
     assert (tmp_path / "j.png").read_bytes().startswith(b"\x89PNG")
     replace(path, 'outcome = "better"', 'outcome = "better"\nwhy = "Short words sell."')
@@ -142,7 +142,7 @@ def test_campaign_days_and_overlapping_changes(project):
     rows = "".join(f"x,2026-03-{day},{name},100,20\n" for day in range(10, 24) for name in ("control", "short"))
     (project / "data/experiments.csv").write_text("experiment,date,variant,visitors,hits\n" + rows)
     (project / "data/campaigns.csv").write_text("from,to,what\n2026-03-20,2026-03-22,Ads\n")
-    run_tavolan("console", "journal", "--add", "update 2.2", "--date", "2026-03-12", cwd=project)
+    run_tavolan("console", "journal", "--note", "update 2.2", "--on", "2026-03-12", cwd=project)
     opened = tavolan.open_project(project)
     found = judge_experiment(opened, experiment_of(opened, "x"), TODAY)
     assert found.left_out == 3 and found.verdict.judgements[0].visitors == 1100

@@ -37,7 +37,7 @@ def run(root, *command):
 
 
 def test_from_start_to_stop(console):
-    assert run(console, "start", "first", "--day", "2026-05-04", "--on-console").code == 0
+    assert run(console, "start", "first", "--on", "2026-05-04", "--on-console").code == 0
     table = tomllib.loads((console / "experiments/first.toml").read_text())
     assert table["start"] == "2026-05-04" and table["visitors"] > 0
     said = run(console, "record", "first", "--from-console")

@@ -93,9 +93,9 @@ def test_what_changed_on_both_sides_is_a_conflict_to_decide(project):
     done = run_tavolan("locale", "receive", path, cwd=project)
     assert done.code == 1 and "conflict  de-DE subtitle: both sides changed it" in done.out
     assert '"Von mir"' in (project / "copy/de-DE.toml").read_text()
-    assert run_tavolan("locale", "receive", path, "--keep", "mine", cwd=project).code == 0
+    assert run_tavolan("locale", "receive", path, "--prefer", "mine", cwd=project).code == 0
     assert '"Von mir"' in (project / "copy/de-DE.toml").read_text()
-    assert run_tavolan("locale", "receive", path, "--keep", "theirs", cwd=project).code == 0
+    assert run_tavolan("locale", "receive", path, "--prefer", "theirs", cwd=project).code == 0
     assert '"Vom Übersetzer"' in (project / "copy/de-DE.toml").read_text()
 
 
@@ -290,7 +290,7 @@ def test_the_memory_remembers_offers_and_travels(project, tmp_path):
     assert 'similarity="75"' in text and "Clay and fire notes" in text
     assert "<alt-trans" in sent(project, "--format", "xliff-1.2").read_text()
     whole = tmp_path / "all.tmx"
-    assert run_tavolan("locale", "memory", "--write", whole, cwd=project).code == 0
+    assert run_tavolan("locale", "memory", "--out", whole, cwd=project).code == 0
     (project / "copy/memory.tmx").unlink()
     done = run_tavolan("locale", "memory", "--read", whole, cwd=project)
     assert done.code == 0 and "new pairs" in done.out

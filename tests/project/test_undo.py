@@ -63,7 +63,7 @@ COMMANDS = (
     "shots new ../More.png",
     "shots order recipe",
     "shots remove shelf",
-    "terms swap --locale en-US --in porcelain --out cone --apply",
+    "terms swap --locale en-US --with porcelain --without cone --apply",
 )
 
 

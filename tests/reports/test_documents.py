@@ -63,7 +63,7 @@ PRINTED = {
     "size@1": ("experiment", "size", "glaze-icon"),
     "status@4": ("status",),
     "suggestions@1": ("locale", "suggest"),
-    "swap@2": ("terms", "swap", "--out", "recipe", "--in", "calculator"),
+    "swap@2": ("terms", "swap", "--without", "recipe", "--with", "calculator"),
     "themes@1": ("reviews", "themes"),
     "title@1": ("terms", "title", "--locale", "en-US"),
     "undo@1": ("undo", "--list"),
@@ -128,7 +128,7 @@ def test_a_schema_refuses_another_document_and_an_unknown_part(sample: Path) -> 
 
 
 def test_the_schemas_in_the_docs_are_those_that_the_program_writes(tmp_path: Path) -> None:
-    assert run_tavolan("schema", "--documents", "--write", tmp_path / "schemas").code == 0
+    assert run_tavolan("schema", "--documents", "--out", tmp_path / "schemas").code == 0
     written = {path.name: path.read_text(encoding="utf-8") for path in (tmp_path / "schemas").iterdir()}
     assert written == {path.name: path.read_text(encoding="utf-8") for path in SCHEMAS.iterdir()}
 

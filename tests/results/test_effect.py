@@ -156,6 +156,6 @@ def test_the_program_shows_effects_with_a_chart(year, tmp_path):
 
 
 def test_the_journal_takes_a_change_by_hand(project):
-    done = run_tavolan("console", "journal", "--add", "price 2.99", "--date", "2026-05-01", "--project", project)
+    done = run_tavolan("console", "journal", "--note", "price 2.99", "--on", "2026-05-01", "--project", project)
     assert done.code == 0 and "noted: 2026-05-01 all stores" in done.out
     assert "price 2.99" in run_tavolan("console", "journal", "--project", project).out

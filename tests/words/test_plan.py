@@ -221,7 +221,7 @@ def test_figures_are_drawn(project):
     for name in ("cover.png", "plan.png"):
         image = pyvips.Image.new_from_file(str(project / name))
         assert image.width >= 900 and image.hist_find().hist_entropy() > 0.3
-    assert run_tavolan("terms", "cover", "--list", "none", "--figure", "x.png", cwd=project).code == 2
+    assert run_tavolan("terms", "cover", "--word-list", "none", "--figure", "x.png", cwd=project).code == 2
 
 
 def test_more_budget_is_never_worth_less(project):

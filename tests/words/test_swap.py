@@ -50,14 +50,14 @@ def test_of_what_people_read_the_place_is_shown_and_nothing_is_written(kilnary_t
     assert {one.address for one in short} == {"title", "short"} and all(
         "[窯 → 電気窯]" in one.sentence for one in short
     )
-    args = ("terms", "swap", "--out", "log", "--in", "tracker", "--apply")
+    args = ("terms", "swap", "--without", "log", "--with", "tracker", "--apply")
     done = run_tavolan(*args, cwd=kilnary_texts)
     assert done.code == 2 and "yours to write" in done.err and "[Log → tracker]" in done.out
     assert "Kiln & Glaze Log" in (kilnary_texts / "copy/en-US.toml").read_text("utf-8")
 
 
 def test_a_sentence_that_a_person_gives_is_written(kilnary_texts):
-    args = ("terms", "swap", "--out", "log", "--in", "tracker", "--locale", "en-US", "--field", "title")
+    args = ("terms", "swap", "--without", "log", "--with", "tracker", "--locale", "en-US", "--field", "title")
     wrong = run_tavolan(*args, "--sentence", "Kilnary: Kiln & Glaze", "--apply", cwd=kilnary_texts)
     assert wrong.code == 2 and "doesn't hold" in wrong.err
     long = run_tavolan(*args, "--sentence", "Kilnary: a tracker of kilns and glazes", "--apply", cwd=kilnary_texts)
@@ -76,7 +76,7 @@ def test_a_word_goes_only_into_languages_that_it_is_of(kilnary_texts):
     assert [one.locale for one in swap_words(opened, SwapRequest("log", "tracker", ("es-MX",))).texts] == ["es-MX"]
     with pytest.raises(UsageError, match="none of their language"):
         swap_words(opened, SwapRequest("horno", "tracker"))
-    shown = run_tavolan("terms", "swap", "--out", "log", "--in", "tracker", cwd=kilnary_texts)
+    shown = run_tavolan("terms", "swap", "--without", "log", "--with", "tracker", cwd=kilnary_texts)
     assert "Left as they are: es-MX" in shown.out
 
 
@@ -94,16 +94,25 @@ def test_a_swap_that_makes_no_sense_is_refused(kilnary_texts, out, into, message
 def test_the_command_shows_and_writes(kilnary_texts):
     before = (kilnary_texts / "copy/en-US.toml").read_text("utf-8")
     shown = run_tavolan(
-        "terms", "swap", "--out", "controller", "--in", "calculator", "--locale", "en-US", cwd=kilnary_texts
+        "terms", "swap", "--without", "controller", "--with", "calculator", "--locale", "en-US", cwd=kilnary_texts
     )
     assert shown.code == 0 and "glaze calculator" in shown.out and "lost" in shown.out
     assert (kilnary_texts / "copy/en-US.toml").read_text("utf-8") == before
     done = run_tavolan(
-        "terms", "swap", "--out", "controller", "--in", "calculator", "--locale", "en-US", "--apply", cwd=kilnary_texts
+        "terms",
+        "swap",
+        "--without",
+        "controller",
+        "--with",
+        "calculator",
+        "--locale",
+        "en-US",
+        "--apply",
+        cwd=kilnary_texts,
     )
     assert done.code == 0 and "Written: en-US keywords" in done.err
     assert '"calculator"' in (kilnary_texts / "copy/en-US.toml").read_text("utf-8")
-    long = run_tavolan("terms", "swap", "--out", "clay", "--in", "glazing " * 12, "--locale", "en-US", "--apply",
+    long = run_tavolan("terms", "swap", "--without", "clay", "--with", "glazing " * 12, "--locale", "en-US", "--apply",
                        cwd=kilnary_texts)  # fmt: skip
     assert long.code == 2 and "Nothing was written" in long.err
 

@@ -103,7 +103,7 @@ def _judge(now: Situation, one: Experiment) -> Iterator[Action]:
         kind="experiments",
         what=f"End the experiment {one.id}",
         why=f"The verdict is there: {words}.",
-        command=f"tavolan experiment judge {one.id} --write",
+        command=f"tavolan experiment judge {one.id} --apply",
         gain=_measured(now, one, better.ratio if better else None),
         minutes=now.minutes("experiments"),
         promise=f"{one.id}: an outcome in its file",

@@ -54,7 +54,7 @@ def _action(now: Situation, season: SeasonTable, span: Span, what: str, day: dat
     option = f" --on {day}" if day > now.today else ""
     renders = f"tavolan shots render{option}" if season.changes_pictures or season.captions else ""
     pushes = f"tavolan console push{option}" if project.consoles else "tavolan shots pack" if renders else ""
-    steps = [step for step in (renders, pushes, f'tavolan console journal --add "{_note(season, what)}"') if step]
+    steps = [step for step in (renders, pushes, f'tavolan console journal --note "{_note(season, what)}"') if step]
     places = now.reach.places(locales)
     if season.storefronts:
         places = [at for at in places if at[1] in season.storefronts]

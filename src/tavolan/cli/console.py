@@ -42,7 +42,7 @@ for command in (push, withdraw, forecast, submit, wait, release, journal, verify
 def connect(
     url: Annotated[str, typer.Argument(help="Address of the console.", metavar="URL")],
     project: ProjectOption = None,
-    record: Annotated[list[str] | None, typer.Option("--app", help="An app record there, one per store.")] = None,
+    record: Annotated[list[str] | None, typer.Option("--record", help="An app record there, one per store.")] = None,
     adapter: Annotated[
         str, typer.Option("--adapter", help="A package's own way to this console; else the open protocol.")
     ] = "",
@@ -134,9 +134,9 @@ def pull(
     store: StoreOption = None,
     locale: LocaleOption = None,
     field: FieldOption = None,
-    keep: Annotated[str, typer.Option("--keep", help="Decide conflicts: mine or theirs.")] = "",
+    keep: Annotated[str, typer.Option("--prefer", help="Decide conflicts: mine or theirs.")] = "",
     keep_field: Annotated[
-        list[str] | None, typer.Option("--keep-field", help="Decide one: title=theirs, or 'de-DE title=mine'.")
+        list[str] | None, typer.Option("--prefer-field", help="Decide one: title=theirs, or 'de-DE title=mine'.")
     ] = None,
     no_pictures: NoPictures = False,
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Show what would come, write nothing.")] = False,
@@ -151,7 +151,9 @@ def pull(
         open_conflicts = sum(_pulled(found, decisions, dry_run) for found in consoles.comparisons)
     fail_where_outside(consoles.failures)
     if open_conflicts:
-        console().print(styled("[dim]Decide with --keep mine, --keep theirs, or --keep-field FIELD=mine|theirs.[/]"))
+        console().print(
+            styled("[dim]Decide with --prefer mine, --prefer theirs, or --prefer-field FIELD=mine|theirs.[/]")
+        )
         raise typer.Exit(1)
 
 
@@ -204,7 +206,7 @@ def _require_places(decisions: dict[str, Keep], comparisons: list[Comparison]) -
     known = {"", *map(str, places), *(place.field for place in places)}
     for name in decisions:
         if name not in known:
-            raise UnknownNameError("there's no place", name, sorted(known - {""}), option="--keep-field")
+            raise UnknownNameError("there's no place", name, sorted(known - {""}), option="--prefer-field")
 
 
 def _decisions(keep: str, fields: list[str]) -> dict[str, Keep]:

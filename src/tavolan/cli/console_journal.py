@@ -26,9 +26,11 @@ def journal(
     every: Annotated[bool, typer.Option("--all", help="All changes, not the newest 40.")] = False,
     from_git: Annotated[bool, typer.Option("--from-git", help="Fill the time before from git history.")] = False,
     add: Annotated[
-        str, typer.Option("--add", help="Write a change down: an update, a price, a rating.", metavar="TEXT")
+        str, typer.Option("--note", help="Write a change down: an update, a price, a rating.", metavar="TEXT")
     ] = "",
-    day: Annotated[str, typer.Option("--date", help="With --add: its day, as 2026-11-30; else today.")] = "",
+    day: Annotated[
+        str, typer.Option("--on", metavar="DAY", help="With --note: its day, as 2026-11-30; else today.")
+    ] = "",
     json: JsonOption = False,
 ) -> None:
     """Show what changed in the listing when, from what to what, and who did it."""

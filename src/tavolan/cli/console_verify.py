@@ -17,7 +17,7 @@ if TYPE_CHECKING:
 
 def verify(
     url: Annotated[str, typer.Argument(help="Address of the console.", metavar="URL")],
-    app: Annotated[str, typer.Option("--app", help="A throw-away app there: it's changed, and put back.")],
+    app: Annotated[str, typer.Option("--record", help="A throw-away app there: it's changed, and put back.")],
     adapter: Annotated[
         str, typer.Option("--adapter", help="A package's own way to this console; else the open protocol.")
     ] = "",

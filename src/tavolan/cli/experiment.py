@@ -127,7 +127,7 @@ def build(name: NameArgument, project: ProjectOption = None) -> None:
 def start(
     name: NameArgument,
     project: ProjectOption = None,
-    day: Annotated[str, typer.Option("--day", help="The first day; else today.", metavar="DAY")] = "",
+    day: Annotated[str, typer.Option("--on", help="The first day; else today.", metavar="DAY")] = "",
     on_console: Annotated[bool, typer.Option("--on-console", help="Start it on the store's console too.")] = False,
     icons_are_live: Annotated[
         bool, typer.Option("--icons-are-live", help="Don't ask the console: you know that the live app has the icons.")
@@ -139,7 +139,7 @@ def start(
     from tavolan.experiments.running import length_of, write_start
 
     opened = open_project(project, write=True)
-    one, first = experiment_of(opened, name), day_of("--day", day) or date.today()
+    one, first = experiment_of(opened, name), day_of("--on", day) or date.today()
     found = length_of(opened, one)
     if not icons_are_live:
         check_icons(opened, one)
@@ -194,7 +194,7 @@ def judge(
     name: NameArgument,
     project: ProjectOption = None,
     figure: FigureOption = None,
-    write: Annotated[bool, typer.Option("--write", help="Write outcome and winner into its file.")] = False,
+    write: Annotated[bool, typer.Option("--apply", help="Write outcome and winner into its file.")] = False,
     why: WhyOption = False,
     json: JsonOption = False,
 ) -> None:

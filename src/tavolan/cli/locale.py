@@ -198,7 +198,7 @@ def receive(
     locale: Annotated[str, typer.Option("--locale", help="The language of a PO file that doesn't say.")] = "",
     keep: Annotated[
         Literal["ask", "mine", "theirs"],
-        typer.Option("--keep", help="Where both sides changed a text: ask, keep the project's, or take the file's."),
+        typer.Option("--prefer", help="Where both sides changed a text: ask, keep the project's, or take the file's."),
     ] = "ask",
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Say what would be written, write nothing.")] = False,
 ) -> None:
@@ -239,7 +239,7 @@ def _tell(out: Console, received: Received, dry_run: bool) -> None:
     for doubt in received.doubts:
         out.print(styled("[yellow]doubt[/]     {} {}: {}", doubt.locale, doubt.address, doubt.why), soft_wrap=True)
     if received.conflicts:
-        out.print("Decide with --keep mine or --keep theirs.")
+        out.print("Decide with --prefer mine or --prefer theirs.")
     verb = "would be written" if dry_run else "written"
     parts = [f"{counted(len(received.changes), 'text')} {verb}", f"{received.same} unchanged"]
     reviewed = sum(received.works[change.locale, change.address] == "reviewed" for change in received.confirmed)
@@ -254,7 +254,7 @@ def _tell(out: Console, received: Received, dry_run: bool) -> None:
 def memory(
     project: ProjectOption = None,
     read: Annotated[list[Path] | None, typer.Option("--read", help="TMX files to take in.")] = None,
-    write: Annotated[Path | None, typer.Option("--write", help="TMX file to write all pairs to.")] = None,
+    write: Annotated[Path | None, typer.Option("--out", help="TMX file to write all pairs to.")] = None,
 ) -> None:
     """Show the translation memory, take TMX files into it, or write it out with the texts as they are now."""
     from tavolan.project.memory import parse_tmx, read_memory, remember, write_tmx

@@ -16,6 +16,7 @@ from typer.core import TyperGroup
 
 from tavolan.cli.common import LogToPeople, held, say
 from tavolan.cli.help_style import put_in_one_style, shipped_examples
+from tavolan.cli.old_options import with_new_names
 from tavolan.errors import OutsideError, ProjectError, TavolanError
 from tavolan.support.asking import ask_user
 from tavolan.support.version import __version__
@@ -132,6 +133,9 @@ def run() -> None:
     logging.getLogger("tavolan").addHandler(LogToPeople())
     if sys.stdin is not None and sys.stdin.isatty() and sys.stderr.isatty():
         ask_user.set(lambda question: typer.confirm(question, err=True))
+    sys.argv[1:], notes = with_new_names(sys.argv[1:])
+    for note in notes:
+        say(note)
     try:
         program(sys.argv[1] if len(sys.argv) > 1 else "")()
     except SystemExit as end:

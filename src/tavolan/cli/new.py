@@ -15,15 +15,18 @@ if TYPE_CHECKING:
 def new(
     folder: Annotated[Path, typer.Argument(help="Folder to create.", metavar="DIR")],
     store: Annotated[list[str] | None, typer.Option("--store", help="Rulebook of a store; repeatable.")] = None,
-    source: Annotated[str, typer.Option("--source", help="Locale that you write in first.")] = "en-US",
+    source: Annotated[str, typer.Option("--first-locale", help="Locale that you write in first.")] = "en-US",
     locale: Annotated[list[str] | None, typer.Option("--locale", help="A further locale; repeatable.")] = None,
     name: Annotated[str | None, typer.Option("--name", help="The app's name; else the folder's.")] = None,
     origin: Annotated[
-        str | None, typer.Option("--from", help="Address of a console: start from what it holds.", metavar="URL")
+        str | None, typer.Option("--console", help="Address of a console: start from what it holds.", metavar="URL")
     ] = None,
-    app: Annotated[list[str] | None, typer.Option("--app", help="With --from: an app there, one per store.")] = None,
+    app: Annotated[
+        list[str] | None, typer.Option("--record", help="With --console: an app record there, one per store.")
+    ] = None,
     adapter: Annotated[
-        str, typer.Option("--adapter", help="With --from: a package's own way to this console; else the open protocol.")
+        str,
+        typer.Option("--adapter", help="With --console: a package's own way to this console; else the open protocol."),
     ] = "",
     rules: Annotated[
         list[Path] | None,
@@ -72,7 +75,7 @@ def _from_console(
     there = list(records_of(table, service, apps))
     if not apps and len(there) != 1:
         message = f"which app? This console has {', '.join(there) or 'none'}"
-        raise UsageError(message, "Name one per store with --app.")
+        raise UsageError(message, "Name one per store with --record.")
     clients = [console_at(table.model_copy(update={"app": one}), one, credentials) for one in there]
     schemas = {f"schemas/{kind}.json": text for kind, text in schema_files().items()}
     with progress_bar("Receiving pictures") as move:

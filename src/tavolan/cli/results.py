@@ -84,8 +84,8 @@ def effect(
     storefront: StorefrontOption = None,
     source: SourceOption = None,
     metric: Annotated[str, typer.Option("--metric", help="installs, page_views or impressions.")] = "installs",
-    before: Annotated[int, typer.Option("--before", min=1, help="Days before the change.")] = 42,
-    after: Annotated[int, typer.Option("--after", min=1, help="Days after it.")] = 42,
+    before: Annotated[int, typer.Option("--days-before", min=1, help="Days before the change.")] = 42,
+    after: Annotated[int, typer.Option("--days-after", min=1, help="Days after it.")] = 42,
     settle: Annotated[int, typer.Option("--settle", min=0, help="Days after it that are left out.")] = 3,
     figure: FigureOption = None,
     why: WhyOption = False,
@@ -118,7 +118,7 @@ def effect(
     elif found:
         print_effects(console(), found)
     else:
-        console().print("The journal has no change yet: tavolan console push, or tavolan console journal --add.")
+        console().print("The journal has no change yet: tavolan console push, or tavolan console journal --note.")
 
 
 def _effects(figures: Figures, day: date | None, stores: list[str], question: Question) -> list[ChangeEffect]:

@@ -21,7 +21,7 @@ SourceOption = Annotated[
     list[str] | None, typer.Option("--source", help="Only people from search, browse, referral, paid …; repeatable.")
 ]
 ListOption = Annotated[
-    list[str] | None, typer.Option("--list", help="Phrases of this list of terms/; repeatable.", metavar="NAME")
+    list[str] | None, typer.Option("--word-list", help="Phrases of this list of terms/; repeatable.", metavar="NAME")
 ]
 FigureOption = Annotated[
     Path | None, typer.Option("--figure", help="Write a chart to this file (.png or .svg).", metavar="FILE")

@@ -18,7 +18,7 @@ def schema(
     ] = "",
     project: ProjectOption = None,
     write: Annotated[
-        Path | None, typer.Option("--write", help="Write all of them into this folder, one file each.", metavar="DIR")
+        Path | None, typer.Option("--out", help="Write all of them into this folder, one file each.", metavar="DIR")
     ] = None,
     documents: Annotated[
         bool, typer.Option("--documents", help="With --write: those of the JSON documents that commands print.")

@@ -27,9 +27,11 @@ def group() -> None:
 def store_console(
     port: Annotated[int, typer.Option("--port", min=0, max=65535, help="Port; 0 takes a free one.")] = 8650,
     keep: Annotated[
-        Path | None, typer.Option("--keep", help="File that survives; else memory.", metavar="FILE")
+        Path | None, typer.Option("--file", help="File that survives; else memory.", metavar="FILE")
     ] = None,
-    app_id: Annotated[str, typer.Option("--app", help="Id of the app records, one per store: APP-STORE.")] = "kilnary",
+    app_id: Annotated[
+        str, typer.Option("--record", help="Id of the app records, one per store: APP-STORE.")
+    ] = "kilnary",
     store: Annotated[list[str] | None, typer.Option("--store", help="Only this store; repeatable.")] = None,
     sign_in: Annotated[
         Path | None, typer.Option("--sign-in", help="File for a shell to read, with who signs in.", metavar="FILE")
@@ -44,13 +46,15 @@ def store_console(
     busy: Annotated[int, typer.Option("--busy", min=0, help="Answer so many requests with 429 first.")] = 0,
     drop: Annotated[int, typer.Option("--drop", min=0, help="Cut so many connections off.")] = 0,
     token: Annotated[float, typer.Option("--token", min=0, help="Seconds that a token holds.")] = 3600.0,
-    build: Annotated[float, typer.Option("--build", min=0, help="Seconds that a build is processed.")] = 2.0,
+    build: Annotated[float, typer.Option("--build-seconds", min=0, help="Seconds that a build is processed.")] = 2.0,
     picture: Annotated[float, typer.Option("--picture", min=0, help="Seconds that a picture is processed.")] = 0.0,
     review: Annotated[float, typer.Option("--review", min=0, help="Seconds per step of review.")] = 2.0,
     refuse: Annotated[
         list[str] | None, typer.Option("--refuse", help="Refuse the next review: 'en-US title=reason'; repeatable.")
     ] = None,
-    day: Annotated[float, typer.Option("--day", min=0, help="Seconds that a day of an experiment takes.")] = 0.0,
+    day: Annotated[
+        float, typer.Option("--day-seconds", min=0, help="Seconds that a day of an experiment takes.")
+    ] = 0.0,
     truth: Annotated[
         list[str] | None, typer.Option("--truth", help="What a variant does: 'NAME=1.2'; else seeded; repeatable.")
     ] = None,

@@ -60,7 +60,9 @@ def cover(
     store: StoreOption = None,
     storefront: FrontOption = None,
     locale: LocaleOption = None,
-    list_: Annotated[list[str] | None, typer.Option("--list", help="Only phrases of this list; repeatable.")] = None,
+    list_: Annotated[
+        list[str] | None, typer.Option("--word-list", metavar="NAME", help="Only phrases of this list; repeatable.")
+    ] = None,
     uncovered: Annotated[bool, typer.Option("--uncovered", help="Only phrases that nothing answers.")] = False,
     all: Annotated[bool, typer.Option("--all", help="Every phrase of every storefront.")] = False,
     matrix: Annotated[bool, typer.Option("--matrix", help="One matrix of all phrases and storefronts.")] = False,
@@ -74,7 +76,7 @@ def cover(
 ) -> None:
     """Tell for each storefront what the listing answers, and which words are missing.
 
-    A line per storefront; --storefront, --list, --uncovered, --why and --all print every phrase, with its rank.
+    A line per storefront; --storefront, --word-list, --uncovered, --why and --all print every phrase, with its rank.
     """
     from tavolan.reports.documents.words import Cover
     from tavolan.words.coverage import aimed_at, storefronts_of

@@ -19,8 +19,8 @@ from tavolan.cli.common import (
 
 
 def swap(
-    out: Annotated[str, typer.Option("--out", help="The word that gives way.", metavar="WORD")] = "",
-    into: Annotated[str, typer.Option("--in", help="The word that takes its place.", metavar="WORD")] = "",
+    out: Annotated[str, typer.Option("--without", help="The word that gives way.", metavar="WORD")] = "",
+    into: Annotated[str, typer.Option("--with", help="The word that takes its place.", metavar="WORD")] = "",
     project: ProjectOption = None,
     store: StoreOption = None,
     locale: LocaleOption = None,

@@ -29,7 +29,7 @@ if TYPE_CHECKING:
 RelevanceOption = Annotated[
     float | None, typer.Option("--relevance", help="How relevant they are to the app, 0 to 100.", min=0, max=100)
 ]
-OneListOption = Annotated[str, typer.Option("--list", help="Name of the list that they go to.", metavar="NAME")]
+OneListOption = Annotated[str, typer.Option("--word-list", help="Name of the list that they go to.", metavar="NAME")]
 OneLocale = Annotated[str, typer.Option("--locale", help="Locale, as in en-US.", autocompletion=completing.locales)]
 DryRun = Annotated[bool, typer.Option("--dry-run", help="Show what would change, write nothing.")]
 

@@ -41,7 +41,7 @@ def records_of(table: ConsoleTable, service: Service, wanted: Collection[str] = 
                 raise
     for name in wanted:
         if name not in there:
-            raise UnknownNameError("this console has no app", name, there, option="--app")
+            raise UnknownNameError("this console has no app", name, there, option="--record")
     return {name: there[name] for name in wanted or there}
 
 
@@ -57,7 +57,7 @@ def connect(project: Project, table: ConsoleTable, apps: Collection[str] = ()) -
     chosen = {store: by_store[store] for store in project.stores if store in by_store}
     for store, names in chosen.items():
         if len(names) > 1:
-            raise UsageError(f"which app of {store}? This console has {', '.join(names)}", "Name it with --app.")
+            raise UsageError(f"which app of {store}? This console has {', '.join(names)}", "Name it with --record.")
     if not chosen:
         stores = ", ".join(project.stores)
         raise UsageError(f"this console has no app for {stores}", "Is it the address of the right console?")

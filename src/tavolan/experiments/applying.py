@@ -37,7 +37,7 @@ def apply_winner(project: Project, one: Experiment, *, write: bool = True) -> Ap
     """
     winner = one.table.winner
     if not winner:
-        raise UsageError(f"{one.id} has no winner yet", f"tavolan experiment judge {one.id} --write")
+        raise UsageError(f"{one.id} has no winner yet", f"tavolan experiment judge {one.id} --apply")
     if winner == CONTROL:
         raise UsageError(f"the present page has won {one.id}: there's nothing to write", "Write down why, and go on.")
     variant, texts = one.table.variant[winner], Texts(project)

@@ -95,7 +95,7 @@ def _locales(found: Comparison, pictures: dict[str, str]) -> list[LocaleView]:
 def _place(cell: Cell, store: str, pictures: dict[str, str]) -> PlaceView:
     place = str(cell.place)
     command = {
-        "both": f'tavolan console pull --store {store} --keep-field "{place}=mine"   (or theirs)',
+        "both": f'tavolan console pull --store {store} --prefer-field "{place}=mine"   (or theirs)',
         "there": f"tavolan console pull --store {store}",
         "here": f"tavolan console push --store {store}",
     }.get(cell.side, "")

@@ -245,7 +245,7 @@ def _percent(share: float) -> str:
 def print_learned(console: Console, found: Learned) -> None:
     """Print all outcomes beside what was expected."""
     if not found.entries:
-        console.print("No experiment has an outcome yet: tavolan experiment judge ID --write")
+        console.print("No experiment has an outcome yet: tavolan experiment judge ID --apply")
         return
     table = plain_table("experiment", "expected", "outcome", "winner", "why")
     for one in found.entries:

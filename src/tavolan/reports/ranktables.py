@@ -28,7 +28,9 @@ def print_history(console: Console, name: str, history: RankHistory, why: bool =
         table.add_row(SafeText(line.phrase), SafeText(line.storefront), *app, SafeText(line.store), *ranks, sign)
     console.print(table)
     if len(history.lines) > _MOST:
-        console.print(f"and {counted(len(history.lines) - _MOST, 'line')} more: name phrases, --storefront or --list")
+        console.print(
+            f"and {counted(len(history.lines) - _MOST, 'line')} more: name phrases, --storefront or --word-list"
+        )
     for change in history.changes:
         console.print(styled("{} {}: {}", change.day, change.store, change.words), soft_wrap=True)
     for campaign in history.campaigns:

@@ -33,7 +33,9 @@ def print_rivals(console: Console, name: str, found: Rivals, why: bool = False) 
         console.print(table)
         if len(rows) > _MOST_ROWS or len(apps) > _MOST_APPS:
             left = max(0, len(rows) - _MOST_ROWS), max(0, len(apps) - _MOST_APPS)
-            console.print(f"and {counted(left[0], 'phrase')} and {counted(left[1], 'app')} more: --list, --app, --json")
+            console.print(
+                f"and {counted(left[0], 'phrase')} and {counted(left[1], 'app')} more: --word-list, --app, --json"
+            )
     for change in found.changes:
         _print_change(console, name, change)
     if not found.changes:

@@ -87,7 +87,7 @@ def check_names(project: Project, lists: Collection[str], apps: Collection[str])
     known = {term.list for terms in project.terms.values() for term in terms if term.list}
     for name in lists:
         if name not in known:
-            raise UnknownNameError("terms/ has no list", name, known, option="--list")
+            raise UnknownNameError("terms/ has no list", name, known, option="--word-list")
     for name in apps:
         if name not in (there := project.tables.texts(RANKS, "app")):
             raise UnknownNameError(f"{RANKS.name} has no app", name, filter(None, there), option="--app")

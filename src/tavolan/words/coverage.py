@@ -312,7 +312,7 @@ def aimed_at(project: Project, answers: list[Answer], locales: list[str], lists:
     """Return the answers to phrases of some locales' lists; none of either means all. Raises UnknownNameError."""
     tags = project.pick("--locale", locales, list(project.terms))
     names = list(dict.fromkeys(term.list for terms in project.terms.values() for term in terms if term.list))
-    chosen = project.pick("--list", lists, names)
+    chosen = project.pick("--word-list", lists, names)
     return [a for a in answers if a.terms_locale in tags and (not lists or a.term.list in chosen)]
 
 

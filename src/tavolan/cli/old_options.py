@@ -1,0 +1,29 @@
+"""Options that were renamed: the old name is taken for the new one for one version, and said."""
+
+from collections.abc import Sequence
+from pathlib import Path
+
+from tavolan.support.shipped import shipped_toml
+
+
+def with_new_names(words: Sequence[str]) -> tuple[list[str], list[str]]:
+    """Return the words of a command line with today's names of its options, and a note for each that was renamed.
+
+    Words behind `--` are no options.
+    """
+    path = " ".join(words[:2])
+    options = [word for word in words if word.startswith("--")]
+    if not options:
+        return list(words), []
+    table: dict[str, dict[str, str]] = shipped_toml(Path(__file__).parent / "old_options.toml")
+    command = path if path in table else next(iter(words), "")
+    renamed = table.get(command, {})
+    found, notes, ended = [], [], False
+    for word in words:
+        ended = ended or word == "--"
+        name, equals, value = word.partition("=")
+        new = renamed.get(name) if not ended else None
+        if new:
+            notes.append(f"{name} of tavolan {command} is {new} now; the old name goes with the next version.")
+        found.append(f"{new}{equals}{value}" if new else word)
+    return found, notes
