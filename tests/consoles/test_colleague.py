@@ -366,3 +366,17 @@ def test_a_page_shows_both_sides_with_the_words_and_pictures_that_differ(team):
     assert team.run(*command).code == 0 and team.run("push", "--yes").code == 0
     assert team.texts("ios", "en-US")["description"].startswith("Notes for people who make bowls.")
     assert "Both sides are the same." in (team.run("compare", "--page", page), page.read_text())[1]
+
+
+def test_what_a_pull_brought_in_is_taken_back(team):
+    push_all(team)
+    team.writes("ios", "de-DE", description="Ein Notizbuch, dort geschrieben.")
+
+    def kept():
+        paths = [path for path in team.root.rglob("*") if path.is_file() and ".tavolan" not in path.parts]
+        return {path: path.read_bytes() for path in paths}
+
+    before = kept()
+    assert team.run("pull").code == 0 and kept() != before
+    assert run_tavolan("undo", "--project", team.root).code == 0 and kept() == before
+    assert team.run("pull").code == 0 and nothing_due(team)
