@@ -7,13 +7,14 @@ PIP := $(BIN)/python -m pip --disable-pip-version-check --quiet
 # Where compiled modules aren't kept, each command compiles the tool anew: a tenth of a second.
 export PYTHONDONTWRITEBYTECODE :=
 
-.PHONY: help demo test test-all expected fuzz lint bench bench-scale bench-console bench-truth bench-experiments bench-video bench-many clean
+.PHONY: help demo test test-all expected man fuzz lint bench bench-scale bench-console bench-truth bench-experiments bench-video bench-many clean
 
 help:
 	@echo "make demo      install Tavolan into $(VENV) and walk through the sample project"
 	@echo "make test      install the test tools too and run all tests"
 	@echo "make test-all  all tests, then those that are long, random or killing, and the tests in an odd place"
 	@echo "make expected  store the documents of tests/expected anew; read the difference before it's committed"
+	@echo "make man       write the manual pages of all commands into build/man"
 	@echo "make fuzz      search for MINUTES (10) at random for what breaks a property that the tests assert"
 	@echo "make lint      check format, style, types, and who imports whom"
 	@echo "make bench     measure speed, as ratios within one run; bench-many renders 2,000 pictures, bench-scale shows growth,"
@@ -46,6 +47,9 @@ test-all: $(VENV)/installed-dev test
 
 expected: $(VENV)/installed-dev
 	TAVOLAN_EXPECTED=write $(BIN)/python -m pytest tests/test_expected.py
+
+man: $(VENV)/installed
+	@$(BIN)/python scripts/man-pages build/man
 
 fuzz: $(VENV)/installed-dev
 	sh scripts/fuzz $(BIN)/python $(or $(MINUTES),10)

@@ -3,6 +3,8 @@
 import contextlib
 import re
 import shlex
+import shutil
+import subprocess
 import sys
 from pathlib import Path
 
@@ -12,6 +14,7 @@ from conftest import run_tavolan, thorough, write_screen
 from tavolan.cli import help_style
 from tavolan.cli.help_style import shipped_examples
 from tavolan.cli.main import program
+from tavolan.cli.man_pages import man_pages
 from tavolan.sample.write import write_texts
 from tavolan.sample.year import write_year
 from tavolan.support.shipped import shipped_toml
@@ -136,3 +139,17 @@ def test_an_old_name_of_an_option_goes_on_with_a_note(project):
             option for name, each in commands(program()) if name == command for p in each.params for option in p.opts
         }
         assert set(renamed.values()) <= known and not set(renamed) & known, command
+
+
+def test_manual_pages_say_what_the_help_says_and_are_set_without_a_warning(tmp_path):
+    pages = man_pages(program(), shipped_examples())
+    assert {"tavolan.1", "tavolan-copy-set.1", "tavolan-facts-set.1"} <= set(pages)
+    text = pages["tavolan-copy-set.1"]
+    assert "[OPTIONS] LOCALE FIELD [TEXT]" in text and "\\-\\-clear" in text and ".SH EXAMPLES" in text
+    if not (groff := shutil.which("groff")):
+        pytest.skip("groff isn't on this machine")
+    for name, page in pages.items():
+        (tmp_path / name).write_text(page, encoding="utf-8")
+    paths = [str(tmp_path / name) for name in pages]
+    done = subprocess.run([groff, "-man", "-ww", "-z", "-Kutf8", *paths], capture_output=True, text=True, check=True)
+    assert done.stderr == ""

@@ -17,6 +17,9 @@ if TYPE_CHECKING:
 
 app = typer.Typer(help="Small simulated services for trying things out, on loopback only.", no_args_is_help=True)
 
+DaySeconds = Annotated[float, typer.Option("--day-seconds", min=0, help="Seconds that a day of an experiment takes.")]
+RecordOption = Annotated[str, typer.Option("--record", help="Id of the app records, one per store: APP-STORE.")]
+
 
 @app.callback()
 def group() -> None:
@@ -29,9 +32,7 @@ def store_console(
     keep: Annotated[
         Path | None, typer.Option("--file", help="File that survives; else memory.", metavar="FILE")
     ] = None,
-    app_id: Annotated[
-        str, typer.Option("--record", help="Id of the app records, one per store: APP-STORE.")
-    ] = "kilnary",
+    app_id: RecordOption = "kilnary",
     store: Annotated[list[str] | None, typer.Option("--store", help="Only this store; repeatable.")] = None,
     sign_in: Annotated[
         Path | None, typer.Option("--sign-in", help="File for a shell to read, with who signs in.", metavar="FILE")
@@ -52,9 +53,7 @@ def store_console(
     refuse: Annotated[
         list[str] | None, typer.Option("--refuse", help="Refuse the next review: 'en-US title=reason'; repeatable.")
     ] = None,
-    day: Annotated[
-        float, typer.Option("--day-seconds", min=0, help="Seconds that a day of an experiment takes.")
-    ] = 0.0,
+    day: DaySeconds = 0.0,
     truth: Annotated[
         list[str] | None, typer.Option("--truth", help="What a variant does: 'NAME=1.2'; else seeded; repeatable.")
     ] = None,
