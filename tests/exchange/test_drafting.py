@@ -315,3 +315,12 @@ def test_of_several_answers_the_one_that_fits_is_taken(missing):
     assert result.over == []
     (change,) = [change for change in result.written if change.address == "subtitle"]
     assert 10 < len(change.after) <= 30
+
+
+def test_the_stand_in_keeps_the_words_that_the_request_names():
+    """Also those of a project that it has never seen, of several words, and beside punctuation."""
+    units = [TranslationUnit("description", "Kiln Log shows each firing. (Kiln Log Pro: no kiln logs.)", "")]
+    request = TranslationRequest("Potto", "en-US", "de-DE", units, keep=("Kiln Log", "Kiln Log Pro"))
+    (answer,) = parse_xliff(translate(write_xliff(request)), "answer")
+    said = answer.texts[0].target
+    assert said.startswith("Kiln Log ") and "(Kiln Log Pro:" in said and "kiln logs" not in said

@@ -56,7 +56,7 @@ def test_captions_keep_emphasis_and_placeholders_as_codes(project):
 
 ORDER = {
     "xliff": ["file"],
-    "file": ["profiles", "notes", "unit"],
+    "file": ["profiles", "metadata", "notes", "unit"],
     "unit": ["metadata", "notes", "originalData", "segment"],
     "segment": ["source", "target"],
 }

@@ -23,7 +23,8 @@ def request_for(
 ) -> TranslationRequest:
     """Return what's to be translated into a locale: what needs work, or all of it, with what the memory offers."""
     project = texts.project
-    request = TranslationRequest(project.app.name, project.source_locale, locale)
+    keep = (project.app.name, *project.translate.keep)
+    request = TranslationRequest(project.app.name, project.source_locale, locale, keep=keep)
     pictures = sorted((project.root / "out" / "shots").glob(f"*/*/{project.source_locale}/*"))
     for unit in translations_of(texts, locale, keywords):
         if everything or unit.standing in NEEDS_WORK:

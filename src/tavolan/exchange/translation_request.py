@@ -36,3 +36,5 @@ class TranslationRequest:
     locale: str
     texts: list[TranslationUnit] = field(default_factory=list)
     place: str = ""
+    # Words that stay as they are in every language.
+    keep: tuple[str, ...] = ()

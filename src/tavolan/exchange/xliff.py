@@ -47,6 +47,10 @@ def write_xliff(request: TranslationRequest) -> bytes:
     original = f"{request.app}/copy/{request.source_locale}.toml"
     file = SubElement(root, "file", {"id": "copy", "original": original, "xml:space": "preserve"})
     SubElement(file, "slr:profiles", {"generalProfile": "xliff:codepoints"})
+    if request.keep:
+        group = SubElement(SubElement(file, "mda:metadata"), "mda:metaGroup", {"category": "tavolan"})
+        for word in request.keep:
+            SubElement(group, "mda:meta", {"type": "keep"}).text = word
     for text in request.texts:
         _unit(file, text, request)
     _indent(root)
@@ -182,7 +186,9 @@ def parse_xliff(data: bytes, shown: str) -> list[TranslationRequest]:
 
 def _request_of(file: Element, root: Element, shown: str) -> TranslationRequest:
     app = file.get("original", "").partition("/copy/")[0]
-    request = TranslationRequest(app, root.get("srcLang", ""), root.get("trgLang", ""), place=shown)
+    own = (meta for found in file.findall(f"{{{META}}}metadata") for meta in found.iter(f"{{{META}}}meta"))
+    keep = tuple(meta.text for meta in own if meta.get("type") == "keep" and meta.text)
+    request = TranslationRequest(app, root.get("srcLang", ""), root.get("trgLang", ""), place=shown, keep=keep)
     for unit in file.iter(f"{{{CORE}}}unit"):
         address = unit.get("id", "")
         segments = list(unit.iter(f"{{{CORE}}}segment"))

@@ -4,6 +4,7 @@ It knows the sample's texts as a phrase book. Everything else is pseudo-localize
 marks, right-to-left where the language is, so that a layout can be tried. Options make it misbehave.
 """
 
+import re
 import threading
 import time
 from dataclasses import dataclass, field, replace
@@ -47,13 +48,21 @@ def pseudo(text: str, locale: str, address: str, keep: tuple[str, ...] = ()) -> 
     for piece in pieces(text, emphasis):
         words = piece.text
         if piece.kind == "text":
-            parts = [part if part.strip(".,:;!?") in keep else part.translate(_TABLE) for part in words.split(" ")]
-            words = " ".join(parts)
+            # Every second part is a word that's kept.
+            parts = re.split(kept, words) if (kept := _pattern(keep)) else [words]
+            words = "".join(part if place % 2 else part.translate(_TABLE) for place, part in enumerate(parts))
         made.append(replace(piece, text=words))
     result = joined(made, emphasis)
     padding = " ".join(["ōņē"] * max(1, round(len(text) * _LONGER / 4))) if len(text) > 12 else ""
     result = f"{result} {padding}".strip() if padding and "\n" not in text else result
     return f"\u200f{result}\u200f" if is_right_to_left(locale) else result
+
+
+@cache
+def _pattern(keep: tuple[str, ...]) -> str:
+    """Return a pattern of words that stay as they are, the longest first; "" for none."""
+    words = sorted({word for word in keep if word}, key=len, reverse=True)
+    return rf"(?<!\w)({'|'.join(map(re.escape, words))})(?!\w)" if words else ""
 
 
 @cache
@@ -88,7 +97,7 @@ def _flat(table: dict[str, object], at: str = "") -> dict[str, str]:
     return found
 
 
-def translate(document: bytes, keep: tuple[str, ...] = ("Kilnary",)) -> bytes:
+def translate(document: bytes) -> bytes:
     """Return an XLIFF document with every text translated. Raises ProjectError when it can't be read."""
     requests = parse_xliff(document, "the request")
     if not requests:
@@ -98,7 +107,8 @@ def translate(document: bytes, keep: tuple[str, ...] = ("Kilnary",)) -> bytes:
     done = [
         replace(
             text,
-            target=book.get((request.locale, text.source)) or pseudo(text.source, request.locale, text.address, keep),
+            target=book.get((request.locale, text.source))
+            or pseudo(text.source, request.locale, text.address, (request.app, *request.keep)),
         )
         for text in request.texts
     ]
