@@ -293,7 +293,7 @@ def test_a_project_is_connected_with_the_app_records_of_a_console(desk):
 
     add_app(desk.state, f"{desk.app}-other", "ios", "en-US")
     several = connect(server().address)
-    assert several.code == 2 and "which app of ios?" in several.err and "--app" in several.err
+    assert several.code == 2 and "which app of ios?" in several.err and "--record" in several.err
     assert 'no app "pott"' in connect(server().address, "--app", "pott").err
     assert "no app for ios" in connect(server().address, "--app", app_of(desk, "maker")).err
     assert connect("ftp://nowhere").code == 2

@@ -131,6 +131,9 @@ def test_drafts_of_machines_are_held_back_by_locale_unless_they_are_asked_for(te
     assert team.run("push", "--yes").code == 0 and team.texts("android", "de-DE")["description"] == GERMAN
 
 
+@promises(
+    "`--only-approved`, or `only_approved = true` there, holds back locales with a text that nobody approved.",
+)
 def test_a_push_can_ask_for_texts_that_somebody_approved(team):
     with_texts(team, de=f'description = "{GERMAN}"\n')
     assert run_tavolan("locale", "approve", "en-US", "--by", "Ada", cwd=team.root).code == 0

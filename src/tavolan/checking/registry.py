@@ -71,10 +71,9 @@ def check(id: str, level: Level, off: bool = False) -> Callable[[CheckFunction],
 
 
 def all_checks() -> dict[str, Check]:
-    """Return every check by its id."""
-    for family in FAMILIES:
-        import_module(f"tavolan.checking.{family}")
-    return CHECKS
+    """Return every check by its id, in the order of the families, whichever was loaded first."""
+    places = {import_module(f"tavolan.checking.{family}").__name__: place for place, family in enumerate(FAMILIES)}
+    return dict(sorted(CHECKS.items(), key=lambda named: places.get(named[1].run.__module__, len(places))))
 
 
 def run_checks(
