@@ -13,6 +13,7 @@ import hashlib
 import json
 import logging
 import os
+import re
 import sys
 from collections.abc import Iterator
 from contextlib import contextmanager, suppress
@@ -41,6 +42,8 @@ CHANGE = Path(FOLDER) / "change"
 # Changes that hold, by number, with what their files held before: so many of the newest, and so many bytes.
 DONE = Path(FOLDER) / "done"
 _MOST_DONE, _MOST_BYTES = 30, 300_000_000
+# As in name:secret@host, with or without a scheme in front.
+_USER_AND_SECRET = re.compile(r"[^\s/@=]*:[^\s/@]+@")
 # Where a new project is built before its files are moved to their places.
 _BUILT = Path(FOLDER) / "new"
 JOURNAL = "journal.json"
@@ -128,12 +131,17 @@ def _hold(root: Path, holding: _Holding) -> None:
     """Let a change hold: with its journal gone from there, no later run undoes it by itself. It's kept for `undo`."""
     entries, holding.entries = list(holding.entries.values()), {}
     # An address may hold a password, and a word may hold what no text does.
-    words = [without_password(word).encode("utf-8", "replace").decode() for word in sys.argv[1:]]
+    words = [_without_secret(word).encode("utf-8", "replace").decode() for word in sys.argv[1:]]
     journal = {"when": datetime.now(UTC).isoformat(timespec="seconds"), "words": words, "sent": bool(_sent)}
     journal |= {"command": _command(), "files": entries}
     replace_file(root / CHANGE / JOURNAL, json.dumps(journal).encode())
     move(root / CHANGE, root / DONE / str(max(done_numbers(root), default=0) + 1))
     _make_room(root)
+
+
+def _without_secret(word: str) -> str:
+    """Return a word of a command; of an address without what's before its host. An e-mail address stays."""
+    return without_password(word) if "://" in word or _USER_AND_SECRET.search(word) else word
 
 
 def done_numbers(root: Path) -> list[int]:
