@@ -10,6 +10,7 @@ import typer
 
 from tavolan.cli import completing
 from tavolan.cli.common import (
+    DryRunOption,
     JsonOption,
     LocaleOption,
     ProjectOption,
@@ -33,7 +34,6 @@ FieldArgument = Annotated[
     str,
     typer.Argument(help="Field, as in title, android.title or captions.home.", autocompletion=completing.fields),
 ]
-DryRun = Annotated[bool, typer.Option("--dry-run", help="Show what would change, write nothing.")]
 Force = Annotated[bool, typer.Option("--force", help="Write it even when it's over the limit.")]
 
 
@@ -107,7 +107,7 @@ def set_text(
     project: ProjectOption = None,
     clear: Annotated[bool, typer.Option("--clear", help="Take the text away.")] = False,
     force: Force = False,
-    dry_run: DryRun = False,
+    dry_run: DryRunOption = False,
 ) -> None:
     """Write one text into its file, which keeps its comments and order. Refused over the limit, unless forced."""
     from tavolan.errors import UsageError
@@ -142,7 +142,7 @@ def choose(
     number: Annotated[int, typer.Argument(help="Which alternate, from 1.")],
     project: ProjectOption = None,
     force: Force = False,
-    dry_run: DryRun = False,
+    dry_run: DryRunOption = False,
 ) -> None:
     """Put an alternate of a field into the field; what was there becomes the alternate."""
     from tavolan.errors import UsageError
@@ -200,7 +200,7 @@ def sheet(
     project: ProjectOption = None,
     rows: Annotated[str, typer.Option("--rows", help="In a workbook: locales or fields.")] = "locales",
     prefer: Annotated[str, typer.Option("--prefer", help="Decide conflicts: sheet or project.")] = "",
-    dry_run: DryRun = False,
+    dry_run: DryRunOption = False,
 ) -> None:
     """Write texts and facts to a spreadsheet, or read one back: what changed in it, never over what changed here."""
     from tavolan.errors import UsageError

@@ -3,15 +3,20 @@
 from __future__ import annotations
 
 import sys
-from typing import TYPE_CHECKING, Annotated
+from typing import Annotated
 
 import typer
 
 from tavolan.cli import completing
-from tavolan.cli.common import JsonOption, ProjectOption, StoreOption, console, open_project, print_document
-
-if TYPE_CHECKING:
-    from tavolan.project.facts import FactChange
+from tavolan.cli.common import (
+    DryRunOption,
+    JsonOption,
+    ProjectOption,
+    StoreOption,
+    console,
+    open_project,
+    print_document,
+)
 
 app = typer.Typer()
 
@@ -86,11 +91,13 @@ def set_facts(
     ],
     project: ProjectOption = None,
     force: Annotated[bool, typer.Option("--force", help="Write it even when it's no known choice.")] = False,
-    dry_run: Annotated[bool, typer.Option("--dry-run", help="Show what would change, write nothing.")] = False,
+    dry_run: DryRunOption = False,
 ) -> None:
     """Write facts into tavolan.toml. What's no choice of the store, or isn't of its kind, is refused."""
     from tavolan.errors import UsageError
     from tavolan.project.facts import plan_facts, write_facts
+    from tavolan.reports.facttables import print_changes
+    from tavolan.support.number_words import counted
     from tavolan.support.transaction import changing
 
     pairs = []
@@ -101,16 +108,9 @@ def set_facts(
         pairs.append((name.strip(), value))
     opened = open_project(project, write=not dry_run)
     changes = plan_facts(opened, pairs, force=force)
-    _print_changes(changes)
+    print_changes(console(), changes)
     if not dry_run:
         with changing(opened.root):
             write_facts(opened, changes)
     names = {change.name for change in changes}
-    verb = "would change" if dry_run else "changed"
-    console().print(f"{len(names)} {'fact' if len(names) == 1 else 'facts'} {verb}")
-
-
-def _print_changes(changes: list[FactChange]) -> None:
-    from tavolan.reports.facttables import print_changes
-
-    print_changes(console(), changes)
+    console().print(f"{counted(len(names), 'fact')} {'would change' if dry_run else 'changed'}")

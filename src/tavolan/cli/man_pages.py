@@ -64,7 +64,7 @@ def _listed(head: str, entries: Sequence[tuple[str, str]]) -> list[str]:
 
 
 def _argument(argument: Any) -> str:
-    return str(argument.metavar) if argument.required else f"[{argument.metavar}]"
+    return " ".join(argument.get_usage_pieces(None))
 
 
 def _option(option: Any) -> str:

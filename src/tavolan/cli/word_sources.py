@@ -11,6 +11,7 @@ import typer
 
 from tavolan.cli import completing
 from tavolan.cli.common import (
+    DryRunOption,
     JsonOption,
     LocaleOption,
     ProjectOption,
@@ -31,7 +32,6 @@ RelevanceOption = Annotated[
 ]
 OneListOption = Annotated[str, typer.Option("--word-list", help="Name of the list that they go to.", metavar="NAME")]
 OneLocale = Annotated[str, typer.Option("--locale", help="Locale, as in en-US.", autocompletion=completing.locales)]
-DryRun = Annotated[bool, typer.Option("--dry-run", help="Show what would change, write nothing.")]
 
 
 def _one(project: Project, locale: str) -> str:
@@ -101,7 +101,7 @@ def add(
             autocompletion=completing.storefronts,
         ),
     ] = None,
-    dry_run: DryRun = False,
+    dry_run: DryRunOption = False,
 ) -> None:
     """Add phrases to terms/. At a terminal, how relevant each is to the app is asked for."""
     opened = open_project(project, write=not dry_run)
@@ -159,7 +159,7 @@ def import_terms(
     scale: Annotated[
         list[str] | None, typer.Option("--scale", help="The top of a column's scale: difficulty=10; repeatable.")
     ] = None,
-    dry_run: DryRun = False,
+    dry_run: DryRunOption = False,
 ) -> None:
     """Take phrases of a research service into terms/: columns guessed and shown, duplicates merged, nothing lost.
 

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from typing import TYPE_CHECKING, Any
 
+from tavolan.project.fact_answers import is_yes_no
 from tavolan.project.facts import Fact, facts_of
 from tavolan.project.model import Project
 
@@ -73,8 +74,7 @@ def write_facts_sheet(book: Workbook, rows: Sequence[FactRow]) -> None:
 
 def choices_of(row: FactRow) -> tuple[str, ...]:
     """Return what a row may say, where it's one of a few."""
-    part = row.name.rpartition(".")[2]
-    if row.fact.rule.kind == "yes-no" or (row.fact.rule.kind == "record" and part == "needed"):
+    if is_yes_no(row.fact.rule, row.name.rpartition(".")[2]):
         return ("yes", "no")
     return row.fact.rule.choices
 

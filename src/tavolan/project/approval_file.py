@@ -5,8 +5,8 @@ import io
 from dataclasses import dataclass
 from pathlib import Path
 
-from tavolan.errors import Problem, ProjectError
-from tavolan.support.csvfile import guarded, read_csv, unguarded
+from tavolan.errors import Problem
+from tavolan.support.csvfile import guarded, rows_if_there, unguarded
 from tavolan.support.days import is_day
 from tavolan.support.files import write_text
 
@@ -29,14 +29,7 @@ Approvals = dict[tuple[str, str], Approval]
 
 def read_approvals(root: Path, problems: list[Problem]) -> Approvals:
     """Return all approvals by locale and address; whatever can't be read is added to `problems`."""
-    path = root / NAME
-    if not path.exists():
-        return {}
-    try:
-        rows = read_csv(path, NAME).rows
-    except ProjectError as error:
-        problems += error.problems
-        return {}
+    rows = rows_if_there(root / NAME, NAME, problems)
     if rows and tuple(rows[0][1]) != COLUMNS:
         problems.append(Problem(NAME, 1, "header", f"must be {','.join(COLUMNS)}", "Restore it from git."))
         return {}

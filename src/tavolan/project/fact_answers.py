@@ -44,7 +44,7 @@ def _with_part(asked: FactRule, text: str, part: str, now: dict[str, Any]) -> tu
     if rule.parts and part not in rule.parts:
         return None, [FactFault(part, f'has no part "{part}"', nearest(part, rule.parts))]
     value: str | bool = _price(text) if rule.kind == "prices" else _choice(rule, text)
-    if rule.kind == "record" and part in _YES_NO_PARTS:
+    if is_yes_no(rule, part):
         if text and text.casefold() not in _YES_NO:
             return None, [FactFault(part, f'can\'t be "{text}"', "Answer yes or no.")]
         value = _YES_NO.get(text.casefold(), "")
@@ -52,6 +52,11 @@ def _with_part(asked: FactRule, text: str, part: str, now: dict[str, Any]) -> tu
     # In the order of the store's own list.
     order = [*rule.parts, *parts]
     return {key: parts[key] for key in sorted(parts, key=order.index)} or None, []
+
+
+def is_yes_no(rule: FieldRule, part: str) -> bool:
+    """Whether a fact, or a part of it, is answered by yes or no."""
+    return rule.kind == "yes-no" or (rule.kind == "record" and part in _YES_NO_PARTS)
 
 
 def _whole_table(asked: FactRule, text: str) -> tuple[TomlValue | None, list[FactFault]]:

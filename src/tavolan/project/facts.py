@@ -86,7 +86,10 @@ def facts_of(project: Project) -> list[Fact]:
 
 def named_facts(project: Project, name: str) -> list[Fact]:
     """Return the facts that a name means: one, or one per store. Raises UnknownNameError for none."""
-    facts = facts_of(project)
+    return _named(project, facts_of(project), name)
+
+
+def _named(project: Project, facts: list[Fact], name: str) -> list[Fact]:
     found = [fact for fact in facts if fact.name == name]
     found = found or [fact for fact in facts if fact.field == name and fact.stores]
     store, _, field = name.partition(".")
@@ -108,8 +111,9 @@ def plan_facts(project: Project, answers: Iterable[tuple[str, str]], *, force: b
     """
     changes: dict[tuple[str, ...], FactChange] = {}
     faults: list[str] = []
+    every = facts_of(project)
     for name, text in answers:
-        facts, part = _facts_and_part(project, name)
+        facts, part = _facts_and_part(project, every, name)
         for fact in facts:
             key = _key(project, fact)
             now = changes[key].after if key in changes else fact.value.content
@@ -197,14 +201,14 @@ def _of_store(project: Project, fact: Fact, store: Store) -> Fact:
     return _fact(project, fact.field, store, f"{store.id}.{fact.field}")
 
 
-def _facts_and_part(project: Project, name: str) -> tuple[list[Fact], str]:
+def _facts_and_part(project: Project, facts: list[Fact], name: str) -> tuple[list[Fact], str]:
     try:
-        return named_facts(project, name), ""
+        return _named(project, facts, name), ""
     except UnknownNameError:
         whole, _, part = name.rpartition(".")
         if not whole or whole == _APP or whole in project.stores:
             raise
-    return named_facts(project, whole), part
+    return _named(project, facts, whole), part
 
 
 def _key(project: Project, fact: Fact) -> tuple[str, ...]:

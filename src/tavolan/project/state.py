@@ -12,8 +12,8 @@ from functools import lru_cache
 from pathlib import Path
 from typing import Literal, get_args
 
-from tavolan.errors import Problem, ProjectError
-from tavolan.support.csvfile import read_csv
+from tavolan.errors import Problem
+from tavolan.support.csvfile import rows_if_there
 from tavolan.support.files import write_text
 
 NAME = "copy/state.csv"
@@ -42,14 +42,7 @@ def digest(text: str) -> str:
 
 def read_state(root: Path, problems: list[Problem]) -> State:
     """Return what's remembered; whatever can't be read is added to `problems`."""
-    path = root / NAME
-    if not path.exists():
-        return {}
-    try:
-        rows = read_csv(path, NAME).rows
-    except ProjectError as error:
-        problems += error.problems
-        return {}
+    rows = rows_if_there(root / NAME, NAME, problems)
     if not rows:
         return {}
     header = tuple(rows[0][1])

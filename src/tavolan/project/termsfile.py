@@ -4,10 +4,10 @@ import math
 import re
 from pathlib import Path
 
-from tavolan.errors import Problem, ProjectError, nearest
+from tavolan.errors import Problem, nearest
 from tavolan.languages.tags import tag_fault
 from tavolan.project.model import Term
-from tavolan.support.csvfile import read_csv
+from tavolan.support.csvfile import rows_if_there
 
 COLUMNS = ("phrase", "relevance", "volume", "difficulty", "list", "note", "storefronts")
 _UP_TO = {"relevance": 100.0, "volume": math.inf, "difficulty": 100.0}
@@ -19,11 +19,7 @@ def read_terms(path: Path, problems: list[Problem]) -> list[Term]:
     if fault := tag_fault(locale):
         problems.append(Problem(shown, None, "", f"has a name that is no locale: {fault.message}", fault.remedy))
         return []
-    try:
-        rows = read_csv(path, shown).rows
-    except ProjectError as error:
-        problems += error.problems
-        return []
+    rows = rows_if_there(path, shown, problems)
     if not rows:
         return []
     (first, names), *rest = rows

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from tavolan.errors import ProjectError, one_problem
+from tavolan.errors import Problem, ProjectError, one_problem
 from tavolan.support.files import decoded, opened, read_bytes
 
 SEPARATORS = {",": "commas", ";": "semicolons", "\t": "tabs", "|": "pipes"}
@@ -56,6 +56,15 @@ def read_csv(path: Path, shown: str, fallback: str = "") -> CsvTable:
     separator, start = _separator(text[:_HEAD])
     rows = _rows(io.StringIO(text[start:], newline=""), separator, 1 if start else 0, shown)
     return CsvTable(list(rows), separator, encoding)
+
+
+def rows_if_there(path: Path, shown: str, problems: list[Problem]) -> list[tuple[int, list[str]]]:
+    """Return the rows of a CSV file; none where it isn't there, or can't be read: that's added to `problems`."""
+    try:
+        return read_csv(path, shown).rows if path.exists() else []
+    except ProjectError as error:
+        problems += error.problems
+        return []
 
 
 def stream_csv(path: Path, shown: str) -> Iterator[tuple[int, list[str]]]:
