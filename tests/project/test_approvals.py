@@ -33,6 +33,8 @@ def test_what_is_over_its_limit_isnt_approved_and_approvals_are_taken_back(proje
     assert not (project / "copy/approved.csv").exists()
     assert approve(project, "--all").code == 1
     count = len(tavolan.open_project(project).approvals)
+    shown = approve(project, "--all", "--take-back", "--dry-run")
+    assert f"{count} approvals would be taken back" in shown.out
     assert count > 10 and f"{count} approvals taken back" in approve(project, "--all", "--take-back").out
     assert approve(project, "de-DE", "--field", "titel").code == 2 and approve(project).code == 2
     assert approve(project, "xx").code == 2 and approve(project, "de-DE", "--by", " ").code == 2

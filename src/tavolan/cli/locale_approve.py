@@ -41,8 +41,8 @@ def approve(
     texts, locales = Texts(opened), opened.pick("LOCALE", tags or [], opened.app.locales)
     out = console()
     if take_back:
-        gone = 0 if dry_run else withdraw_approvals(texts, locales, field or ())
-        out.print(f"{counted(gone, 'approval')} taken back")
+        gone = withdraw_approvals(texts, locales, field or (), dry_run=dry_run)
+        out.print(f"{counted(gone, 'approval')} {'would be taken back' if dry_run else 'taken back'}")
         return
     ready, left = to_approve(texts, locales, field or ())
     if ready and not dry_run:

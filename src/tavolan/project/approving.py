@@ -57,11 +57,11 @@ def approve(texts: Texts, approved: Iterable[tuple[str, str]], who: str, day: st
         write_approvals(texts.project.root, found)
 
 
-def withdraw_approvals(texts: Texts, locales: Iterable[str], fields: Iterable[str]) -> int:
+def withdraw_approvals(texts: Texts, locales: Iterable[str], fields: Iterable[str], *, dry_run: bool = False) -> int:
     """Take approvals back, of all fields or of some; return how many there were."""
     tags, chosen = set(locales), set(fields)
     gone = [key for key in texts.project.approvals if key[0] in tags and (not chosen or key[1] in chosen)]
-    if gone:
+    if gone and not dry_run:
         with changing(texts.project.root):
             left = {key: entry for key, entry in texts.project.approvals.items() if key not in gone}
             write_approvals(texts.project.root, left)
