@@ -34,6 +34,7 @@ $(VENV)/installed: pyproject.toml | $(BIN)/python
 
 $(VENV)/installed-dev: pyproject.toml | $(VENV)/installed
 	$(PIP) install --editable '.[dev]'
+	sh scripts/system-libraries $(BIN)/python
 	@touch $@
 
 demo: $(VENV)/installed

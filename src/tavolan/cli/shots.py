@@ -39,6 +39,7 @@ from tavolan.cli.shots_new import (
     print_taken,
     remove,
 )
+from tavolan.cli.shots_region import region
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -50,7 +51,7 @@ if TYPE_CHECKING:
 
 app = typer.Typer(help="Store pictures: take screens in, render, look at them all, pack.", no_args_is_help=True)
 
-for command in (new, add, remove, order):
+for command in (new, add, remove, order, region):
     app.command()(command)
 
 ShotOption = Annotated[

@@ -56,7 +56,7 @@ def apply_winner(project: Project, one: Experiment, *, write: bool = True) -> Ap
     looks = {**({shot.name: variant.look for shot in project.shots.shot} if variant.look else {}), **variant.looks}
     for key, values in (("look", looks), ("screen", variant.screens)):
         for shot, value in values.items():
-            editor.set_in("shot", {"name": shot}, key, value)
+            editor.set_in("shot", {"name": shot}, (key,), value)
             said.append(f"{shot}: {key} {value}")
     if write:
         with changing(project.root):

@@ -15,7 +15,7 @@ from tavolan.errors import one_problem
 from tavolan.support.files import read_text, write_text
 
 # What a key may hold: a text, an answer, a count, a list, a record of texts and answers.
-TomlValue = str | bool | int | list[str] | dict[str, str | bool]
+TomlValue = str | bool | int | list[str] | list[float] | dict[str, str | bool]
 
 
 class TomlEditor:
@@ -75,13 +75,20 @@ class TomlEditor:
             if not table.as_string().endswith("\n\n"):
                 table.add(tomlkit.nl())
 
-    def set_in(self, name: str, where: Mapping[str, str], key: str, value: TomlValue) -> None:
+    def set_in(self, name: str, where: Mapping[str, TomlValue], key: tuple[str, ...], value: TomlValue) -> None:
         """Set a key of the table of an array that holds what `where` says. Raises KeyError where there's none."""
-        for table in self._tables(name):
-            if _holds(table, where):
-                table[key] = _spelled(value)
-                return
-        raise KeyError(name)
+        table = next((each for each in self._tables(name) if _holds(each, where)), None)
+        if table is None:
+            raise KeyError(name)
+        for part in key[:-1]:
+            if part not in table:
+                # On one line: a table below a table of an array would stand behind all of its keys.
+                table[part] = tomlkit.inline_table()
+            table = table[part]
+        item, old = _spelled(value), table.get(key[-1])
+        if isinstance(old, Item):
+            item.trivia.comment_ws, item.trivia.comment = old.trivia.comment_ws, old.trivia.comment
+        table[key[-1]] = item
 
     def add_to(self, name: str, values: Mapping[str, TomlValue]) -> None:
         """Add a table to an array of tables, as `[[shot]]`, behind those that are there."""
@@ -97,7 +104,7 @@ class TomlEditor:
                 last.add(tomlkit.nl())
         self._array(name).append(table)
 
-    def remove_from(self, name: str, where: Mapping[str, str]) -> None:
+    def remove_from(self, name: str, where: Mapping[str, TomlValue]) -> None:
         """Remove the tables of an array that hold what `where` says; nothing happens where there's none."""
         if name in self._document:
             tables = self._tables(name)
@@ -136,7 +143,7 @@ class TomlEditor:
         write_text(self.path, text)
 
 
-def _holds(table: Mapping[str, Any], where: Mapping[str, str]) -> bool:
+def _holds(table: Mapping[str, Any], where: Mapping[str, TomlValue]) -> bool:
     return all(table.get(key, "") == value for key, value in where.items())
 
 
@@ -184,9 +191,7 @@ def _in_utf8(value: TomlValue) -> bool:
         json.dumps(value, ensure_ascii=False).encode()
     except UnicodeEncodeError:
         return False
-    return not isinstance(value, list | dict) or all(
-        map(_in_utf8, value.values() if isinstance(value, dict) else value)
-    )
+    return True
 
 
 def _spelled(value: TomlValue) -> Item:

@@ -91,7 +91,7 @@ def remove_shots(project: Project, names: Sequence[str]) -> None:
     for order in project.shots.order:
         where, left = {"device": order.device, "locale": order.locale}, [n for n in order.shots if n not in gone]
         if left:
-            editor.set_in("order", where, "shots", left)
+            editor.set_in("order", where, ("shots",), left)
         else:
             editor.remove_from("order", where)
     editor.save()

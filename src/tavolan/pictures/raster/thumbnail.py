@@ -5,6 +5,7 @@ from typing import Any
 
 import numpy as np
 
+from tavolan.errors import one_problem
 from tavolan.pictures.raster import png
 from tavolan.pictures.raster.backends import vips
 from tavolan.pictures.raster.canvas import Pixels
@@ -40,6 +41,14 @@ def thumb_of_data(data: bytes) -> bytes:
     # Each pixel is taken as one word, with the byte before it, the other way around: blue, green, red.
     shape = (rows.shape[0], (rows.shape[1] - 1) // 3)
     return _small(np.ndarray(shape, ">u4", rows, 0, (rows.strides[0], 3)))
+
+
+def page_image(data: bytes, width: int) -> bytes:
+    """Return a picture, as it is in a file, as JPEG of a width in pixels. Raises ProjectError if it's damaged."""
+    try:
+        return _jpeg(vips().Image.thumbnail_buffer(data, width))
+    except vips().Error as error:
+        raise one_problem("screen", None, "", f"isn't a readable picture: {error}", "Take it again.") from error
 
 
 def _small(words: Words) -> bytes:
