@@ -48,6 +48,11 @@ def test_captions_keep_emphasis_and_placeholders_as_codes(project):
     text = TranslationUnit("captions.home", "All {count} of *your pots*", "", "untranslated")
     data = write_xliff(TranslationRequest("Potto", "en-US", "de-DE", [text])).decode()
     assert '<ph id="1" equiv="{count}" disp="{count}"' in data and ">your pots</pc>" in data
+    slanted = TranslationUnit("captions.home", "All _of *your*_ *pots*", "", "untranslated")
+    for write in (write_xliff, write_old_xliff):
+        data = write(TranslationRequest("Potto", "en-US", "de-DE", [slanted]))
+        assert parse_xliff(data, "x.xlf")[0].texts[0].source == slanted.source
+        assert (b'subType="xlf:i"' in data) == (write is write_xliff)
     assert lost("All {count} *pots*", "Alle {count} *Töpfe*", True) == []
     assert lost("All {count} *pots*", "Alle *Töpfe*", True) == ["lost {count}"]
     assert lost("All *pots*", "Alle Töpfe", True) == ["lost the emphasis (*words*)"]

@@ -1,6 +1,7 @@
 """Pictures: mark-up, fonts, typesetting, layout, painting, encoding."""
 
 import hashlib
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -16,7 +17,7 @@ from tavolan.pictures.design.colour import resolve, rgb
 from tavolan.pictures.making.planner import Planner, Selection
 from tavolan.pictures.making.render import render
 from tavolan.pictures.outputs.contact_sheet import make_boards, plan_sheet
-from tavolan.pictures.raster.canvas import canvas_on
+from tavolan.pictures.raster.canvas import blank, canvas_on
 from tavolan.pictures.raster.images import load_screen, screen_size
 from tavolan.pictures.raster.png import write as png
 from tavolan.pictures.raster.resize import resized, vips_image
@@ -34,7 +35,7 @@ def test_markup_gives_back_every_run(parts):
     written = "".join(
         f"*{escaped}*" if strong else escaped
         for text, strong in parts
-        for escaped in [text.replace("\\", "\\\\").replace("*", "\\*")]
+        for escaped in [text.replace("\\", "\\\\").replace("*", "\\*").replace("_", "\\_")]
     )
     assert "".join(run.text for run in parse(written)) == "".join(text for text, _ in parts)
     assert plain(written) == "".join(text for text, _ in parts)
@@ -297,3 +298,42 @@ def test_two_stars_emphasise_as_one_does():
     assert parse(r"5 \*\* rating") == [Run("5 ** rating")]
     with pytest.raises(MarkupError):
         parse("Watch it **live")
+
+
+@pytest.fixture
+def with_fonts(tmp_path):
+    """A folder with own fonts: an upright one, its italic, and one for Arabic alone."""
+    import matplotlib as mpl
+
+    shipped = Path(mpl.get_data_path()) / "fonts/ttf"
+    for source, target in (("DejaVuSerif", "Own"), ("DejaVuSans-Oblique", "Aslant"), ("DejaVuSans", "Arab/Own")):
+        path = tmp_path / f"art/fonts/{target}.ttf"
+        path.parent.mkdir(parents=True, exist_ok=True)
+        path.write_bytes((shipped / f"{source}.ttf").read_bytes())
+    return tmp_path
+
+
+def test_own_fonts_are_for_all_scripts_or_for_one_and_italics_for_slanted_words(with_fonts):
+    (upright,) = Fonts(with_fonts, "en").families("kiln", 400)
+    (arabic,) = Fonts(with_fonts, "ar").families("فرن", 400)
+    (italic, *_) = Fonts(with_fonts, "en").families("kiln", 400, italic=True)
+    assert len({upright, arabic, italic}) == 3 and all(name.startswith("own ") for name in (upright, arabic, italic))
+    assert Fonts(with_fonts, "ar").families("kiln", 400) == [arabic]
+
+
+def test_a_folder_of_fonts_that_no_script_has_the_name_of_is_named(with_fonts):
+    (with_fonts / "art/fonts/Brand").mkdir()
+    with pytest.raises(ProjectError, match=r"art/fonts/Brand.*Latn, Arab, Jpan"):
+        Fonts(with_fonts, "en")
+
+
+def test_slanted_words_lean_where_the_script_does_so():
+    def painted(locale, text):
+        setter = Typesetter(Fonts(None, locale), locale)
+        pixels = blank(120, 700)
+        canvas, _surface = canvas_on(pixels)
+        setter.paragraph(parse(text), Style(600, 0xFF000000, 0xFF000000, "start"), 60, 700).paint(canvas, 10, 10)
+        return pixels.tobytes()
+
+    assert painted("en", "Every _kiln_") != painted("en", "Every kiln")
+    assert painted("ja", "工房の _窯_") == painted("ja", "工房の 窯")

@@ -1,6 +1,7 @@
 """What translators must not lose: emphasis marks and {placeholders}, as pieces between plain text.
 
-Captions print `*words*` emphasised; everywhere else a star is a star. `{placeholders}` are kept in all texts.
+Captions print `*words*` emphasised and `_words_` slanted; everywhere else a star is a star. `{placeholders}`
+are kept in all texts.
 """
 
 import re
@@ -9,22 +10,23 @@ from dataclasses import dataclass
 from typing import Literal
 
 from tavolan.project.addresses import MARKED_TABLES, parse_address
-from tavolan.project.caption_markup import MarkupError, Run, parse
+from tavolan.project.caption_markup import MarkupError, Run, marked, parse
 
 _PLACEHOLDER = re.compile(r"\{[A-Za-z_][A-Za-z0-9_.]*\}")
 
 
 @dataclass(frozen=True)
 class Piece:
-    """A stretch of text: plain or emphasised words, or a placeholder that stands for itself."""
+    """A stretch of text: words in one style, or a placeholder that stands for itself."""
 
     kind: Literal["text", "placeholder"]
     text: str
     emphasised: bool = False
+    slanted: bool = False
 
 
 def has_emphasis(address: str) -> bool:
-    """Whether stars mean emphasis in this field."""
+    """Whether stars mean emphasis in this field, and underscores a slant."""
     return parse_address(address).table in MARKED_TABLES
 
 
@@ -39,23 +41,19 @@ def pieces(text: str, emphasis: bool) -> list[Piece]:
         at = 0
         for match in _PLACEHOLDER.finditer(run.text):
             if match.start() > at:
-                found.append(Piece("text", run.text[at : match.start()], run.emphasised))
-            found.append(Piece("placeholder", match.group(), run.emphasised))
+                found.append(Piece("text", run.text[at : match.start()], run.emphasised, run.slanted))
+            found.append(Piece("placeholder", match.group(), run.emphasised, run.slanted))
             at = match.end()
         if at < len(run.text):
-            found.append(Piece("text", run.text[at:], run.emphasised))
+            found.append(Piece("text", run.text[at:], run.emphasised, run.slanted))
     return found
 
 
 def joined(found: list[Piece], emphasis: bool) -> str:
-    """Return the text of pieces, with its stars."""
-    text, strong = "", False
-    for piece in found:
-        if emphasis and piece.emphasised != strong:
-            text += "*"
-            strong = piece.emphasised
-        text += piece.text.replace("\\", "\\\\").replace("*", "\\*") if emphasis else piece.text
-    return text + ("*" if strong else "")
+    """Return the text of pieces, with its marks."""
+    if not emphasis:
+        return "".join(piece.text for piece in found)
+    return marked([Run(piece.text, piece.emphasised, piece.slanted) for piece in found])
 
 
 def lost(source: str, target: str, emphasis: bool, protected: tuple[str, ...] = ()) -> list[str]:
@@ -66,10 +64,10 @@ def lost(source: str, target: str, emphasis: bool, protected: tuple[str, ...] = 
     faults += [f"has {name}, which the source hasn't" for name in given - wanted]
     if emphasis:
         try:
-            marked = [any(run.emphasised for run in parse(text)) for text in (source, target)]
+            strong = [any(run.emphasised for run in parse(text)) for text in (source, target)]
         except MarkupError as error:
             faults.append(str(error))
         else:
-            faults += ["lost the emphasis (*words*)"] if marked[0] and not marked[1] else []
+            faults += ["lost the emphasis (*words*)"] if strong[0] and not strong[1] else []
     faults += [f"lost the protected word {word}" for word in protected if word in source and word not in target]
     return faults

@@ -5,6 +5,7 @@ and notes. Files with a document type are refused: no entity is ever expanded.
 """
 
 from collections.abc import Iterator
+from typing import NamedTuple
 from xml.etree.ElementTree import Element, SubElement, indent, tostring
 
 from tavolan.errors import one_problem
@@ -17,6 +18,15 @@ CORE = "urn:oasis:names:tc:xliff:document:2.0"
 SIZES = "urn:oasis:names:tc:xliff:sizerestriction:2.0"
 MATCHES = "urn:oasis:names:tc:xliff:matches:2.0"
 META = "urn:oasis:names:tc:xliff:metadata:2.0"
+
+
+class InlineCode(NamedTuple):
+    """The name of a style of words in XLIFF 2 and in XLIFF 1.2."""
+
+    new: str
+    old: str
+
+
 OLD = "urn:oasis:names:tc:xliff:document:1.2"
 _STATES = {
     "untranslated": "initial",
@@ -36,6 +46,8 @@ _OLD_STATES = {
     "reviewed": "signed-off",
     "approved": "final",
 }
+# Emphasis and slant, as XLIFF 2 and 1.2 call them.
+_CODES = (InlineCode("tavolan:emphasis", "bold"), InlineCode("xlf:i", "italic"))
 _WORK = {"translated": "translated", "reviewed": "reviewed", "final": "reviewed", "signed-off": "reviewed"}
 _PREFIXES = {"xmlns": CORE, "xmlns:mda": META, "xmlns:mtc": MATCHES, "xmlns:slr": SIZES}
 
@@ -102,17 +114,16 @@ def _fill(element: Element, value: str, text: TranslationUnit, request: Translat
         else:
             last.tail = (last.tail or "") + words
 
-    strong = False
+    style = (False, False)
     for piece in pieces(_safe(value, text, request), has_emphasis(text.address)):
-        if piece.emphasised != strong:
-            strong = piece.emphasised
-            if strong:
+        if (piece.emphasised, piece.slanted) != style:
+            style = (piece.emphasised, piece.slanted)
+            holder, last = element, next(reversed(element), None)
+            for codes in (each for each, wanted in zip(_CODES, style, strict=True) if wanted):
                 number += 1
-                kind = {"ctype": "bold"} if old else {"type": "fmt", "subType": "tavolan:emphasis"}
-                holder = SubElement(element, "g" if old else "pc", {"id": str(number), **kind})
+                kind = {"ctype": codes.old} if old else {"type": "fmt", "subType": codes.new}
+                holder = SubElement(holder, "g" if old else "pc", {"id": str(number), **kind})
                 last = None
-            else:
-                last, holder = holder, element
         if piece.kind == "placeholder":
             number += 1
             kind = {"equiv-text": piece.text} if old else {"equiv": piece.text, "disp": piece.text}
@@ -235,21 +246,28 @@ def _text(element: Element | None, address: str, space: str) -> str:
     """Return the text of a source or target, with its stars and placeholders."""
     if element is None:
         return ""
-    return joined(list(_pieces(element, False, space)), has_emphasis(address))
+    return joined(list(_pieces(element, (False, False), space)), has_emphasis(address))
 
 
-def _pieces(element: Element, strong: bool, space: str) -> Iterator[Piece]:
+def _pieces(element: Element, style: tuple[bool, bool], space: str) -> Iterator[Piece]:
+    """Give the pieces below an element; `style` says whether it's emphasised, and whether it's slanted."""
     if element.text:
-        yield Piece("text", element.text, strong)
+        yield Piece("text", element.text, *style)
     for child in element:
         name = child.tag.rpartition("}")[2]
         if name in ("ph", "x"):
             shown = child.get("equiv") or child.get("disp") or child.get("equiv-text") or ""
-            yield Piece("placeholder", shown, strong)
+            yield Piece("placeholder", shown, *style)
         elif name in ("pc", "g"):
-            ours = child.get("subType", "tavolan:emphasis") == "tavolan:emphasis"
-            yield from _pieces(child, strong or ours, space)
+            yield from _pieces(child, _style_within(child, style), space)
         elif name in ("mrk", "sub"):
-            yield from _pieces(child, strong, space)
+            yield from _pieces(child, style, space)
         if child.tail:
-            yield Piece("text", child.tail, strong)
+            yield Piece("text", child.tail, *style)
+
+
+def _style_within(code: Element, style: tuple[bool, bool]) -> tuple[bool, bool]:
+    """Return the style of what's in an inline code. One that says nothing of itself is emphasis, as tools write it."""
+    strong, slanted = _CODES
+    kind = code.get("subType") or code.get("ctype") or strong.new
+    return style[0] or kind in (strong.new, strong.old, "xlf:b"), style[1] or kind in (slanted.new, slanted.old)

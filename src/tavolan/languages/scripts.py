@@ -22,6 +22,7 @@ class Script:
     joiners: bool = False
     break_marks: bool = False
     plain_marks: bool = False
+    slants: bool = False
     leading: float = 1.42
     tracking: float = 0.0
     font: str = ""
@@ -40,6 +41,11 @@ def script(code: str) -> Script:
     """Return a script by its ISO 15924 code."""
     row = {key: value for key, value in _table().get(code, {}).items() if key not in ("languages", "regions")}
     return Script(code, **{**row, "letters": tuple(row.get("letters", ()))})
+
+
+def is_script(code: str) -> bool:
+    """Whether it's the code of a script that's known here."""
+    return code in _table()
 
 
 @cache

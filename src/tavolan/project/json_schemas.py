@@ -66,8 +66,11 @@ def _copy(books: list[Rulebook]) -> Schema:
                 }
                 for store, fields in local.items()
             },
-            "captions": {**texts, "description": "By the shot's name; *words* are emphasised."},
-            "titles": {**texts, "description": "Of the preview video, by the scene's name; *words* are emphasised."},
+            "captions": {**texts, "description": "By the shot's name; *words* are emphasised, _words_ slanted."},
+            "titles": {
+                **texts,
+                "description": "Of the preview video, by the scene's name; *words* are emphasised, _words_ slanted.",
+            },
             "showcase": {**texts, "description": "Values that the screens show, by name."},
             "replies": {**texts, "description": "Replies to reviews, by the names that replies.toml gives them."},
             "history": {**texts, "description": "Release notes of earlier versions, by version."},

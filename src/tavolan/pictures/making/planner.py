@@ -14,7 +14,7 @@ from tavolan.pictures.making.drawing_version import drawing_version
 from tavolan.pictures.making.job import File, Job, Output, ScreenUse, Target
 from tavolan.pictures.making.ledger import Ledger
 from tavolan.pictures.making.retouch_plan import Retoucher
-from tavolan.pictures.text.fonts import fonts_version
+from tavolan.pictures.text.fonts import fonts_version, own_font_files
 from tavolan.project.model import ICON, Project, Store
 from tavolan.project.picture_records import digest_of, graphic_file, shot_file
 from tavolan.project.schema import PalettePatch, Picture, Shot, Shots
@@ -383,8 +383,8 @@ class Planner:
         return File(file, self.ledger.digest(file))
 
     def _own_fonts(self) -> str:
-        fonts = sorted(path for path in (self.project.root / "art" / "fonts").glob("*") if path.is_file())
-        digests = [self.ledger.digest(path.relative_to(self.project.root).as_posix()) for path in fonts]
+        fonts = [path.relative_to(self.project.root).as_posix() for path in own_font_files(self.project.root)]
+        digests = [self.ledger.digest(file) + file.rpartition("/")[0] for file in fonts]
         return " own " + digest_of("".join(digests).encode()) if fonts else ""
 
     def _problem(self, shown: str, line: int | None, key: str, message: str, remedy: str) -> None:

@@ -7,7 +7,7 @@ from pathlib import Path
 from typing import Any
 
 from tavolan.errors import OutsideError, one_problem
-from tavolan.languages.scripts import script
+from tavolan.languages.scripts import is_script, script
 from tavolan.languages.tags import script_of
 from tavolan.pictures.raster.backends import skia
 from tavolan.support.content_digest import digest_of_content
@@ -38,6 +38,7 @@ _PACKAGED = {
 }
 _LARGE = ("JP", "KR", "SC", "TC")
 _ITALIC = ("Inter Italic", "Noto Sans Italic")
+_ENDINGS = (".ttf", ".otf", ".ttc")
 _JOINERS = {"\u200b", "\u200c", "\u200d", "\u200e", "\u200f", "\u2060", "\ufeff", "\u00ad"}
 
 
@@ -93,6 +94,25 @@ def fonts_version() -> str:
     return " ".join(f"{name} {version(name)}" for name in ("justmytype-international", "justmytype-intl-cjk"))
 
 
+def own_font_files(root: Path, script_code: str = "") -> list[Path]:
+    """Return a project's own fonts: those for a script (`art/fonts/Arab/`) first; of all scripts where none is named.
+
+    Raises ProjectError for a folder that no script has the name of.
+    """
+    folder = root / "art" / "fonts"
+    own = sorted(path for path in folder.glob("*") if path.suffix.lower() in _ENDINGS)
+    for_script: list[Path] = []
+    for below in sorted(path for path in folder.glob("*") if path.is_dir()):
+        if not is_script(below.name):
+            message = "is named after no script"
+            raise one_problem(
+                f"art/fonts/{below.name}", None, "", message, "Name it as ISO 15924 does: Latn, Arab, Jpan."
+            )
+        if script_code in ("", below.name):
+            for_script += sorted(path for path in below.glob("*") if path.suffix.lower() in _ENDINGS)
+    return [*for_script, *own]
+
+
 class Fonts:
     """The fonts of a project for one locale: family names for the paragraph engine, and which characters they have."""
 
@@ -106,27 +126,29 @@ class Fonts:
         self._registered: dict[tuple[str, int], str] = {}
         self._faces: dict[str, Any] = {}
         self._chosen: dict[tuple[str, int, bool], list[str]] = {}
-        self._own = self._project_fonts(root)
+        self._own, self._own_italic = self._project_fonts(root)
         first = script(script_of(locale)).font
         packaged = [name for name in _PACKAGED if name not in (*_LARGE, *_ITALIC)]
         large = sorted(_LARGE, key=lambda name: name != first)
         self._order = ["Inter", *([first] if first else []), *packaged[1:-1], *large, "Symbols"]
         self._order = list(dict.fromkeys(self._order))
 
-    def _project_fonts(self, root: Path | None) -> list[str]:
+    def _project_fonts(self, root: Path | None) -> tuple[list[str], list[str]]:
+        """Return the names of the project's own upright and italic fonts, those of the locale's script first."""
+        upright: list[str] = []
+        italic: list[str] = []
         if root is None:
-            return []
-        found = sorted(p for p in (root / "art" / "fonts").glob("*") if p.suffix.lower() in (".ttf", ".otf", ".ttc"))
-        names = []
-        for path in found:
+            return upright, italic
+        for path in own_font_files(root, script_of(self.locale)):
             shown = path.relative_to(root).as_posix()
             content = read_bytes(path, shown)
             name = f"own {digest_of_content(content)}"
             _contents[name] = content
             if _typeface(name, 400) is None:
                 raise one_problem(shown, None, "", "isn't a font that can be read", "Put a TTF or OTF file there.")
-            names.append(name)
-        return names
+            kind = italic if _typeface(name, 400).fontStyle().slant() != skia().FontStyle.kUpright_Slant else upright
+            kind.append(name)
+        return upright or italic, italic
 
     def _family(self, key: str, path: str, weight: int) -> str:
         """Register one font at one weight under a family name of its own; return that name."""
@@ -166,7 +188,8 @@ class Fonts:
         wanted = [c for c in dict.fromkeys(text) if not _needs_no_glyph(c)]
         chosen: list[str] = []
         slanted = _ITALIC if italic else ()
-        for key, path in [*((p, p) for p in self._own), *((n, "") for n in (*slanted, *self._order))]:
+        own = [*self._own_italic, *self._own] if italic else self._own
+        for key, path in [*((p, p) for p in own), *((n, "") for n in (*slanted, *self._order))]:
             if not wanted and chosen:
                 break
             face = _typeface(path or packaged_path(key), weight)

@@ -4,6 +4,8 @@ The paragraph engine breaks Japanese and Chinese between almost any two characte
 joiners (U+2060) forbid the breaks that fall within a phrase; phrases come from BudouX's models.
 """
 
+from dataclasses import replace
+
 from tavolan.languages.phrase_model import phrases_in
 from tavolan.languages.scripts import Script
 from tavolan.project.caption_markup import Run
@@ -49,7 +51,7 @@ def _with_joiners(runs: list[Run], ends: set[int], text: str) -> list[Run]:
             if after and at not in ends and char not in _SPACES and after not in _SPACES and _breakable(char, after):
                 parts.append(_JOINER)
             at += 1
-        made.append(Run("".join(parts), run.emphasised))
+        made.append(replace(run, text="".join(parts)))
     return made
 
 

@@ -1,7 +1,7 @@
 """Set text: shape, wrap and balance it through the paragraph engine."""
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from tavolan.languages.scripts import script
@@ -57,10 +57,6 @@ class Typesetter:
         sk = skia()
         text = "".join(run.text for run in runs)
         families = self.fonts.families(text, style.weight)
-        strong = families
-        if style.strong_weight or style.strong_italic:
-            marked = "".join(run.text for run in runs if run.emphasised)
-            strong = self.fonts.families(marked or "x", style.strong_weight or style.weight, style.strong_italic)
         tl = sk.textlayout
         paragraph_style = tl.ParagraphStyle()
         paragraph_style.setTextAlign(self._align(style.align))
@@ -78,14 +74,26 @@ class Typesetter:
         if self.right_to_left:
             builder.addText(_ISOLATE)
         for run in joined(runs, self.script) if phrases else runs:
-            kind = (strong, style.accent) if run.emphasised else (families, style.ink)
-            builder.pushStyle(self._text_style(kind[0], size, kind[1]))
+            builder.pushStyle(self._run_style(run, runs, style, size))
             builder.addText(run.text)
             builder.pop()
         if self.right_to_left:
             builder.addText(_END)
         made = builder.Build()
         made.layout(width)
+        return made
+
+    def _run_style(self, run: Run, runs: list[Run], style: Style, size: float) -> Any:
+        """Return how a run is set. Where a typeface has no italic, the engine slants it, where scripts do so."""
+        strong = run.emphasised
+        italic = run.slanted or (strong and style.strong_italic)
+        weight = (style.strong_weight if strong else None) or style.weight
+        alike = "".join(each.text for each in runs if (each.emphasised, each.slanted) == (strong, run.slanted))
+        differs = italic or weight != style.weight
+        text = alike if differs else "".join(each.text for each in runs)
+        made = self._text_style(self.fonts.families(text, weight, italic), size, style.accent if strong else style.ink)
+        if run.slanted and self.script.slants:
+            made.setFontStyle(skia().FontStyle.Italic())
         return made
 
     def label(self, text: str, style: Style, size: float, width: float) -> Any:
@@ -146,9 +154,9 @@ class Typesetter:
         text = "".join(run.text for run in runs)
         if (text, style) not in self._widest:
             parts = [part.strip() for part in unbreakable(text, self.script)]
-            strong = any(run.emphasised for run in runs)
+            strong, slanted = any(run.emphasised for run in runs), any(run.slanted for run in runs)
             # Each on a line of its own.
-            made = self.paragraph([Run("\n".join(filter(None, parts)), strong)], style, 100, 1e6)
+            made = self.paragraph([Run("\n".join(filter(None, parts)), strong, slanted)], style, 100, 1e6)
             self._widest[text, style] = made.LongestLine / 100
         return self._widest[text, style]
 
@@ -188,7 +196,7 @@ def _last_two_together(runs: list[Run]) -> list[Run]:
     for index in range(len(made) - 1, -1, -1):
         head, space, tail = made[index].text.rpartition(" ")
         if space and (tail or index < len(made) - 1):
-            made[index] = Run(f"{head}\u00a0{tail}", made[index].emphasised)
+            made[index] = replace(made[index], text=f"{head}\u00a0{tail}")
             return made
     return runs
 
