@@ -19,6 +19,7 @@ from tavolan.cli.common import (
     styled,
 )
 from tavolan.cli.locale_approve import approve, remove
+from tavolan.cli.locale_review import review
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -29,6 +30,7 @@ if TYPE_CHECKING:
 app = typer.Typer(help="Languages: who is done, add one, send texts out, take translations in.", no_args_is_help=True)
 app.command()(approve)
 app.command()(remove)
+app.command()(review)
 
 FormatOption = Annotated[
     str, typer.Option("--format", help="xliff (2.1), xliff-1.2, or po (gettext).", metavar="FORMAT")
@@ -193,7 +195,9 @@ def send(
 
 @app.command()
 def receive(
-    files: Annotated[list[Path], typer.Argument(help="XLIFF or PO files that came back.")],
+    files: Annotated[
+        list[Path], typer.Argument(help="XLIFF or PO files that came back, or files that a review page saved.")
+    ],
     project: ProjectOption = None,
     locale: Annotated[str, typer.Option("--locale", help="The language of a PO file that doesn't say.")] = "",
     keep: Annotated[
@@ -238,12 +242,19 @@ def _tell(out: Console, received: Received, dry_run: bool) -> None:
         out.print(styled("[yellow]over[/]      {} {}: {}", over.locale, over.address, over.why), soft_wrap=True)
     for doubt in received.doubts:
         out.print(styled("[yellow]doubt[/]     {} {}: {}", doubt.locale, doubt.address, doubt.why), soft_wrap=True)
+    for remark in received.remarks:
+        who = remark.reviewer or "a reviewer"
+        out.print(
+            styled("[bold]remark[/]    {} {}, {}: {}", remark.locale, remark.address, who, remark.words), soft_wrap=True
+        )
     if received.conflicts:
         out.print("Decide with --prefer mine or --prefer theirs.")
     verb = "would be written" if dry_run else "written"
     parts = [f"{counted(len(received.changes), 'text')} {verb}", f"{received.same} unchanged"]
     reviewed = sum(received.works[change.locale, change.address] == "reviewed" for change in received.confirmed)
     parts += [f"{reviewed} reviewed"] if reviewed else []
+    approved = sum(map(len, received.approved.values()))
+    parts += [f"{approved} approved"] if approved else []
     parts += [f"{received.empty} without a translation"] if received.empty else []
     parts += [f"{len(received.conflicts)} conflicts"] if received.conflicts else []
     parts += [f"{len(received.refused)} refused"] if received.refused else []

@@ -8,8 +8,11 @@ from tavolan.errors import Problem, ProjectError, UsageError, nearest, one_probl
 from tavolan.exchange.glossary import GlossaryTerm, forbidden, read_glossary
 from tavolan.exchange.inline import has_emphasis, lost
 from tavolan.exchange.po import parse_gettext
+from tavolan.exchange.review_answers import parse_answers
 from tavolan.exchange.translation_request import TranslationRequest, TranslationUnit
 from tavolan.exchange.xliff import parse_xliff
+from tavolan.project.approving import approve
+from tavolan.project.load import load_project
 from tavolan.project.memory import Pair, remember
 from tavolan.project.model import Project
 from tavolan.project.state import StateEntry, TranslationState, digest
@@ -35,6 +38,16 @@ class Refused:
     target: str = ""
 
 
+@dataclass(frozen=True)
+class Remark:
+    """What a reviewer said of a text."""
+
+    locale: str
+    address: str
+    reviewer: str
+    words: str
+
+
 @dataclass
 class Received:
     """What came of receiving files."""
@@ -46,6 +59,9 @@ class Received:
     refused: list[Refused] = field(default_factory=list)
     over: list[Refused] = field(default_factory=list)
     doubts: list[Refused] = field(default_factory=list)
+    # Texts that reviewers call right, as locale and address, by reviewer and day.
+    approved: dict[tuple[str, str], list[tuple[str, str]]] = field(default_factory=dict)
+    remarks: list[Remark] = field(default_factory=list)
     same: int = 0
     empty: int = 0
 
@@ -58,7 +74,10 @@ def read_requests(path: Path, locale: str = "") -> list[TranslationRequest]:
         return parse_xliff(data, str(path))
     if path.suffix.lower() in (".po", ".pot") or b"msgid" in data[:4000]:
         return [parse_gettext(data, str(path), locale)]
-    raise one_problem(str(path), None, "", "is neither XLIFF nor PO", "Give the file that came back.")
+    if start.startswith(b"{"):
+        return [parse_answers(data, str(path))]
+    message = "is neither XLIFF nor PO, nor saved on a review page"
+    raise one_problem(str(path), None, "", message, "Give the file that came back.")
 
 
 def receive(project: Project, requests: list[TranslationRequest], keep: Keep = "ask") -> Received:
@@ -73,7 +92,27 @@ def receive(project: Project, requests: list[TranslationRequest], keep: Keep = "
         locale = _locale(project, request)
         for text in request.texts:
             _one(texts, terms, locale, text, keep, received)
+            if text.remark:
+                received.remarks.append(Remark(locale, text.address, request.reviewer, text.remark))
+        _approvals(texts, locale, request, received)
     return received
+
+
+def _approvals(texts: Texts, locale: str, request: TranslationRequest, received: Received) -> None:
+    """Note which texts a reviewer calls right: those that will stand in the project as they were seen."""
+    left = {(each.locale, each.address) for each in (*received.refused, *received.over)}
+    left |= {(each.locale, each.address) for each in received.conflicts}
+    changed = {change.address: change.after for change in received.changes if change.locale == locale}
+    right = [
+        (locale, text.address)
+        for text in request.texts
+        if text.work == "approved"
+        and (locale, text.address) not in left
+        and text.target.strip()
+        and changed.get(text.address, texts.get(locale, text.address)) == text.target
+    ]
+    if right and request.reviewer and request.day:
+        received.approved.setdefault((request.reviewer, request.day.isoformat()), []).extend(right)
 
 
 def _locale(project: Project, request: TranslationRequest) -> str:
@@ -114,7 +153,7 @@ def _one(
         received.empty += 1
         return
     mine = texts.get(locale, text.address)
-    work: TranslationState = "reviewed" if text.work == "reviewed" else "translated"
+    work: TranslationState = "reviewed" if text.work in ("reviewed", "approved") else "translated"
     # The project's text changed since it was sent; the one that came back may be the one that went out.
     touched = bool(text.base) and bool(mine) and digest(mine) != text.base
     if text.target == mine:
@@ -169,7 +208,7 @@ def _unchanged(texts: Texts, locale: str, text: TranslationUnit, work: Translati
     entry = texts.project.origins.get((locale, text.address))
     taken = bool(text.base) and digest(text.target) != text.base
     now = StateEntry(digest(text.source), work, digest(text.target))
-    if (text.work == "reviewed" or taken or entry is None) and entry != now:
+    if (work == "reviewed" or taken or entry is None) and entry != now:
         received.confirmed.append(TextChange(locale, text.address, text.target, text.target))
         received.works[locale, text.address] = work
     received.same += 1
@@ -188,3 +227,5 @@ def take(project: Project, received: Received) -> None:
         remember(project.root, pairs, source)
         for work, changes in written.items():
             writer.write(changes, work)
+        for (reviewer, day), right in received.approved.items():
+            approve(Texts(load_project(project.root)), right, reviewer, day)

@@ -1,6 +1,7 @@
 """What goes to a translator and comes back, whatever the file format: requests of texts for one target locale."""
 
 from dataclasses import dataclass, field
+from datetime import date
 
 from tavolan.project.memory import Match
 from tavolan.project.translation_progress import Standing
@@ -11,7 +12,8 @@ class TranslationUnit:
     """One text on its way. `base` is the digest of the project's own translation when it was sent ("": not known).
 
     `offers` are further translations that came along.
-    `work` on the way back is what the translator's tool says of it: "" nothing, translated, or reviewed.
+    `work` on the way back is what the translator's tool says of it: "" nothing, translated, reviewed, or approved;
+    `remark` is what the reviewer says of it.
     """
 
     address: str
@@ -25,6 +27,7 @@ class TranslationUnit:
     work: str = ""
     matches: tuple[Match, ...] = ()
     offers: tuple[str, ...] = ()
+    remark: str = ""
 
 
 @dataclass
@@ -38,3 +41,6 @@ class TranslationRequest:
     place: str = ""
     # Words that stay as they are in every language.
     keep: tuple[str, ...] = ()
+    # Who reviewed it and when, where it came back from a review page.
+    reviewer: str = ""
+    day: date | None = None
