@@ -99,7 +99,7 @@ def test_a_text_that_is_too_long_or_whose_source_changed_isnt_approved(page):
         (lambda answers: answers.pop("locale"), "locale"),
         (lambda answers: answers.update(saved="yesterday"), "is no date"),
         (lambda answers: answers.update(app="Other"), 'is for "Other"'),
-        (lambda answers: answers["texts"].append(1), "isn't what a review page saves"),
+        (lambda answers: answers["texts"].append(1), "isn't what the page saves"),
         (lambda answers: answers.update(more=1), "more"),
     ],
 )

@@ -18,7 +18,6 @@ from tavolan.cli.common import (
     open_project,
     print_data,
     print_document,
-    styled,
 )
 
 if TYPE_CHECKING:
@@ -212,9 +211,11 @@ def sheet(
         raise UsageError(f'--rows can\'t be "{rows}"', "Write locales or fields.")
     if prefer not in ("", "sheet", "project"):
         raise UsageError(f'--prefer can\'t be "{prefer}"', "Write sheet or project.")
+    from tavolan.cli.reading_back import read_back
+
     texts = _texts(project, write=read is not None and not dry_run)
     if read:
-        _read_back(texts, read, prefer, dry_run)
+        read_back(texts, copy_sheets.read_sheet(read), str(read), prefer, dry_run)
         return
     assert out is not None
     count = copy_sheets.write_sheet(texts, out, "fields" if rows == "fields" else "locales", dry_run=dry_run)
@@ -222,33 +223,6 @@ def sheet(
     console().print(
         f"{count} texts and facts in {len(texts.project.app.locales)} locales {done} to {out}", soft_wrap=True
     )
-
-
-def _read_back(texts: Texts, path: Path, prefer: str, dry_run: bool) -> None:
-    from tavolan.exchange import copy_sheets
-    from tavolan.project.facts import write_facts
-    from tavolan.project.text_writing import TextWriter
-    from tavolan.reports.copytables import print_changes
-    from tavolan.reports.facttables import print_changes as print_fact_changes
-    from tavolan.support.transaction import changing
-
-    outcome = copy_sheets.merge(texts, copy_sheets.read_sheet(path), str(path), prefer)
-    printer = console()
-    if outcome.changes:
-        print_changes(printer, outcome.changes)
-    print_fact_changes(printer, outcome.facts)
-    if outcome.conflicts:
-        print_changes(printer, outcome.conflicts, "\nChanged on both sides (− here, + in the sheet):")
-        printer.print(styled("[dim]Nothing of these was written. Decide with --prefer sheet or --prefer project.[/]"))
-    if not dry_run:
-        with changing(texts.project.root):
-            TextWriter(texts).write(outcome.changes)
-            write_facts(texts.project, outcome.facts)
-    done = "would be written" if dry_run else "written"
-    count = len(outcome.changes) + len({change.name for change in outcome.facts})
-    printer.print(f"{count} {done}, {len(outcome.conflicts)} in conflict")
-    if outcome.conflicts:
-        raise typer.Exit(1)
 
 
 def _apply(

@@ -40,7 +40,7 @@ Ten commands do most of the work, in this order:
 _PANELS = {
     "Every day": ("next", "check", "status", "preview", "undo"),
     "Begin": ("demo", "new"),
-    "Write": ("copy", "facts", "terms", "locale", "notes"),
+    "Write": ("copy", "facts", "brief", "terms", "locale", "notes"),
     "Pictures and videos": ("shots", "video"),
     "Hand over": ("console",),
     "Learn what it did": ("results", "experiment", "reviews"),

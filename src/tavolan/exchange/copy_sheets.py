@@ -9,7 +9,7 @@ from __future__ import annotations
 
 import csv
 import io
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from pathlib import Path
@@ -121,8 +121,12 @@ def read_csv(path: Path) -> Iterator[Cell]:
 # --- XLSX: a sheet per group ------------------------------------------------------------------------------------
 
 
-def _as_workbook(texts: Texts, rows: Rows) -> tuple[bytes, int]:
-    """Return all texts as a workbook, a sheet per group, locales or fields as rows, and how many they are.
+def as_workbook(
+    texts: Texts, rows: Rows, locales: Sequence[str], first: Sequence[Sequence[str]] = ()
+) -> tuple[bytes, int]:
+    """Return the texts of locales as a workbook, a sheet per group, locales or fields as rows, and how many they are.
+
+    `first` are the rows of a sheet before all others, which only says something; its first row is the head.
 
     Beside each text is a formula with its length; beyond the limit it turns red. The formula counts as spreadsheets
     do (UTF-16), `tavolan check` counts as the store does. Raises ProjectError for characters no workbook can hold.
@@ -131,9 +135,11 @@ def _as_workbook(texts: Texts, rows: Rows) -> tuple[bytes, int]:
 
     book = Workbook()
     book.remove(book.active)
+    if first:
+        _write_first(book.create_sheet("Asked"), first)
     base = [("locale", "field", "base")]
     for title, addresses in groups(texts).items():
-        _write_sheet(book.create_sheet(title), texts, addresses, rows, base)
+        _write_sheet(book.create_sheet(title), (texts, locales), addresses, rows, base)
     facts = fact_rows(texts.project)
     write_facts_sheet(book, facts)
     base += [("", row.name, digest(row.text)) for row in facts]
@@ -146,13 +152,32 @@ def _as_workbook(texts: Texts, rows: Rows) -> tuple[bytes, int]:
     return out.getvalue(), len(base) - 1
 
 
+def _write_first(sheet: Worksheet, rows: Sequence[Sequence[str]]) -> None:
+    from openpyxl.styles import Alignment, Font, PatternFill
+
+    for number, row in enumerate(rows, 1):
+        for column, text in enumerate(row, 1):
+            cell = sheet.cell(number, column)
+            put_text(cell, text, "Asked")
+            cell.alignment = Alignment(wrap_text=True, vertical="top")
+            if number == 1:
+                cell.font, cell.fill = Font(bold=True), PatternFill("solid", fgColor="EFE7DE")
+    for letter, width in zip("ABC", (18, 40, 70), strict=True):
+        sheet.column_dimensions[letter].width = width
+
+
 def _write_sheet(
-    sheet: Worksheet, texts: Texts, addresses: list[str], rows: Rows, base: list[tuple[str, str, str]]
+    sheet: Worksheet,
+    source: tuple[Texts, Sequence[str]],
+    addresses: list[str],
+    rows: Rows,
+    base: list[tuple[str, str, str]],
 ) -> None:
+    """Write one sheet of texts in some locales, and note in `base` what it said on the way out."""
     from openpyxl.styles import Alignment, Font, PatternFill
     from openpyxl.utils import get_column_letter
 
-    locales = texts.project.app.locales
+    texts, locales = source
     down, across = (locales, addresses) if rows == "locales" else (addresses, locales)
     head = PatternFill("solid", fgColor="EFE7DE")
     sheet.cell(1, 1, "locale" if rows == "locales" else "field")
@@ -272,7 +297,7 @@ def write_sheet(texts: Texts, path: Path, rows: Rows = "locales", *, dry_run: bo
     ending = path.suffix.lower()
     if ending not in _ENDINGS:
         raise UsageError(f"{path} is neither .xlsx nor .csv", "Name one of the two.")
-    data, count = _as_workbook(texts, rows) if ending == ".xlsx" else _as_csv(texts)
+    data, count = as_workbook(texts, rows, texts.project.app.locales) if ending == ".xlsx" else _as_csv(texts)
     if not dry_run:
         write_bytes(path, data)
     return count

@@ -1,57 +1,38 @@
 """What comes back from a review page: a JSON file of one language, with what somebody said of each text."""
 
-import datetime
-from typing import Annotated, Literal
+from typing import Literal
 
-from pydantic import BaseModel, ConfigDict, Field, ValidationError
+from pydantic import Field
 
-from tavolan.errors import one_problem
+from tavolan.exchange.saved_answers import SavedAnswers, SavedPart, Words, answers_in
 from tavolan.exchange.translation_request import TranslationRequest, TranslationUnit
 
 SCHEMA = "tavolan/review@1"
-_Words = Annotated[str, Field(max_length=100_000)]
 
 
-class _Part(BaseModel):
-    model_config = ConfigDict(extra="forbid", strict=True, frozen=True)
-
-
-class AnsweredText(_Part):
+class AnsweredText(SavedPart):
     """What was said of a text: its words now, if they're right, and a remark. `base` is the digest of what was sent."""
 
-    address: _Words
-    source: _Words
-    text: _Words
-    base: _Words
+    address: Words
+    source: Words
+    text: Words
+    base: Words
     right: bool
-    remark: _Words = ""
+    remark: Words = ""
 
 
-class ReviewAnswers(_Part):
+class ReviewAnswers(SavedAnswers):
     """All answers of a page."""
 
     schema_: Literal["tavolan/review@1"] = Field(alias="schema")
-    app: _Words
-    source_locale: _Words
-    locale: _Words
-    reviewer: str = Field(max_length=200)
-    saved: str
+    source_locale: Words
+    locale: Words
     texts: list[AnsweredText] = Field(max_length=10_000)
 
 
 def parse_answers(data: bytes, shown: str) -> TranslationRequest:
-    """Return answers as a request that came back. Raises ProjectError for what's no file of a review page."""
-    try:
-        answers = ReviewAnswers.model_validate_json(data)
-        day = datetime.date.fromisoformat(answers.saved)
-    except ValidationError as error:
-        first = error.errors()[0]
-        where = ".".join(map(str, first["loc"]))
-        raise one_problem(
-            shown, None, where, f"isn't what a review page saves: {first['msg']}", "Save it on the page again."
-        ) from error
-    except ValueError as error:
-        raise one_problem(shown, None, "saved", "is no date", "Save it on the page again.") from error
+    """Return answers as a request that came back. Raises ProjectError for what no review page saved."""
+    answers = answers_in(ReviewAnswers, data, shown)
     texts = [
         TranslationUnit(
             each.address,
@@ -63,6 +44,7 @@ def parse_answers(data: bytes, shown: str) -> TranslationRequest:
         )
         for each in answers.texts
     ]
+    reviewer, day = answers.reviewer.strip(), answers.day
     return TranslationRequest(
-        answers.app, answers.source_locale, answers.locale, texts, shown, reviewer=answers.reviewer.strip(), day=day
+        answers.app, answers.source_locale, answers.locale, texts, shown, reviewer=reviewer, day=day
     )
