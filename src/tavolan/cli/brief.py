@@ -14,7 +14,9 @@ def brief(
     file: Annotated[
         Path | None, typer.Argument(help="The document to write: .html, a page, or .xlsx, a spreadsheet.")
     ] = None,
-    until: Annotated[str, typer.Option("--deadline", help="The day by which you need the answers.", metavar="DAY")] = "",
+    until: Annotated[
+        str, typer.Option("--deadline", help="The day by which you need the answers.", metavar="DAY")
+    ] = "",
     read: Annotated[Path | None, typer.Option("--read", help="Take the answers that came back.")] = None,
     project: ProjectOption = None,
     prefer: Annotated[

@@ -9,15 +9,25 @@ from tavolan.cli.common import console, progress_bar
 from tavolan.cli.schema import schema_files
 
 if TYPE_CHECKING:
-    from tavolan.project.starter import OwnRules
+    from rich.console import Console
+
+    from tavolan.project.starter import OwnRules, Starter
 
 
 def new(
     folder: Annotated[Path, typer.Argument(help="Folder to create.", metavar="DIR")],
     store: Annotated[list[str] | None, typer.Option("--store", help="Rulebook of a store; repeatable.")] = None,
-    source: Annotated[str, typer.Option("--first-locale", help="Locale that you write in first.")] = "en-US",
+    source: Annotated[
+        str, typer.Option("--first-locale", help="Locale that you write in first; else the app's, or en-US.")
+    ] = "",
     locale: Annotated[list[str] | None, typer.Option("--locale", help="A further locale; repeatable.")] = None,
     name: Annotated[str | None, typer.Option("--name", help="The app's name; else the folder's.")] = None,
+    from_app: Annotated[
+        Path | None,
+        typer.Option(
+            "--from-app", help="Folder or archive of the app: its name, version and languages.", metavar="DIR"
+        ),
+    ] = None,
     origin: Annotated[
         str | None, typer.Option("--console", help="Address of a console: start from what it holds.", metavar="URL")
     ] = None,
@@ -35,18 +45,25 @@ def new(
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Say what would be written, write nothing.")] = False,
 ) -> None:
     """Start a project: a few commented files to fill in. Never overwrites anything."""
+    from dataclasses import replace
+
+    from tavolan.errors import UsageError
     from tavolan.project.starter import Starter, plan_project, read_own_rules, write_project
 
     own_rules = read_own_rules(rules or ())
-    named = name or folder.resolve().name
+    if origin and from_app:
+        raise UsageError("--console and --from-app exclude each other", "Start from one of the two.")
     if origin:
+        named = name or folder.resolve().name
         _from_console(folder, named, origin, list(app or []), adapter, own_rules)
         return
-    stores = tuple(store or own_rules or ("ios", "android"))
-    starter = Starter(named, source, tuple(locale or ()), stores, own_rules)
+    out = console()
+    starter = Starter(name or "", source or "en-US", tuple(locale or ()), tuple(store or own_rules), own_rules)
+    if from_app:
+        starter = _from_app(out, from_app, starter, source)
+    starter = replace(starter, name=starter.name or folder.resolve().name, stores=starter.stores or ("ios", "android"))
     files = plan_project(folder, starter)
     files |= {f"schemas/{name}.json": text for name, text in schema_files().items()}
-    out = console()
     if dry_run:
         out.print(f"Would write {len(files)} files to {folder}:")
     else:
@@ -55,7 +72,28 @@ def new(
     for path in files:
         out.print(f"  {path}")
     if not dry_run:
-        out.print(f"\nNext: write copy/{source}.toml, then see what's next: tavolan next --project {folder}")
+        out.print(f"\nNext: write copy/{starter.source}.toml, then see what's next: tavolan next --project {folder}")
+
+
+def _from_app(out: "Console", place: Path, given: "Starter", source: str) -> "Starter":
+    """Return what a project begins with, and print where it was read."""
+    from dataclasses import replace
+
+    from tavolan.imports.app_folder import app_in
+    from tavolan.imports.app_starter import starter_of_app
+
+    found = app_in(place)
+    starter, lacking = starter_of_app(replace(given, stores=given.stores or tuple(found.by_store)), found, source)
+    for store, facts in found.by_store.items():
+        said = {"name": facts.name, "version": facts.version, "languages": ", ".join(facts.languages)}
+        said["minimum system"] = facts.minimum_system
+        known = "; ".join(f"{what} {words}" for what, words in said.items() if words)
+        out.print(f"{found.places[store]}: {known or 'says nothing of use'}", soft_wrap=True)
+        if unsaid := [what for what, words in said.items() if not words and what != "minimum system"]:
+            out.print(f"  It doesn't say: {', '.join(unsaid)}", soft_wrap=True)
+    for language in lacking:
+        out.print(f"  {language}: no store of this project has it", soft_wrap=True)
+    return starter
 
 
 def _from_console(

@@ -356,6 +356,11 @@ class Project:
                 return str(value.content), tag
         return "", locale
 
+    @property
+    def rulebooks(self) -> dict[str, Rulebook]:
+        """The rulebook of every store."""
+        return {name: store.rulebook for name, store in self.stores.items()}
+
     @cached_property
     def forms(self) -> dict[str, str]:
         """Form (phone, tablet, …) of every size class of all the project's rulebooks."""

@@ -35,11 +35,11 @@ def missing_locales(project: Project, stores: Sequence[str]) -> list[str]:
     for store in stores:
         book = project.stores[store].rulebook
         covered = {book.store_code(tag) for tag in (*project.app.locales, *found)}
-        for tag in tags_of(project.stores[store]):
+        for tag in tags_of(project.stores[store].rulebook):
             code = book.store_code(tag)
             if code not in covered:
                 covered.add(code)
-                found[same_but_wider(project, tag) or tag] = None
+                found[same_but_wider(project.rulebooks, tag) or tag] = None
     return list(found)
 
 
@@ -86,16 +86,16 @@ def _laid_out(project: Project, pattern: str) -> str:
 
 def _refuse_unknown(project: Project, tag: str) -> None:
     """Refuse a tag that no store has, or that another one says for more stores, and name what may be meant."""
-    if not (having := stores_with(project, tag)):
+    if not (having := stores_with(project.rulebooks, tag)):
         raise UsageError(f"no store of this project has {tag}", f"{_meant(project, tag)}To add it: --anyway.")
-    if wider := same_but_wider(project, tag):
-        there = ", ".join(stores_with(project, wider))
+    if wider := same_but_wider(project.rulebooks, tag):
+        there = ", ".join(stores_with(project.rulebooks, wider))
         message = f"{tag} is only in {', '.join(having)}; {wider} is the same there, and in {there}"
         raise UsageError(message, f"Add {wider}, or give --anyway.")
 
 
 def _meant(project: Project, tag: str) -> str:
-    meant = meant_tags(project, tag)
+    meant = meant_tags(project.rulebooks, tag)
     return f"Meant: {' or '.join(meant)}? " if meant else ""
 
 

@@ -35,6 +35,8 @@ class Starter:
     locales: tuple[str, ...]
     stores: tuple[str, ...]
     own_rules: Mapping[str, OwnRules] = field(default_factory=dict)
+    version: str = "1.0"
+    runs_on: tuple[str, ...] = ("phone",)
 
     @property
     def all_locales(self) -> list[str]:
@@ -99,7 +101,15 @@ def write_project(folder: Path, files: dict[str, str]) -> None:
 
 def _config(starter: Starter, books: list[Rulebook]) -> str:
     locales = ", ".join(_quote(tag) for tag in starter.all_locales)
-    parts = [_CONFIG_HEAD.format(name=_quote(starter.name), source=_quote(starter.source), locales=locales)]
+    parts = [
+        _CONFIG_HEAD.format(
+            name=_quote(starter.name),
+            source=_quote(starter.source),
+            locales=locales,
+            version=_quote(starter.version),
+            runs_on=json.dumps(list(starter.runs_on)),
+        )
+    ]
     for book in books:
         parts.append(f"\n[store.{book.id}]\n")
         lacking = [tag for tag in starter.all_locales if book.store_code(tag) is None]
@@ -176,9 +186,9 @@ _CONFIG_HEAD = """\
 [app]
 name = {name}
 publisher = ""                 # search reads it too
-version = "1.0"
+version = {version}
 first_version = true           # release notes are asked for from the second version on
-runs_on = ["phone"]            # phone, tablet, desktop, tv, watch
+runs_on = {runs_on}            # phone, tablet, desktop, tv, watch
 # While writing, missing text is a note. Set "ready" when all should be there: then it's an error.
 stage = "writing"
 source = {source}
