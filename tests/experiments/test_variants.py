@@ -128,7 +128,7 @@ def test_tables_of_an_array_keep_their_comments(tmp_path):
     )
     editor = TomlEditor(path, "a.toml")
     editor.order_tables("shot", ["b"])
-    editor.set_in("shot", {"name": "a"}, "look", "rise")
+    editor.set_in("shot", {"name": "a"}, ("look",), "rise")
     editor.save()
     text = path.read_text()
     assert (
@@ -137,6 +137,6 @@ def test_tables_of_an_array_keep_their_comments(tmp_path):
     )
     assert tomllib.loads(text)["other"] == {"y": 2} and tomllib.loads(text)["shot"][0]["palette"] == {"x": 1}
     with pytest.raises(KeyError):
-        editor.set_in("shot", {"name": "c"}, "look", "rise")
+        editor.set_in("shot", {"name": "c"}, ("look",), "rise")
     with pytest.raises(tavolan.errors.ProjectError, match="isn't written as tables"):
         editor.order_tables("other", [])

@@ -133,7 +133,7 @@ def test_a_text_that_stands_twice_is_asked_about(tmp_path, app):
     draw_screen(tmp_path / "more/list.png", {"Rye": (100, 300, 60), "Rye ": (100, 1300, 60)})
     assert run_tavolan("shots", "new", "../more", "--caption", "All", cwd=app).code == 0
     done = run_tavolan("shots", "region", "list", "--text", "Rye", cwd=app)
-    assert done.code == 2 and '"Rye" stands in 2 places' in done.err
+    assert done.code == 2 and '"Rye" is on the screen of phone-6.9 in 2 places' in done.err
     boxes = re.findall(r"--box (\S+?)[. ]*(?: or|$)", done.err.strip())
     assert len(boxes) == 2
     assert run_tavolan("shots", "region", "list", "--box", boxes[1], cwd=app).code == 0

@@ -48,7 +48,7 @@ def new(
     from dataclasses import replace
 
     from tavolan.errors import UsageError
-    from tavolan.project.starter import Starter, plan_project, read_own_rules, write_project
+    from tavolan.project.starter import Starter, read_own_rules
 
     own_rules = read_own_rules(rules or ())
     if origin and from_app:

@@ -113,7 +113,7 @@ def _spanned(wanted: RegionOf, size_class: str, texts: Sequence[str], lines: lis
         if len(places) > 1:
             asked = " or ".join(f"--box {box_words(_rounded(place))}" for place in places[:4])
             raise UsageError(
-                f'"{text}" stands in {len(places)} places ({size_class})',
+                f'"{text}" is on the screen of {size_class} in {len(places)} places',
                 f"Name more of it, or give --device {size_class} {asked}.",
             )
         boxes += places
