@@ -61,7 +61,14 @@ def new(
     starter = Starter(name or "", source or "en-US", tuple(locale or ()), tuple(store or own_rules), own_rules)
     if from_app:
         starter = _from_app(out, from_app, starter, source)
-    starter = replace(starter, name=starter.name or folder.resolve().name, stores=starter.stores or ("ios", "android"))
+    named, stores = starter.name or folder.resolve().name, starter.stores or ("ios", "android")
+    _write(out, folder, replace(starter, name=named, stores=stores), dry_run)
+
+
+def _write(out: "Console", folder: Path, starter: "Starter", dry_run: bool) -> None:
+    """Write a new project, or say what would be written."""
+    from tavolan.project.starter import plan_project, write_project
+
     files = plan_project(folder, starter)
     files |= {f"schemas/{name}.json": text for name, text in schema_files().items()}
     if dry_run:
