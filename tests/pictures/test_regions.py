@@ -107,6 +107,8 @@ def test_a_box_is_for_all_screens_or_for_one_size_class(app):
     assert run_tavolan("shots", "region", "timer", "--device", "phone-6.9", "--box", "0,0,1,1", cwd=app).code == 0
     shot = shots(app)["shot"][0]
     assert (shot["region"], shot["regions"]) == ([0.1, 0.2, 0.5, 0.1], {"phone-6.9": [0, 0, 1, 1]})
+    assert run_tavolan("shots", "region", "timer", "--box", "0.2,0.2,0.5,0.1", cwd=app).code == 0
+    assert shots(app)["shot"][0]["region"] == [0.2, 0.2, 0.5, 0.1]
     assert run_tavolan("shots", "region", "timer", "--blur", "--box", "0.1,0.2,0.5,0.1", cwd=app).code == 0
     assert shots(app)["retouch"][0]["blur"] is True
 

@@ -62,13 +62,13 @@ def region(
     else:
         with progress_bar("Reading screens") as move:
             found = read_regions(opened, wanted, screens, text or [], move)
-    _set(opened, wanted, (screens, found), text or [], dry_run)
+    _set(opened, wanted, (screens, found, device), text or [], dry_run)
 
 
 def _set(
     opened: Project,
     wanted: RegionOf,
-    regions: tuple[list[ScreenOfClass], list[FoundRegion]],
+    regions: tuple[list[ScreenOfClass], list[FoundRegion], str],
     texts: list[str],
     dry_run: bool,
 ) -> None:
@@ -76,7 +76,7 @@ def _set(
     from tavolan.pictures.outputs.regions import box_words, look_without_card, set_regions
     from tavolan.support.transaction import changing
 
-    screens, found = regions
+    screens, found, device = regions
     if not any(each.box for each in found):
         read = ", ".join(dict.fromkeys(text for each in found for text in each.read)) or "nothing"
         raise UsageError(
@@ -85,7 +85,7 @@ def _set(
         )
     if not dry_run:
         with changing(opened.root):
-            set_regions(opened, wanted, screens, found)
+            set_regions(opened, wanted, screens, found, device)
     for each in found:
         print_text(
             f"{each.size_class}: {box_words(each.box) if each.box else 'not found there; the first one is used'}\n"

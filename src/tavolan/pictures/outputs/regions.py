@@ -161,9 +161,9 @@ def box_of_words(text: str) -> Shares:
 
 
 def set_regions(
-    project: Project, wanted: RegionOf, screens: Sequence[ScreenOfClass], found: Sequence[FoundRegion]
+    project: Project, wanted: RegionOf, screens: Sequence[ScreenOfClass], found: Sequence[FoundRegion], device: str = ""
 ) -> None:
-    """Write regions into `shots.toml`.
+    """Write regions into `shots.toml`; with `device` only that of this size class.
 
     What's enlarged gets the first one for all screens, and one of its own for each size class that differs. What's
     done to a screen is a `[[retouch]]` for each form; one that's there for this screen gets the new region.
@@ -173,7 +173,7 @@ def set_regions(
     if wanted.enlarged:
         kind = "shot" if shot in project.shots.shot else "graphic"
         rest = dict(by_class)
-        if shot.region is None or len(screens) > 1:
+        if shot.region is None or not device:
             common = next(iter(by_class.values()))
             editor.set_in(kind, {"name": shot.name}, ("region",), list(common))
             rest = {name: box for name, box in by_class.items() if box != common or name in shot.regions}
