@@ -25,7 +25,7 @@ TRANSLATE = "import sys;from tavolan.standins.translator import translate;sys.st
 COMMANDS: dict[str, tuple[str, ...]] = {
     "set": ("copy", "set", "en-US", "subtitle", "Clay and glaze notes"),
     "choose": ("copy", "choose", "de-DE", "subtitle", "1"),
-    "replace": ("copy", "replace", "Potto", "Potto Potto", "--apply", "--force"),
+    "replace": ("copy", "replace", "Potto", "Potto Potto", "--yes", "--force"),
     "sheet": ("copy", "sheet", "--read", "../sheet.csv"),
     "import": ("terms", "import", "../terms.csv", "--locale", "en-US"),
     "plan": ("terms", "plan", "--locale", "en-US", "--apply"),

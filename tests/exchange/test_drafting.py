@@ -59,7 +59,7 @@ def test_the_program_drafts_what_is_missing(missing):
     # What a command rewrites in a draft, or takes from one, is a draft still.
     text = (missing / "copy/de-DE.toml").read_text()
     word = next(line for line in text.splitlines() if line.startswith("subtitle"))[-4:-1]
-    assert run_tavolan("copy", "replace", word, "abc", "--locale", "de-DE", "--apply", cwd=missing).code == 0
+    assert run_tavolan("copy", "replace", word, "abc", "--locale", "de-DE", "--yes", cwd=missing).code == 0
     assert run_tavolan("video", "new", cwd=missing).code == 0
     states = standings(missing, "de-DE")
     assert states["subtitle"] == "drafted" and states["titles.home"] == "drafted"

@@ -276,9 +276,11 @@ def test_choose_swaps_candidates(project):
 
 def test_replace_shows_before_it_writes(project):
     done = run_tavolan("copy", "replace", "Potto", "Tonto", "--words", cwd=project)
+    assert done.code == 2 and "+ Tonto: de-DE" in done.out and "nothing is written: there's no terminal" in done.err
+    done = run_tavolan("copy", "replace", "Potto", "Tonto", "--words", "--dry-run", cwd=project)
     assert done.code == 0 and "3 texts would change" in done.out and "+ Tonto: de-DE" in done.out
     assert texts(project).get("de-DE", "title") == "Potto: de-DE"
-    run_tavolan("copy", "replace", "(P)otto", r"\1utto", "--regex", "--field", "title", "--apply", cwd=project)
+    run_tavolan("copy", "replace", "(P)otto", r"\1utto", "--regex", "--field", "title", "--yes", cwd=project)
     assert texts(project).get("de-DE", "title") == "Putto: de-DE"
     assert "Found nowhere" in run_tavolan("copy", "replace", "nirgends", "x", cwd=project).out
     assert run_tavolan("copy", "replace", "(", "x", "--regex", cwd=project).code == 2

@@ -63,7 +63,7 @@ COMMANDS = (
     "locale approve ja",
     "locale remove th --yes",
     "copy set de-DE captions.firing --clear",
-    "copy replace firings kilnwork --apply",
+    "copy replace firings kilnwork --yes",
     "terms plan --locale en-US --apply",
     "terms import ../s.csv --locale en-US --store ios",
     "results import ../m.csv --store ios",
@@ -124,7 +124,7 @@ def test_what_can_be_undone_is_listed_and_nothing_is_twice(project):
 
 
 def test_what_somebody_changed_since_is_never_lost(project):
-    run_tavolan("copy", "replace", "Kiln", "Oven", "--apply", cwd=project)
+    run_tavolan("copy", "replace", "Kiln", "Oven", "--yes", cwd=project)
     path = project / "copy/en-US.toml"
     path.write_text(path.read_text("utf-8") + "# mine\n", "utf-8")
     before = contents(project)
@@ -134,7 +134,7 @@ def test_what_somebody_changed_since_is_never_lost(project):
 
 def test_an_undo_that_was_cut_short_goes_on(project):
     before = contents(project)
-    run_tavolan("copy", "replace", "Kiln", "Oven", "--apply", cwd=project)
+    run_tavolan("copy", "replace", "Kiln", "Oven", "--yes", cwd=project)
     (change,) = done_changes(project)
     assert len(change.files) > 1 and change.when.date() <= date.today()
     # One file is back already, and what it held is used up.

@@ -65,7 +65,7 @@ def hostile(project):
     "command",
     [
         ["check", "--notes"], ["status"], ["status", "--field", "title"], ["copy", "show", "en-US"],
-        ["copy", "table", "title"], ["copy", "table", "keywords"], ["copy", "replace", "[/x]", "[/z]"],
+        ["copy", "table", "title"], ["copy", "table", "keywords"], ["copy", "replace", "[/x]", "[/z]", "--dry-run"],
         ["copy", "choose", "en-US", "subtitle", "1", "--force", "--dry-run"],
         ["copy", "set", "en-US", "promo", "[/s] :smile:", "--dry-run"], ["terms", "cover", "--all"],
         ["terms", "cover"], ["terms", "cover", "--matrix"], ["terms", "mine", "--locale", "en-US"],

@@ -14,6 +14,8 @@ from tavolan.cli.common import (
     JsonOption,
     LocaleOption,
     ProjectOption,
+    YesOption,
+    agreed,
     console,
     open_project,
     print_data,
@@ -172,13 +174,14 @@ def replace(
     ignore_case: Annotated[
         bool, typer.Option("--ignore-case", help="Capitals and small letters count as the same.")
     ] = False,
-    apply: Annotated[bool, typer.Option("--apply", help="Write it; else it's only shown.")] = False,
     force: Force = False,
+    yes: YesOption = False,
+    dry_run: DryRunOption = False,
 ) -> None:
-    """Find and replace over all locales and fields. Shows each change; writes with --apply."""
+    """Find and replace over all locales and fields. Shows each change, and asks before it's written."""
     from tavolan.project.replacing import replacements
 
-    texts = _texts(project, write=apply)
+    texts = _texts(project, write=not dry_run)
     chosen = field or []
     for name in chosen:
         texts.key(name)
@@ -189,7 +192,7 @@ def replace(
     if not changes:
         console().print("Found nowhere.")
         return
-    _apply(texts, changes, force, not apply, work="as before")
+    _apply(texts, changes, force, dry_run, work="as before", ask=not yes)
 
 
 @app.command()
@@ -232,11 +235,13 @@ def _apply(
     dry_run: bool,
     alternates: tuple[str, str, list[str]] | None = None,
     work: Work = "translated",
+    ask: bool = False,
 ) -> None:
-    """Show changes, refuse those over their limit, write the rest."""
+    """Show changes, refuse those over their limit, write the rest, where `ask` says so only once somebody agrees."""
     from tavolan.errors import UsageError
     from tavolan.project.text_writing import TextWriter
     from tavolan.reports.copytables import print_changes
+    from tavolan.support.number_words import counted
     from tavolan.support.transaction import changing
 
     over = [(change, texts.over(change.locale, change.address, change.after)) for change in changes]
@@ -249,6 +254,11 @@ def _apply(
     # A translation set to what it says already is thereby confirmed: it serves the source as it is now.
     source = texts.project.source_locale
     confirmed = [change for change in changes if change.before == change.after != "" and change.locale != source]
+    if ask and real and not dry_run:
+        question = f"Write {counted(len(real), 'change')}?"
+        if not agreed(question, yes=False, undone="nothing is written"):
+            printer.print("Nothing is written.")
+            raise typer.Exit(1)
     if not dry_run:
         writer = TextWriter(texts)
         with changing(texts.project.root):
