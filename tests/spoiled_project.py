@@ -45,7 +45,7 @@ PAINTED = (
     "shots board --device phone-6.9",
     "shots looks --sheet l.png --look rise",
 )
-FILMED = ("video render --dry-run", "check", "video board", "video check", "video styles", "next")
+FILMED = ("video render --dry-run", "check", "video board", "video check", "shots looks --titles", "next")
 EXPERIMENT = b'hypothesis = "h"\nstore = "ios"\nexpected = 0.1\nstart = "2026-05-01"\nvisitors = 100\nstorefronts = ["US"]\n[variant.b]\nlook = "rise"\norder = ["home"]\n'
 REPLIES = b'[values]\na = "b"\n[template.t]\nstars = [1, 2]\nsince = "2.0"\nabout = { en = ["crash"] }\ntexts = ["t"]\n'
 JOURNAL = (

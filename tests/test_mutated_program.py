@@ -157,9 +157,9 @@ NUMBERS = ("99999999999999999999", "999999999", "1e308", "nan", "inf", "-1", "0"
 # A line for each command that takes numbers; the others serve or wait until somebody stops them.
 NUMBERED = tuple(
     dict.fromkeys(
-        (*ANY, *FIGURES, *FILMED, "experiment size x", "experiment start x", "experiment stop x", "locale suggest", "terms title en-US",
+        (*ANY, *FIGURES, *FILMED, "experiment size x", "experiment start x", "experiment stop x", "locale add --suggest", "terms title en-US",
          "experiment new y --metric page --store ios --expected 0.1 --hypothesis h", "locale draft --locale de-DE", "console wait --store ios",
-         "copy choose de-DE title", "terms fit en-US", "reviews send", "results import ../e.csv --store ios --dry-run", "reviews import ../e.csv --store ios --dry-run",
+         "copy choose de-DE title", "terms score --reach --locale en-US", "reviews send", "results import ../e.csv --store ios --dry-run", "reviews import ../e.csv --store ios --dry-run",
          "terms import ../t.csv --locale en-US --dry-run")
     )
 )  # fmt: skip

@@ -39,7 +39,7 @@ def test_coverage_is_one_figure_everywhere(sample):
         for front, cell in fronts.items():
             own = [covered for s, f, covered in rows if (s, f) == (store, front)]
             assert (cell["phrases"], cell["covered"]) == (len(own), sum(own))
-    lists = shown(sample, "terms", "lists", "--json").json["lists"]
+    lists = shown(sample, "terms", "cover", "--lists", "--json").json["lists"]
     for store, fronts in cover["summary"].items():
         for front, cell in fronts.items():
             own = [row for row in lists if (row["store"], row["storefront"]) == (store, front)]
@@ -85,7 +85,7 @@ def test_difficulty_is_one_figure_everywhere(sample):
         if phrase not in ranked:
             assert chance[phrase] == pytest.approx(max(0.05, 1 - hard / 100), abs=0.006), phrase
     assert {t.phrase: t.difficulty for t in opened.terms["en-US"]}["kiln log"] == scores["kiln log", "US"] == 22
-    fit = shown(sample, "terms", "fit", "--locale", "en-US", "--json").json
+    fit = shown(sample, "terms", "score", "--reach", "--locale", "en-US", "--json").json
     assert fit["reach"]["kiln log"] == "won"
 
 
@@ -313,7 +313,7 @@ def test_the_next_version_is_opened(project):
 
 
 def test_locales_are_suggested_by_the_people_they_reach(project):
-    done = run_tavolan("locale", "suggest", cwd=project)
+    done = run_tavolan("locale", "add", "--suggest", cwd=project)
     assert done.code == 0 and done.out.index("First language shown") < done.out.index("A second keyword budget")
     first = done.out.split("A second keyword budget")[0]
     assert first.index("zh-Hans") < first.index("pt-BR") < first.index("fr-FR") < first.index("fi ")

@@ -6,6 +6,7 @@ import shlex
 import shutil
 import subprocess
 import sys
+import tomllib
 from pathlib import Path
 
 import pytest
@@ -127,6 +128,15 @@ def test_an_option_takes_one_kind_of_thing_wherever_it_is(helps):
                 kind = {"DIR": "FILE", "ID": "RECORD"}.get(parameter.metavar, parameter.metavar)
                 taken.setdefault(max(parameter.opts, key=len), {}).setdefault(kind, []).append(name)
     assert {option: kinds for option, kinds in taken.items() if len(kinds) > 1} == {}
+
+
+def test_a_command_that_is_a_part_of_another_one_now_goes_on_with_a_note(project, helps):
+    table = tomllib.loads((Path(help_style.__file__).parent / "old_commands.toml").read_text("utf-8"))
+    known = {name for name, _ in commands(program())}
+    for old, new in table.items():
+        assert old not in known and " ".join(new.split()[:2]) in known
+        done, today = (run_tavolan(*words.split(), "--help", cwd=project) for words in (old, new))
+        assert f"tavolan {old} is tavolan {new} now" in done.err and done.out == today.out and done.code == 0
 
 
 def test_an_old_name_of_an_option_goes_on_with_a_note(project):

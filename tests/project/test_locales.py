@@ -249,15 +249,15 @@ def test_all_locales_of_a_store_are_added_and_each_store_has_all_that_it_knows(t
 
 
 def test_suggested_locales_can_be_added(project):
-    found = run_tavolan("locale", "suggest", "--json", cwd=project).json["suggestions"]
+    found = run_tavolan("locale", "add", "--suggest", "--json", cwd=project).json["suggestions"]
     tags = list(dict.fromkeys(item["locale"] for item in found))
     assert tags and run_tavolan("locale", "add", *tags, cwd=project).code == 0
 
 
 def test_suggestions_name_storefronts(project):
-    done = run_tavolan("locale", "suggest", cwd=project, **{"COLUMNS": "140"})
+    done = run_tavolan("locale", "add", "--suggest", cwd=project, **{"COLUMNS": "140"})
     assert done.code == 0 and "fr-FR" in done.out and "second keyword budget" in done.out
-    assert run_tavolan("locale", "suggest", "--store", "nowhere", cwd=project).code == 2
+    assert run_tavolan("locale", "add", "--suggest", "--store", "nowhere", cwd=project).code == 2
 
 
 GLOSSARY = "term,locale,target,use,note\nkiln,de-DE,Ofen,preferred,\nkiln,de-DE,Darre,forbidden,dries hops\n"
@@ -303,6 +303,6 @@ def test_tables_are_documents_too(project):
     assert found["schema"] == "tavolan/field@1" and found["field"] == "subtitle"
     (german,) = [row for row in found["locales"] if row["locale"] == "de-DE"]
     assert (german["text"], german["length"], german["limit"]) == ("Notizen zum Brand", 17, 30)
-    document = run_tavolan("locale", "suggest", "--json", cwd=project).json
+    document = run_tavolan("locale", "add", "--suggest", "--json", cwd=project).json
     assert document["schema"] == "tavolan/suggestions@1"
     assert all(item["serves"] or item["adds"] for item in document["suggestions"]) and document["suggestions"]

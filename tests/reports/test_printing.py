@@ -70,9 +70,9 @@ def hostile(project):
         ["copy", "set", "en-US", "promo", "[/s] :smile:", "--dry-run"], ["terms", "cover", "--all"],
         ["terms", "cover"], ["terms", "cover", "--matrix"], ["terms", "mine", "--locale", "en-US"],
         ["reviews", "queue"], ["reviews", "themes"],
-        ["terms", "score"], ["terms", "fit", "--locale", "en-US"], ["terms", "lists"],
+        ["terms", "score"], ["terms", "score", "--reach", "--locale", "en-US"], ["terms", "cover", "--lists"],
         ["terms", "title", "--locale", "en-US"], ["terms", "plan", "--locale", "en-US", "--why"],
-        ["locale", "status", "--units"], ["locale", "send"], ["locale", "suggest"], ["notes", "show"],
+        ["locale", "status", "--units"], ["locale", "send"], ["locale", "add", "--suggest"], ["notes", "show"],
         ["notes", "show", "--version", "1 [/y]"], ["rules", "show", "ios"], ["shots", "render", "--dry-run", "--why"],
     ],
     ids=" ".join,
@@ -82,7 +82,7 @@ def test_no_printer_reads_mark_up(hostile, command):
     assert done.code in (0, 1), done.err
     assert "\x1b" not in done.out and "\N{SMILING FACE WITH OPEN MOUTH AND SMILING EYES}" not in done.out
     assert "\u202e" not in done.out
-    if command[0] in ("check", "copy") or command[:2] in (["terms", "mine"], ["terms", "score"], ["terms", "fit"]):
+    if command[0] in ("check", "copy") or command[:2] in (["terms", "mine"], ["terms", "score"]):
         assert "[/" in done.out or HEBREW in done.out
 
 

@@ -175,7 +175,7 @@ def test_a_style_of_ones_own_and_a_title_that_never_fits(film):
         'schema = "tavolan/titlestyle@1"\nwhat = "Mine"\nbox = [0.4, 0.5, 0.1, 0.02]\nwide = [0.4, 0.5, 0.1, 0.1]\n'
     )
     replace(film / "video.toml", 'clip = "home"', 'clip = "home"\nstyle = "tiny"')
-    done = run_tavolan("video", "styles", cwd=film)
+    done = run_tavolan("shots", "looks", "--titles", cwd=film)
     assert "tiny (yours)" in done.out and "words" in done.out
     done = run_tavolan("video", "render", cwd=film)
     assert done.code == 3 and "copy/en-US.toml" in done.err and "too long for the title style tiny" in done.err

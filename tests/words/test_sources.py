@@ -252,9 +252,9 @@ def test_commands_about_sources(project):
     done = run_tavolan("terms", "score", "--parts", cwd=project)
     assert done.code == 0 and "unknown" in done.out and "crowd" in done.out
     assert run_tavolan("terms", "score", "--json", cwd=project).json["scores"][0]["difficulty"] > 0
-    assert "won" in run_tavolan("terms", "fit", "--locale", "en-US", cwd=project).out
-    assert run_tavolan("terms", "fit", "--locale", "de-DE", cwd=project).code == 2
-    assert run_tavolan("terms", "lists", "--json", cwd=project).json["lists"][0]["phrases"] == 2
+    assert "won" in run_tavolan("terms", "score", "--reach", "--locale", "en-US", cwd=project).out
+    assert run_tavolan("terms", "score", "--reach", "--locale", "de-DE", cwd=project).code == 2
+    assert run_tavolan("terms", "cover", "--lists", "--json", cwd=project).json["lists"][0]["phrases"] == 2
     (project / "r.csv").write_text(SERVICE)
     before = (project / "terms/en-US.csv").read_text()
     done = run_tavolan("terms", "import", "r.csv", "--locale", "en-US", "--dry-run", cwd=project)

@@ -117,13 +117,23 @@ def add(
     from_console: Annotated[
         bool, typer.Option("--from-console", help="Take in what somebody began in the stores' consoles.")
     ] = False,
+    suggest: Annotated[bool, typer.Option("--suggest", help="Only show which would reach the most people.")] = False,
+    json: JsonOption = False,
 ) -> None:
-    """Add locales: their copy and terms files, and their place in tavolan.toml."""
+    """Add locales: their copy and terms files, and their place in tavolan.toml.
+
+    With --suggest: locales for storefronts that read none of yours, and for a second keyword budget in those that do.
+    """
     from tavolan.consoles.new_locale import locale_from_consoles
     from tavolan.errors import UsageError
     from tavolan.project.load import load_project
     from tavolan.project.new_locale import add_locales, missing_locales
 
+    if suggest or json:
+        if tags or all_ or not suggest:
+            raise UsageError("--suggest adds nothing, and only it prints JSON", "Name no locale with it.")
+        _print_suggestions(open_project(project), store or [], json)
+        return
     if bool(tags) == all_ or (store and not all_):
         raise UsageError("which locales to add isn't said", "Name them, or give --all, for one store with --store.")
     if from_console and (like or all_):
@@ -139,21 +149,13 @@ def add(
         console().print(line, soft_wrap=True)
 
 
-@app.command()
-def suggest(
-    project: ProjectOption = None,
-    store: Annotated[str | None, typer.Option("--store", help="Only this store.")] = None,
-    json: JsonOption = False,
-) -> None:
-    """Suggest locales: for storefronts that read none of yours, and for a second keyword budget in those that do."""
+def _print_suggestions(project: Project, stores: list[str], json: bool) -> None:
     from tavolan.project.locale_suggestions import suggest as suggest_locales
     from tavolan.reports.documents.copy import Suggestions
     from tavolan.reports.localetables import print_suggestions
 
-    opened = open_project(project)
-    if store:
-        opened.pick("--store", [store], list(opened.stores))
-    found = [item for item in suggest_locales(opened) if store in (None, item.store)]
+    chosen = project.pick("--store", stores, list(project.stores))
+    found = [item for item in suggest_locales(project) if item.store in chosen]
     if json:
         print_document(Suggestions(suggestions=found))
     else:

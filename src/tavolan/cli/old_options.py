@@ -1,4 +1,4 @@
-"""Options that were renamed: the old name is taken for the new one for one version, and said."""
+"""Commands and options that were renamed: the old name is taken for the new one for one version, and said."""
 
 from collections.abc import Sequence
 from pathlib import Path
@@ -7,10 +7,26 @@ from tavolan.support.shipped import shipped_toml
 
 
 def with_new_names(words: Sequence[str]) -> tuple[list[str], list[str]]:
-    """Return the words of a command line with today's names of its options, and a note for each that was renamed.
+    """Return the words of a command line with today's names, and a note for each that was renamed.
 
     Words behind `--` are no options.
     """
+    path = " ".join(words[:2])
+    if successor := _successor(path):
+        found, notes = _with_new_options([*successor.split(), *words[2:]])
+        return found, [f"tavolan {path} is tavolan {successor} now; the old name goes with the next version.", *notes]
+    return _with_new_options(words)
+
+
+def _successor(path: str) -> str:
+    """Return the words of the command that does what a former one did; "" where it's none that went."""
+    if path.count(" ") != 1:
+        return ""
+    table: dict[str, str] = shipped_toml(Path(__file__).parent / "old_commands.toml")
+    return table.get(path, "")
+
+
+def _with_new_options(words: Sequence[str]) -> tuple[list[str], list[str]]:
     path = " ".join(words[:2])
     options = [word for word in words if word.startswith("--")]
     if not options:

@@ -209,6 +209,7 @@ def looks(
     ] = None,
     locale: Annotated[str | None, typer.Option("--locale", help="Locale to draw in; else the source locale.")] = None,
     device: Annotated[str | None, typer.Option("--device", help="Size class to draw; else the first.")] = None,
+    titles: Annotated[bool, typer.Option("--titles", help="The styles of titles in videos instead.")] = False,
     copy: Annotated[str | None, typer.Option("--copy", help="Copy this look to looks/ to change it there.")] = None,
 ) -> None:
     """List the looks, draw them all side by side with your own shots, or copy one to change it."""
@@ -221,6 +222,9 @@ def looks(
 
     opened = open_project(project, write=copy is not None)
     out = console()
+    if titles:
+        _print_title_styles(out, opened)
+        return
     known = look_names(opened.root)
     chosen = opened.pick("--look", look or [], known)
     if copy:
@@ -233,23 +237,42 @@ def looks(
         out.print(f"looks/{copy}.toml now takes the place of the built-in look.")
         return
     if sheet:
-        from tavolan.pictures.outputs.gallery import draw_gallery
-        from tavolan.pictures.raster import png
-
-        places = [(store, name) for store in opened.stores.values() for name in opened.classes_of(store)]
-        place = next(((store.id, name) for store, name in places if device in (None, name)), None)
-        if place is None:
-            raise UsageError(f'this project renders no "{device}".', option="--device")
-        wanted = _selection([place[0]], [locale or opened.source_locale], [place[1]], None)
-        with progress_bar("Looks") as move:
-            write_bytes(sheet, png.write(draw_gallery(opened, wanted, chosen if look else None, progress=move)))
-        out.print(str(sheet), soft_wrap=True)
+        _draw_looks(opened, sheet, chosen if look else None, (locale or opened.source_locale, device))
         return
     table = plain_table("look", "what", "made for")
     for name in chosen:
         made = load_look(opened.root, name)
         own = " (yours)" if (opened.root / "looks" / f"{name}.toml").is_file() else ""
         table.add_row(name + own, made.what, "graphics" if made.use == "graphic" else "shots")
+    out.print(table)
+
+
+def _draw_looks(project: Project, sheet: Path, chosen: list[str] | None, place: tuple[str, str | None]) -> None:
+    """Draw looks side by side into a PNG; `place` is the locale, and the size class, None for the first."""
+    from tavolan.errors import UsageError
+    from tavolan.pictures.outputs.gallery import draw_gallery
+    from tavolan.pictures.raster import png
+    from tavolan.support.files import write_bytes
+
+    locale, device = place
+    rendered = [(store.id, name) for store in project.stores.values() for name in project.classes_of(store)]
+    store, size_class = next(((store, name) for store, name in rendered if device in (None, name)), ("", ""))
+    if not store:
+        raise UsageError(f'this project renders no "{device}".', option="--device")
+    wanted = _selection([store], [locale], [size_class], None)
+    with progress_bar("Looks") as move:
+        write_bytes(sheet, png.write(draw_gallery(project, wanted, chosen, progress=move)))
+    console().print(str(sheet), soft_wrap=True)
+
+
+def _print_title_styles(out: Console, project: Project) -> None:
+    from tavolan.reports.tables import plain_table
+    from tavolan.video.styles import OWN, load_style, style_names
+
+    table = plain_table("style", "what")
+    for name in style_names(project.root):
+        own = " (yours)" if (project.root / OWN / f"{name}.toml").is_file() else ""
+        table.add_row(name + own, load_style(project.root, name).what)
     out.print(table)
 
 

@@ -32,8 +32,6 @@ app.command("mine")(word_sources.mine)
 app.command("add")(word_sources.add)
 app.command("import")(word_sources.import_terms)
 app.command("score")(word_sources.score)
-app.command("fit")(word_sources.fit)
-app.command("lists")(word_sources.lists)
 app.command("swap")(swap)
 
 
@@ -66,6 +64,7 @@ def cover(
     uncovered: Annotated[bool, typer.Option("--uncovered", help="Only phrases that nothing answers.")] = False,
     all: Annotated[bool, typer.Option("--all", help="Every phrase of every storefront.")] = False,
     matrix: Annotated[bool, typer.Option("--matrix", help="One matrix of all phrases and storefronts.")] = False,
+    lists: Annotated[bool, typer.Option("--lists", help="Counts, coverage and value per list instead.")] = False,
     budgets: Annotated[bool, typer.Option("--budgets", help="Keyword space in locales read beside the first.")] = False,
     figure: Annotated[Path | None, typer.Option("--figure", help="Write a heat map of one store to this PNG.")] = None,
     other: Annotated[str, typer.Option("--app", help="What another app's listing answers, of data/listings.csv.")] = "",
@@ -79,19 +78,15 @@ def cover(
     A line per storefront; --storefront, --word-list, --uncovered, --why and --all print every phrase, with its rank.
     """
     from tavolan.reports.documents.words import Cover
-    from tavolan.words.coverage import aimed_at, storefronts_of
-    from tavolan.words.coverage import cover as cover_phrases
-    from tavolan.words.other_listing import with_listing_of
-    from tavolan.words.value import Valuer
+    from tavolan.words.coverage import aimed_at
 
     opened = open_project(project)
+    if lists:
+        word_sources.print_list_counts(opened, locale or [], json)
+        return
     stores = opened.pick("--store", store or [], list(opened.stores))
-    known = list(dict.fromkeys(front for s in stores for front in storefronts_of(opened.stores[s])))
-    fronts = opened.pick("--storefront", storefront or [], known)
-    valuer = None
-    if other:
-        valuer, opened = Valuer(opened, app=other), with_listing_of(opened, other)
-    answers = aimed_at(opened, cover_phrases(opened, stores, fronts, valuer), locale or [], list_ or [])
+    opened, found = _answers(opened, stores, storefront or [], other)
+    answers = aimed_at(opened, found, locale or [], list_ or [])
     if json:
         print_document(Cover.of_answers([a for a in answers if not (uncovered and a.covered)]))
         return
@@ -102,6 +97,21 @@ def cover(
         _print_cover(opened, stores, answers, uncovered, every, why)
     if figure:
         _write_heat_map(opened, stores[0], answers, figure)
+
+
+def _answers(project: Project, stores: list[str], storefronts: list[str], other: str) -> tuple[Project, list[Answer]]:
+    """Return the answers to all phrases, and the project, which has another app's listing where `other` names one."""
+    from tavolan.words.coverage import cover as cover_phrases
+    from tavolan.words.coverage import storefronts_of
+    from tavolan.words.other_listing import with_listing_of
+    from tavolan.words.value import Valuer
+
+    known = list(dict.fromkeys(front for store in stores for front in storefronts_of(project.stores[store])))
+    fronts = project.pick("--storefront", storefronts, known)
+    if not other:
+        return project, cover_phrases(project, stores, fronts)
+    valuer, project = Valuer(project, app=other), with_listing_of(project, other)
+    return project, cover_phrases(project, stores, fronts, valuer)
 
 
 def _write_heat_map(opened: Project, store: str, answers: list[Answer], target: Path) -> None:

@@ -231,17 +231,3 @@ def board(
     out = console()
     for file in files:
         out.print(str(file), soft_wrap=True)
-
-
-@app.command()
-def styles(project: ProjectOption = None) -> None:
-    """List the title styles: the built-in ones, and the project's own under titles/."""
-    from tavolan.reports.tables import plain_table
-    from tavolan.video.styles import OWN, load_style, style_names
-
-    opened = open_project(project)
-    table = plain_table("style", "what")
-    for name in style_names(opened.root):
-        own = " (yours)" if (opened.root / OWN / f"{name}.toml").is_file() else ""
-        table.add_row(name + own, load_style(opened.root, name).what)
-    console().print(table)

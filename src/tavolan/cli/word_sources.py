@@ -198,9 +198,16 @@ def score(
     project: ProjectOption = None,
     locale: LocaleOption = None,
     parts: Annotated[bool, typer.Option("--parts", help="Print the parts of each difficulty.")] = False,
+    reach: Annotated[bool, typer.Option("--reach", help="Show which phrases of a locale are within reach.")] = False,
     json: JsonOption = False,
 ) -> None:
-    """Tell difficulty and demand of the target phrases, from saved search pages, volumes and suggestions."""
+    """Tell difficulty and demand of the target phrases, from saved search pages, volumes and suggestions.
+
+    With --reach: which are within reach, from those where the app already is in the first ten.
+    """
+    if reach:
+        _print_reach(open_project(project), locale or [], json)
+        return
     from tavolan.reports.documents.words import Scores
     from tavolan.reports.researchtables import print_scores
     from tavolan.words.score import score as score_phrases
@@ -213,31 +220,31 @@ def score(
     print_scores(console(), found, parts)
 
 
-def fit(locale: OneLocale, project: ProjectOption = None, json: JsonOption = False) -> None:
-    """Show which phrases are within reach, from those where the app already is in the first ten."""
+def _print_reach(project: Project, locales: list[str], json: bool) -> None:
+    from tavolan.errors import UsageError
     from tavolan.reports.documents.words import FitDocument
     from tavolan.reports.researchtables import print_fit
     from tavolan.words.score import fit as fit_phrases
     from tavolan.words.score import score as score_phrases
 
-    opened = open_project(project)
-    tag = _one(opened, locale)
-    found = fit_phrases(opened, tag, score_phrases(opened, [tag], date.today()))
+    if len(locales) != 1:
+        raise UsageError("reach is of one locale", "Give --locale TAG.")
+    tag = _one(project, locales[0])
+    found = fit_phrases(project, tag, score_phrases(project, [tag], date.today()))
     if json:
         print_document(FitDocument.of(found, locale=tag))
         return
     print_fit(console(), tag, found)
 
 
-def lists(project: ProjectOption = None, locale: LocaleOption = None, json: JsonOption = False) -> None:
+def print_list_counts(project: Project, locales: list[str], json: bool) -> None:
     """Count phrases, coverage and value per list and storefront: own names, phrases to win, seasonal, …"""
     from tavolan.reports.documents.words import Lists
     from tavolan.reports.researchtables import print_lists
     from tavolan.words.coverage import cover, list_rows
 
-    opened = open_project(project)
-    tags = _with_terms(opened, locale)
-    rows = list_rows([answer for answer in cover(opened, list(opened.stores)) if answer.terms_locale in tags])
+    tags = _with_terms(project, locales)
+    rows = list_rows([answer for answer in cover(project, list(project.stores)) if answer.terms_locale in tags])
     if json:
         print_document(Lists(lists=rows))
         return

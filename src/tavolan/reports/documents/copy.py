@@ -113,7 +113,7 @@ class Locales(Document):
 
 
 class Suggestions(Document):
-    """Printed by `tavolan locale suggest --json`."""
+    """Printed by `tavolan locale add --suggest --json`."""
 
     kind: ClassVar = "suggestions@1"
     suggestions: list[Suggestion]

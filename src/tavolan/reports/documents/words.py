@@ -87,7 +87,7 @@ class RankPart(DocumentPart):
 
 
 class FitDocument(Document):
-    """Printed by `tavolan terms fit --json`."""
+    """Printed by `tavolan terms score --reach --json`."""
 
     kind: ClassVar = "fit@1"
     locale: str
@@ -113,7 +113,7 @@ class ListRow(DocumentPart):
 
 
 class Lists(Document):
-    """Printed by `tavolan terms lists --json`."""
+    """Printed by `tavolan terms cover --lists --json`."""
 
     kind: ClassVar = "lists@2"
     lists: list[ListRow]
