@@ -1,16 +1,12 @@
 """Review of a language on a page, by somebody without a terminal: the page, and the answers that come back."""
 
-import html
 import json
 import re
-import shutil
-import subprocess
 
 import pytest
 
+from browser import needs_browser, reported_by, with_script
 from conftest import replace, run_tavolan, standings
-
-BROWSER = shutil.which("chromium") or shutil.which("chromium-browser")
 
 
 @pytest.fixture
@@ -117,9 +113,9 @@ def test_the_source_and_an_unknown_locale_have_no_page(project):
 
 
 @pytest.mark.thorough
-@pytest.mark.skipif(BROWSER is None, reason="there's no Chromium here")
+@needs_browser
 def test_the_page_in_a_browser_saves_what_was_answered(page):
-    act = """<script>addEventListener("load", () => {
+    act = """addEventListener("load", () => {
       const article = document.querySelector("article"), area = article.querySelector("textarea");
       document.getElementById("reviewer").value = "Mara";
       article.querySelector("input[type=checkbox]").checked = true;
@@ -128,13 +124,8 @@ def test_the_page_in_a_browser_saves_what_was_answered(page):
       report.id = "report";
       report.textContent = JSON.stringify([answered(), article.querySelector(".count").textContent,
         document.getElementById("progress").textContent]);
-    });</script></body>"""
-    page.write_text(page.read_text("utf-8").replace("</body>", act), "utf-8")
-    dumped = subprocess.run(
-        [BROWSER, "--headless", "--no-sandbox", "--disable-gpu", "--window-size=1280,800", "--dump-dom", page.as_uri()],
-        capture_output=True, encoding="utf-8", timeout=120, check=True,
-    ).stdout  # fmt: skip
-    saved, count, progress = json.loads(html.unescape(re.search(r'<pre id="report">(.*?)</pre>', dumped, re.DOTALL)[1]))
+    });"""
+    saved, count, progress = reported_by(with_script(page, act))
     assert (count, progress) == ("40 of 30 characters, 10 too many", "1 right, 1 changed")
     assert text_of(saved, saved["texts"][0]["address"])["text"] == "a" * 40
     assert [each["text"] for each in saved["texts"][1:]] == [each["text"] for each in answers_of(page)["texts"][1:]]

@@ -1,17 +1,14 @@
 """Parts of screens by what's shown there, by a box, or drawn on a page: `tavolan shots region`."""
 
-import html
-import json
 import os
 import re
-import shutil
-import subprocess
 import tomllib
 from pathlib import Path
 
 import numpy as np
 import pytest
 
+from browser import needs_browser, reported_by, with_script
 from conftest import run_tavolan
 from tavolan.errors import UsageError
 from tavolan.pictures.outputs.regions import box_of_words
@@ -19,7 +16,6 @@ from tavolan.pictures.raster import png
 from tavolan.pictures.raster.canvas import canvas_on
 from tavolan.pictures.text.reading import TextOnScreen, places_of
 
-BROWSER = shutil.which("chromium") or shutil.which("chromium-browser")
 SIZE = (1290, 2796)
 # Where texts stand on the screen below: left, base line, size.
 TEXTS = {
@@ -153,11 +149,10 @@ def test_parts_of_lines_are_found_without_case_accents_and_spaces():
 
 
 @pytest.mark.thorough
-@pytest.mark.skipif(BROWSER is None, reason="there's no Chromium here")
+@needs_browser
 def test_a_box_drawn_on_the_page_becomes_a_command_that_runs(app):
     assert run_tavolan("shots", "region", "timer", "--page", "part.html", cwd=app).code == 0
-    page = app / "part.html"
-    draw = """<script>addEventListener("load", () => {
+    draw = """addEventListener("load", () => {
       const screen = document.querySelector(".screen"), edges = screen.getBoundingClientRect();
       screen.setPointerCapture = () => {};
       const at = (kind, x, y) => screen.dispatchEvent(new PointerEvent(kind,
@@ -165,12 +160,7 @@ def test_a_box_drawn_on_the_page_becomes_a_command_that_runs(app):
       at("pointerdown", 0.9, 0.5); at("pointermove", 0.1, 0.25); at("pointerup", 0.1, 0.25);
       const report = document.body.appendChild(document.createElement("pre"));
       report.id = "report"; report.textContent = JSON.stringify(document.getElementById("command").textContent);
-    });</script></body>"""
-    page.write_text(page.read_text("utf-8").replace("</body>", draw), "utf-8")
-    dumped = subprocess.run(
-        [BROWSER, "--headless", "--no-sandbox", "--disable-gpu", "--window-size=1280,800", "--dump-dom", page.as_uri()],
-        capture_output=True, encoding="utf-8", timeout=120, check=True,
-    ).stdout  # fmt: skip
-    command = json.loads(html.unescape(re.search(r'<pre id="report">(.*?)</pre>', dumped, re.DOTALL)[1]))
+    });"""
+    command = reported_by(with_script(app / "part.html", draw))
     assert run_tavolan(*command.split()[1:], cwd=app).code == 0, command
     assert shots(app)["shot"][0]["region"] == pytest.approx([0.1, 0.25, 0.8, 0.25], abs=0.002)

@@ -1,19 +1,15 @@
 """The preview page for everybody: no serious finding by axe-core, no sideways scroll on a phone, in a real browser."""
 
-import html
-import json
-import re
 import shutil
-import subprocess
 from importlib.resources import files
 
 import pytest
 
+from browser import needs_browser, reported_by, with_script
 from conftest import replace, run_tavolan
 
-BROWSER = shutil.which("chromium") or shutil.which("chromium-browser")
 PHONE = 390
-pytestmark = [pytest.mark.thorough, pytest.mark.skipif(BROWSER is None, reason="there's no Chromium here")]
+pytestmark = [pytest.mark.thorough, needs_browser]
 
 
 @pytest.fixture(scope="module")
@@ -28,16 +24,6 @@ def page(shared_rendered, tmp_path_factory):
     return path
 
 
-def reported_by(document):
-    """Return what a page writes into its element `report` once it's loaded."""
-    shown = subprocess.run(
-        [BROWSER, "--headless", "--no-sandbox", "--disable-gpu", "--allow-file-access-from-files", "--window-size=1280,800",
-         "--virtual-time-budget=20000", "--dump-dom", document.as_uri()],
-        capture_output=True, encoding="utf-8", timeout=120, check=True,
-    ).stdout  # fmt: skip
-    return json.loads(html.unescape(re.search(r'<pre id="report">(.*?)</pre>', shown, re.DOTALL)[1]))
-
-
 def test_axe_has_nothing_serious_to_say(page):
     axe = files(pytest.importorskip("axe_playwright_python")).joinpath("axe.min.js").read_text("utf-8")
     script = """
@@ -50,9 +36,7 @@ def test_axe_has_nothing_serious_to_say(page):
       report.textContent = JSON.stringify({passed: result.passes.length, found: result.violations.map(
         one => [one.impact, one.id, one.nodes.length, one.nodes[0].html.slice(0, 200)])});
     }));"""
-    checked = page.with_name("checked.html")
-    added = f"<script>{axe}</script><script>{script}</script></body>"
-    checked.write_text(page.read_text("utf-8").replace("</body>", added), "utf-8")
+    checked = with_script(page, f"{axe}</script><script>{script}")
     report = reported_by(checked)
     assert report["passed"] > 10
     assert [found for found in report["found"] if found[0] in ("serious", "critical")] == []

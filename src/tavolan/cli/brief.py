@@ -66,23 +66,12 @@ def _write(file: Path, folder: Path | None, until: str, dry_run: bool) -> None:
 
 def _read(file: Path, folder: Path | None, prefer: str, dry_run: bool) -> None:
     from tavolan.cli.reading_back import read_back
-    from tavolan.errors import one_problem
-    from tavolan.exchange.brief_answers import parse_brief
-    from tavolan.exchange.copy_sheets import read_sheet
-    from tavolan.exchange.receive import MOST_EXCHANGE_BYTES
+    from tavolan.exchange.brief_answers import read_brief
     from tavolan.project.texts import Texts
-    from tavolan.support.files import read_bytes
 
     opened = open_project(folder, write=not dry_run)
-    if file.suffix.lower() == ".xlsx":
-        cells = read_sheet(file)
-    else:
-        answers = parse_brief(read_bytes(file, str(file), MOST_EXCHANGE_BYTES), str(file))
-        if answers.app != opened.app.name:
-            message = f'is for "{answers.app}", and this project is "{opened.app.name}"'
-            raise one_problem(str(file), None, "app", message, "Take it in its own project.")
-        cells = answers.cells
-        for about, words in answers.remarks:
-            line = styled("[bold]remark[/]  {}, {}: {}", about, answers.reviewer or "somebody", words)
-            console().print(line, soft_wrap=True)
-    read_back(Texts(opened), cells, str(file), prefer, dry_run)
+    answers = read_brief(opened, file)
+    for remark in answers.remarks:
+        line = styled("[bold]remark[/]  {}, {}: {}", remark.about, answers.reviewer or "somebody", remark.words)
+        console().print(line, soft_wrap=True)
+    read_back(Texts(opened), answers.cells, str(file), prefer, dry_run)

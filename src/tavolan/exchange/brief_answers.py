@@ -1,12 +1,17 @@
 """What comes back from a brief's page: a JSON file with texts, facts and remarks."""
 
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Literal
 
 from pydantic import Field
 
-from tavolan.exchange.copy_sheets import Cell
+from tavolan.errors import ProjectError
+from tavolan.exchange.copy_sheets import Cell, read_sheet
+from tavolan.exchange.receive import MOST_EXCHANGE_BYTES, problem_of_other_app
 from tavolan.exchange.saved_answers import SavedAnswers, SavedPart, Words, answers_in
+from tavolan.project.model import Project
+from tavolan.support.files import read_bytes
 
 SCHEMA = "tavolan/brief@1"
 
@@ -37,19 +42,26 @@ class BriefAnswers(SavedAnswers):
 
 @dataclass(frozen=True)
 class Answers:
-    """Answers to a brief: for which app, by whom, texts and facts, and remarks by what they're on."""
+    """Answers to a brief: texts and facts, who gave them, and remarks by what they're on; a workbook has neither."""
 
-    app: str
-    reviewer: str
     cells: list[Cell]
-    remarks: list[tuple[str, str]]
+    reviewer: str = ""
+    remarks: tuple[SavedRemark, ...] = ()
 
 
-def parse_brief(data: bytes, shown: str) -> Answers:
-    """Return the answers of a file. Raises ProjectError for what no brief's page saved."""
-    saved = answers_in(BriefAnswers, data, shown)
+def read_brief(project: Project, path: Path) -> Answers:
+    """Return the answers of a workbook, or of a file that a brief's page saved.
+
+    Raises ProjectError for any other file, and for one of another app.
+    """
+    if path.suffix.lower() == ".xlsx":
+        return Answers(read_sheet(path))
+    shown = str(path)
+    saved = answers_in(BriefAnswers, read_bytes(path, shown, MOST_EXCHANGE_BYTES), shown)
+    if stray := problem_of_other_app(project, saved.app, shown, "app"):
+        raise ProjectError([stray])
     cells = [
         Cell(each.locale, each.address, each.text, each.base, f"answer {number}")
         for number, each in enumerate(saved.cells, 1)
     ]
-    return Answers(saved.app, saved.reviewer.strip(), cells, [(each.about, each.words) for each in saved.remarks])
+    return Answers(cells, saved.reviewer.strip(), tuple(saved.remarks))

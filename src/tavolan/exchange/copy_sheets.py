@@ -17,7 +17,7 @@ from typing import TYPE_CHECKING, Any, Literal
 
 from tavolan.errors import Problem, ProjectError, UsageError, nearest, one_problem
 from tavolan.exchange.fact_rows import fact_rows, write_facts_sheet
-from tavolan.exchange.text_cell import put_text
+from tavolan.exchange.text_cell import put_text, style_head
 from tavolan.exchange.workbook import Sheet, read_workbook
 from tavolan.languages.tags import is_right_to_left
 from tavolan.project.addresses import parse_address
@@ -153,15 +153,10 @@ def as_workbook(
 
 
 def _write_first(sheet: Worksheet, rows: Sequence[Sequence[str]]) -> None:
-    from openpyxl.styles import Alignment, Font, PatternFill
-
     for number, row in enumerate(rows, 1):
         for column, text in enumerate(row, 1):
-            cell = sheet.cell(number, column)
-            put_text(cell, text, "Asked")
-            cell.alignment = Alignment(wrap_text=True, vertical="top")
-            if number == 1:
-                cell.font, cell.fill = Font(bold=True), PatternFill("solid", fgColor="EFE7DE")
+            put_text(sheet.cell(number, column), text, "Asked")
+    style_head(sheet[1])
     for letter, width in zip("ABC", (18, 40, 70), strict=True):
         sheet.column_dimensions[letter].width = width
 
@@ -174,12 +169,11 @@ def _write_sheet(
     base: list[tuple[str, str, str]],
 ) -> None:
     """Write one sheet of texts in some locales, and note in `base` what it said on the way out."""
-    from openpyxl.styles import Alignment, Font, PatternFill
+    from openpyxl.styles import Alignment, Font
     from openpyxl.utils import get_column_letter
 
     texts, locales = source
     down, across = (locales, addresses) if rows == "locales" else (addresses, locales)
-    head = PatternFill("solid", fgColor="EFE7DE")
     sheet.cell(1, 1, "locale" if rows == "locales" else "field")
     for index, name in enumerate(across):
         column = 2 + index * 3
@@ -188,8 +182,7 @@ def _write_sheet(
         sheet.column_dimensions[get_column_letter(column)].width = _TEXT_WIDTH
         for offset in (1, 2):
             sheet.column_dimensions[get_column_letter(column + offset)].width = 8
-    for cell in sheet[1]:
-        cell.font, cell.fill = Font(bold=True), head
+    style_head(sheet[1])
     for number, name in enumerate(down, 2):
         sheet.cell(number, 1, name).font = Font(bold=True)
         sheet.cell(number, 1).alignment = Alignment(vertical="top")

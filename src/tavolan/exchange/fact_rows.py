@@ -34,17 +34,17 @@ def fact_rows(project: Project) -> list[FactRow]:
 
 def write_facts_sheet(book: Workbook, rows: Sequence[FactRow]) -> None:
     """Add a sheet of facts, whose choices can be picked from, and the hidden one that holds the choices."""
-    from openpyxl.styles import Alignment, Font, PatternFill
+    from openpyxl.styles import Alignment, Font
     from openpyxl.utils import get_column_letter
     from openpyxl.worksheet.datavalidation import DataValidation
 
-    from tavolan.exchange.text_cell import put_text
+    from tavolan.exchange.text_cell import put_text, style_head
 
     sheet, choices = book.create_sheet("Facts"), book.create_sheet(CHOICES)
     choices.sheet_state = "hidden"
     sheet.append(COLUMNS)
+    style_head(sheet[1])
     for cell, width in zip(sheet[1], _WIDTHS, strict=True):
-        cell.font, cell.fill = Font(bold=True), PatternFill("solid", fgColor="EFE7DE")
         sheet.column_dimensions[cell.column_letter].width = width
     lists: dict[tuple[str, ...], str] = {}
     for number, row in enumerate(rows, 2):

@@ -99,9 +99,8 @@ def receive(project: Project, requests: list[TranslationRequest], keep: Keep = "
 
 
 def _approvals(texts: Texts, locale: str, request: TranslationRequest, received: Received) -> None:
-    """Note which texts a reviewer calls right: those that will stand in the project as they were seen."""
+    """Note which texts a reviewer calls right: those that the project will hold as they were seen."""
     left = {(each.locale, each.address) for each in (*received.refused, *received.over)}
-    left |= {(each.locale, each.address) for each in received.conflicts}
     changed = {change.address: change.after for change in received.changes if change.locale == locale}
     right = [
         (locale, text.address)
@@ -121,11 +120,18 @@ def _locale(project: Project, request: TranslationRequest) -> str:
     return next((tag for tag in project.app.locales if tag.lower() == wanted), "")
 
 
+def problem_of_other_app(project: Project, app: str, place: str, where: str) -> Problem | None:
+    """Return what's wrong with a file that came back where it's another app's."""
+    if app == project.app.name:
+        return None
+    message = f'is for "{app}", and this project is "{project.app.name}"'
+    return Problem(place, None, where, message, "Receive it in its own project.")
+
+
 def _strays(project: Project, request: TranslationRequest) -> list[Problem]:
     found = []
-    if request.app and request.app != project.app.name:
-        message = f'is for "{request.app}", and this project is "{project.app.name}"'
-        found.append(Problem(request.place, None, "original", message, "Receive it in its own project."))
+    if request.app and (stray := problem_of_other_app(project, request.app, request.place, "original")):
+        found.append(stray)
     if request.source_locale and request.source_locale.replace("_", "-").lower() != project.source_locale.lower():
         message = f"is from {request.source_locale}, and this project is written in {project.source_locale}"
         found.append(Problem(request.place, None, "source language", message, "Send the texts again."))

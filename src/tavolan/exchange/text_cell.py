@@ -1,5 +1,6 @@
 """Put texts into cells of a workbook, as text whatever they begin with."""
 
+from collections.abc import Iterable
 from typing import TYPE_CHECKING
 
 from tavolan.errors import one_problem
@@ -8,6 +9,14 @@ from tavolan.support.xmlfile import bad_character
 
 if TYPE_CHECKING:
     from openpyxl.cell.cell import Cell
+
+
+def style_head(cells: Iterable["Cell"]) -> None:
+    """Set the cells of a sheet's first row apart."""
+    from openpyxl.styles import Font, PatternFill
+
+    for cell in cells:
+        cell.font, cell.fill = Font(bold=True), PatternFill("solid", fgColor="EFE7DE")
 
 
 def put_text(cell: "Cell", text: str, where: str) -> None:

@@ -48,10 +48,9 @@ class TomlEditor:
             if not isinstance(table.get(part), Mapping):
                 _append_table(table, part)
             table = table[part]
-        item, old = _spelled(value), table.get(key[-1])
+        old = table.get(key[-1])
+        item = _in_place_of(old, value)
         if isinstance(old, Item):
-            # The comment behind the old value stays behind the new one.
-            item.trivia.comment_ws, item.trivia.comment = old.trivia.comment_ws, old.trivia.comment
             table[key[-1]] = item
         else:
             _append(table, key[-1], item)
@@ -85,10 +84,7 @@ class TomlEditor:
                 # On one line: a table below a table of an array would stand behind all of its keys.
                 table[part] = tomlkit.inline_table()
             table = table[part]
-        item, old = _spelled(value), table.get(key[-1])
-        if isinstance(old, Item):
-            item.trivia.comment_ws, item.trivia.comment = old.trivia.comment_ws, old.trivia.comment
-        table[key[-1]] = item
+        table[key[-1]] = _in_place_of(table.get(key[-1]), value)
 
     def add_to(self, name: str, values: Mapping[str, TomlValue]) -> None:
         """Add a table to an array of tables, as `[[shot]]`, behind those that are there."""
@@ -192,6 +188,14 @@ def _in_utf8(value: TomlValue) -> bool:
     except UnicodeEncodeError:
         return False
     return True
+
+
+def _in_place_of(old: Any, value: TomlValue) -> Item:
+    """Return a value as it's written; the comment behind an old one stays behind it."""
+    item = _spelled(value)
+    if isinstance(old, Item):
+        item.trivia.comment_ws, item.trivia.comment = old.trivia.comment_ws, old.trivia.comment
+    return item
 
 
 def _spelled(value: TomlValue) -> Item:

@@ -1,6 +1,5 @@
 """Both sides of a hand-over on one page: what was agreed on, what's here, what's there, and the words that differ."""
 
-import base64
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from difflib import SequenceMatcher
@@ -16,7 +15,7 @@ from tavolan.pictures.design.colour import resolve
 from tavolan.pictures.raster.thumbnail import thumb_of_data
 from tavolan.project.journal import shown
 from tavolan.project.model import Project
-from tavolan.reports.page_template import page_from
+from tavolan.reports.page_template import jpeg_address, page_from
 from tavolan.support.files import read_bytes
 
 Progress = Callable[[int, int | None], None]
@@ -149,7 +148,7 @@ def _pictures(found: Comparison, progress: Progress | None) -> dict[str, str]:
         path = found.holding.files.get(digest)
         data = read_bytes(path, path.name) if path else found.client.file(digest)
         if data[4:8] != b"ftyp":
-            addresses[digest] = "data:image/jpeg;base64," + base64.b64encode(thumb_of_data(data)).decode()
+            addresses[digest] = jpeg_address(thumb_of_data(data))
         if progress:
             progress(done, len(digests))
     return addresses

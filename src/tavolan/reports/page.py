@@ -1,6 +1,5 @@
 """The preview page: one self-contained HTML file of all locales with text, gauges, findings and pictures."""
 
-import base64
 import os
 from collections.abc import Sequence
 from dataclasses import dataclass, field
@@ -18,7 +17,7 @@ from tavolan.project.model import Project, Store
 from tavolan.project.picture_records import finished, set_files
 from tavolan.project.video_records import read_video_records, video_file
 from tavolan.reports.nexttable import action_rows
-from tavolan.reports.page_template import page_from
+from tavolan.reports.page_template import jpeg_address, page_from
 from tavolan.reports.rank_words import change_words, rank_words
 from tavolan.rulebooks.model import FieldRule, Role
 from tavolan.words.coverage import Answer, cover
@@ -174,7 +173,7 @@ def _thumbs(project: Project) -> dict[Path, str]:
     stores = project.stores.values()
     sets = [(store.id, name, tag) for store in stores for name in project.classes_of(store) for tag in store.locales]
     found = thumbs(project.root, [path for each in sets for path in _pictures(project, *each)])
-    return {path: "data:image/jpeg;base64," + base64.b64encode(data).decode() for path, data in found.items()}
+    return {path: jpeg_address(data) for path, data in found.items()}
 
 
 def _pictures(project: Project, store: str, name: str, tag: str) -> list[Path]:

@@ -1,7 +1,13 @@
 """Make HTML pages of the templates beside this module. Texts are escaped, always."""
 
+import base64
 from pathlib import Path
 from typing import Any
+
+
+def jpeg_address(data: bytes) -> str:
+    """Return the address of a JPEG picture that a page holds itself."""
+    return "data:image/jpeg;base64," + base64.b64encode(data).decode()
 
 
 def page_from(template: str, **values: Any) -> str:

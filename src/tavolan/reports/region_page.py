@@ -1,13 +1,12 @@
 """A page on which one draws a box on a screen; it shows the command that sets the box. It needs no server."""
 
-import base64
 import shlex
 from collections.abc import Sequence
 
 from tavolan.pictures.outputs.regions import RegionOf, ScreenOfClass
 from tavolan.pictures.raster.thumbnail import page_image
 from tavolan.project.model import Project
-from tavolan.reports.page_template import page_from
+from tavolan.reports.page_template import jpeg_address, page_from
 from tavolan.support.files import read_bytes
 
 # Width in pixels of a screen on the page.
@@ -19,8 +18,7 @@ def region_page(project: Project, wanted: RegionOf, screens: Sequence[ScreenOfCl
     shown = []
     for each in screens:
         data = read_bytes(each.screen.path, each.screen.path.name)
-        image = base64.b64encode(page_image(data, _WIDTH)).decode()
-        shown.append((each.size_class, f"data:image/jpeg;base64,{image}", each.screen.locale))
+        shown.append((each.size_class, jpeg_address(page_image(data, _WIDTH)), each.screen.locale))
     purpose = f" --value {shlex.quote(wanted.value)}" if wanted.value else " --blur" if wanted.blur else ""
     if wanted.enlarged:
         what = "the part that a look enlarges"

@@ -1,6 +1,5 @@
 """A page on which somebody reviews all texts of a language, and saves the answers as a file. It needs no server."""
 
-import base64
 from dataclasses import dataclass
 
 from tavolan.exchange.review_answers import SCHEMA
@@ -12,7 +11,7 @@ from tavolan.pictures.raster.thumbnail import thumb_of_file
 from tavolan.project.addresses import parse_address
 from tavolan.project.model import Project
 from tavolan.project.texts import Texts
-from tavolan.reports.page_template import page_from
+from tavolan.reports.page_template import jpeg_address, page_from
 
 _STANDING_WORDS = {
     "untranslated": "not translated yet",
@@ -82,5 +81,5 @@ def _pictures(project: Project, tag: str) -> dict[str, str]:
     for file in sorted((project.root / "out" / "shots").glob(f"*/*/{tag}/*.png")):
         address = f"captions.{keys.get(file.stem.partition('-')[2], '')}"
         if address not in found:
-            found[address] = "data:image/jpeg;base64," + base64.b64encode(thumb_of_file(file)).decode()
+            found[address] = jpeg_address(thumb_of_file(file))
     return found

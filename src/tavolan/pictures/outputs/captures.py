@@ -293,12 +293,16 @@ def _as_people_sort(file: Path) -> list[tuple[int, int, str]]:
     return [(0, int(part), "") if part.isdecimal() else (1, 0, part) for part in parts if part]
 
 
+def rendered_classes(project: Project) -> list[str]:
+    """Return the size classes that a project renders, each once."""
+    return list(dict.fromkeys(name for store in project.stores.values() for name in project.classes_of(store)))
+
+
 def missing_screens(project: Project, locale: str) -> dict[str, list[str]]:
     """Return, per size class to be rendered, the screens of the shots that a locale has no capture of its own for."""
     index = ScreenIndex(project)
-    names = dict.fromkeys(name for store in project.stores.values() for name in project.classes_of(store))
     missing = {}
-    for name in names:
+    for name in rendered_classes(project):
         wanted = dict.fromkeys(shot.screen for shot in project.shots_for(name))
         found = {screen: index.find(screen, locale, name) for screen in wanted}
         lacking = [screen for screen, use in found.items() if use is None or not use.exact]

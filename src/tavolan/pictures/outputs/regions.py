@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from tavolan.errors import UnknownNameError, UsageError
 from tavolan.pictures.design.look import Shares, load_look
+from tavolan.pictures.outputs.captures import rendered_classes
 from tavolan.pictures.outputs.new_shots import shots_editor
 from tavolan.pictures.raster.images import load_screen, screen_size
 from tavolan.pictures.text.reading import TextOnScreen, places_of, read_screen
@@ -67,15 +68,14 @@ def screens_of(project: Project, wanted: RegionOf, device: str = "", locale: str
             f"Write it first: tavolan copy set {project.source_locale} showcase.{wanted.value} TEXT",
             option="--value",
         )
-    classes = {name: each.form for store in project.stores.values() for name, each in store.rulebook.classes.items()}
-    rendered = list(dict.fromkeys(name for store in project.stores.values() for name in project.classes_of(store)))
+    rendered = rendered_classes(project)
     if device and device not in rendered:
         raise UnknownNameError("this project renders no", device, rendered, option="--device")
     index, found = ScreenIndex(project), []
     for name in [device] if device else rendered:
         screen = index.find(str(shot.screen), locale or project.source_locale, name)
         if screen and (screen.size_class == name or device):
-            found.append(ScreenOfClass(name, classes[name], screen))
+            found.append(ScreenOfClass(name, project.forms[name], screen))
     if not found:
         raise UsageError(
             f'there is no screen "{shot.screen}" of {device or "a size class that is rendered"}',
@@ -91,9 +91,9 @@ def read_regions(
     texts: Sequence[str],
     progress: Callable[[int, int], None],
 ) -> list[FoundRegion]:
-    """Return where texts stand on screens; one region spans all of them.
+    """Return where texts are on screens; one region spans all of them.
 
-    Raises UsageError where one stands in several places, and OutsideError where the reader isn't installed.
+    Raises UsageError where a screen shows one in several places, and OutsideError where the reader isn't installed.
     """
     found = []
     for number, each in enumerate(screens):
@@ -197,15 +197,16 @@ def _set_retouch(project: Project, editor: TomlEditor, wanted: RegionOf, place: 
     does: dict[str, TomlValue] = {"text": wanted.value} if wanted.value else {"blur": True}
     where: dict[str, TomlValue] = {**does, "screens": [screen], "forms": [form]}
     for number, retouch in enumerate(project.shots.retouch, 1):
-        same = retouch.text == wanted.value if wanted.value else False
-        if same and screen in (retouch.screens or [screen]) and (not retouch.forms or form in retouch.forms):
-            if {*retouch.screens} != {screen} or {*retouch.forms} != {form}:
-                raise UsageError(
-                    f"retouch {number} of shots.toml sets {wanted.value} on other screens or forms too",
-                    "Split it there, or change its region in the file.",
-                )
-            editor.set_in("retouch", where, ("region",), list(box))
-            return
+        here = screen in (retouch.screens or [screen]) and (not retouch.forms or form in retouch.forms)
+        if not (wanted.value and retouch.text == wanted.value and here):
+            continue
+        if {*retouch.screens} != {screen} or {*retouch.forms} != {form}:
+            raise UsageError(
+                f"retouch {number} of shots.toml sets {wanted.value} on other screens or forms too",
+                "Split it there, or change its region in the file.",
+            )
+        editor.set_in("retouch", where, ("region",), list(box))
+        return
     editor.add_to("retouch", {"screens": [screen], "forms": [form], "region": list(box), **does})
 
 

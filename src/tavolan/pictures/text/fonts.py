@@ -100,7 +100,6 @@ def own_font_files(root: Path, script_code: str = "") -> list[Path]:
     Raises ProjectError for a folder that no script has the name of.
     """
     folder = root / "art" / "fonts"
-    own = sorted(path for path in folder.glob("*") if path.suffix.lower() in _ENDINGS)
     for_script: list[Path] = []
     for below in sorted(path for path in folder.glob("*") if path.is_dir()):
         if not is_script(below.name):
@@ -109,8 +108,12 @@ def own_font_files(root: Path, script_code: str = "") -> list[Path]:
                 f"art/fonts/{below.name}", None, "", message, "Name it as ISO 15924 does: Latn, Arab, Jpan."
             )
         if script_code in ("", below.name):
-            for_script += sorted(path for path in below.glob("*") if path.suffix.lower() in _ENDINGS)
-    return [*for_script, *own]
+            for_script += _fonts_in(below)
+    return [*for_script, *_fonts_in(folder)]
+
+
+def _fonts_in(folder: Path) -> list[Path]:
+    return sorted(path for path in folder.glob("*") if path.suffix.lower() in _ENDINGS)
 
 
 class Fonts:
