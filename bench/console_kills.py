@@ -155,7 +155,7 @@ def further_trials(whole: Path, server: ConsoleServer, kills: int, rng: random.R
     for store in STORES:
         add_app(server.state, f"trial-{store}", store, "en-US")
     around = {**os.environ, **server.variables}
-    for command in (("shots", "icons"), PUSH):
+    for command in (("shots", "render", "--icons"), PUSH):
         subprocess.run([PROGRAM, *command, "--project", str(whole)], env=around, check=True, capture_output=True)
     for title, one, longest in (("pulls", pull_trial, 2.5), ("submits", submit_trial, 2.0)):
         bad = 0

@@ -125,7 +125,7 @@ def main() -> None:
         tell("check, {:,} phrases", [*where], lambda size: ("check", "--project", where[size]))
         empty = str(project_of(folder, "empty"))
         taken_in = ("--locale", "en-US", "--project", empty, "--dry-run")
-        tell("terms import, {:,} phrases", [*where], lambda size: ("terms", "import", files[size], *taken_in))
+        tell("terms import, {:,} phrases", [*where], lambda size: ("import", "--as", "phrases", files[size], *taken_in))
         where = {size: str(reviews(folder, size)) for size in (100_000, 1_000_000)}
         tell(
             "terms mine, {:,} reviews",

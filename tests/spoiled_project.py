@@ -29,23 +29,23 @@ ANY = (
     "status",
     "next",
     "preview --out p.html",
-    "locale status --units",
+    "status --translations --units",
     "shots render --dry-run",
     "terms cover",
     "notes show",
 )
 FIGURES = (
     "check", "check", "next", "results moved", "results effect", "results report --out r.html", "results worth --cost 100", "results funnel", "results ranks",
-    "results share", "results rivals", "results wins", "terms score", "terms plan --locale en-US", "terms mine --locale en-US", "reviews queue", "reviews themes",
-    "reviews reply", "experiment list", "experiment show x", "experiment judge x", "terms swap --without clay --with mud --locale en-US",
+    "results ranks --share", "results rivals", "results ranks --to-win", "terms score", "terms plan --locale en-US", "terms mine --locale en-US", "reviews queue", "reviews themes",
+    "reviews reply", "experiment show", "experiment show x", "experiment judge x", "terms swap --without clay --with mud --locale en-US",
 )  # fmt: skip
 PAINTED = (
     "shots render --locale en-US --device phone-6.9",
     "check",
-    "shots board --device phone-6.9",
+    "shots render --board --device phone-6.9",
     "shots looks --sheet l.png --look rise",
 )
-FILMED = ("video render --dry-run", "check", "video board", "video check", "shots looks --titles", "next")
+FILMED = ("video render --dry-run", "check", "video render --board", "check --videos", "shots looks --titles", "next")
 EXPERIMENT = b'hypothesis = "h"\nstore = "ios"\nexpected = 0.1\nstart = "2026-05-01"\nvisitors = 100\nstorefronts = ["US"]\n[variant.b]\nlook = "rise"\norder = ["home"]\n'
 REPLIES = b'[values]\na = "b"\n[template.t]\nstars = [1, 2]\nsince = "2.0"\nabout = { en = ["crash"] }\ntexts = ["t"]\n'
 JOURNAL = (
@@ -84,9 +84,9 @@ class Base:
             "experiments/x.toml",
             EXPERIMENT,
             (
-                "experiment list",
+                "experiment show",
                 "experiment show x",
-                "experiment size x",
+                "experiment start --dry-run x",
                 "experiment judge x",
                 "next",
                 "experiment build x",
@@ -102,7 +102,7 @@ class Base:
                 "results moved",
                 "results report --out r.html",
                 "console journal",
-                "console forecast",
+                "console submit --forecast",
                 "status",
             ),
         )
@@ -153,7 +153,7 @@ class Base:
         root = self.root
         write_screen(root / "art/icon.png", 256, 256)
         for name in ("screens/en-US/phone-6.9/home.png", "art/icon.png"):
-            self.add(name, (root / name).read_bytes(), (*PAINTED, "shots icons"))
+            self.add(name, (root / name).read_bytes(), (*PAINTED, "shots render --icons"))
         self.add("screens/en-US/phone-6.9/kiln.png", thumb(np.full((400, 300, 4), 200, np.uint8)), PAINTED)
         self.files["art/fonts/own.ttf"] = Path(packaged_path("Hebrew")).read_bytes(), PAINTED
         assert run_inside(root, "shots render --locale en-US --device phone-6.9")[0] == 0
@@ -164,7 +164,7 @@ class Base:
         made = next((root / "out/shots").rglob("*.png"))
         self.files[made.relative_to(root).as_posix()] = (
             made.read_bytes(),
-            ("check", "shots board", "preview --out p.html", "shots pack --ready"),
+            ("check", "shots render --board", "preview --out p.html", "shots pack --ready"),
         )
 
     def _video(self, folder: Path) -> None:
@@ -197,13 +197,16 @@ class Base:
         for row in (["phrase", "volume", "country"], ["kiln log", 12, "USA"]):
             book.active.append(row)
         book.save(folder / "t.xlsx")
-        self.outside["t.xlsx"] = (folder / "t.xlsx").read_bytes(), ("terms import ../t.xlsx --locale en-US --dry-run",)
+        self.outside["t.xlsx"] = (
+            (folder / "t.xlsx").read_bytes(),
+            ("import --as phrases ../t.xlsx --locale en-US --dry-run",),
+        )
         keywords = b'Keyword,Search Volume,Country\nkiln log,"1,200",USA\nclay,3k,"US, CA"\n'
-        self.outside["t.csv"] = keywords, ("terms import ../t.csv --locale en-US --dry-run",)
+        self.outside["t.csv"] = keywords, ("import --as phrases ../t.csv --locale en-US --dry-run",)
         export = b"Day,Country,Channel,Downloads\n31.03.2026,US,organic search,1.204\n"
         self.outside["e.csv"] = (
             export,
-            ("results import ../e.csv --store ios --dry-run", "reviews import ../e.csv --store ios --dry-run"),
+            ("import ../e.csv --store ios --dry-run", "import --as reviews ../e.csv --store ios --dry-run"),
         )
         self.outside["b.json"] = (
             b'{"schema": "tavolan/baseline@1", "findings": {"0a1b": "x"}}',
@@ -211,5 +214,5 @@ class Base:
         )
         self.outside["n.j2"] = (
             b"{% for n in notes %}{{ n.code }}: {{ n.text | upper }}\n{% endfor %}",
-            ("notes export --template ../n.j2 --drafts",),
+            ("notes show --format json --template ../n.j2 --drafts",),
         )

@@ -9,7 +9,7 @@ import pytest
 
 from conftest import PROGRAM
 
-BEGUN = {"copy ta": "table", "copy show de": "de-DE", "facts set copyr": "copyright=", "check --expl": "--explain"}
+BEGUN = {"copy rep": "replace", "copy show de": "de-DE", "facts copyr": "copyright=", "check --expl": "--explain"}
 
 
 @pytest.fixture
@@ -42,7 +42,7 @@ def test_a_word_that_is_begun_is_completed_by_a_key(name, options, environment, 
     typed.expect("ready-2")
     if name == "zsh":
         # The first key of a session only loads what was installed there.
-        typed.send("tavolan copy ta\t\x15")
+        typed.send("tavolan copy rep\t\x15")
     for begun, whole in BEGUN.items():
         # The rest of the word comes, and a blank or nothing behind it; then the line is given up.
         typed.send(f"tavolan {begun}\t")

@@ -186,7 +186,12 @@ def test_a_file_that_shares_its_content_with_one_outside_is_written_apart(render
         place.unlink(missing_ok=True)
         os.link(outside / place.name, place)
     before = state_of(outside)
-    for command in (("copy", "set", "de-DE", "subtitle", "Ton"), ("shots", "render"), ("shots", "board"), ("preview",)):
+    for command in (
+        ("copy", "set", "de-DE", "subtitle", "Ton"),
+        ("shots", "render"),
+        ("shots", "render", "--board"),
+        ("preview",),
+    ):
         assert run_tavolan(*command, cwd=rendered).code == 0
     assert state_of(outside) == before
     # What was made before is known still.
@@ -212,8 +217,8 @@ PLANTED = {
     "out": ("shots", "render", "--locale", "en-US"),
     "out/made.sqlite": ("shots", "render", "--locale", "en-US"),
     "out/made.sqlite-wal": ("shots", "render", "--locale", "en-US"),
-    "out/thumbs.sqlite": ("shots", "board"),
-    "out/boards": ("shots", "board"),
+    "out/thumbs.sqlite": ("shots", "render", "--board"),
+    "out/boards": ("shots", "render", "--board"),
     "out/preview.html": ("preview",),
     "out/shots": ("shots", "render", "--locale", "en-US"),
     "schemas": ("schema", "--out", "schemas"),

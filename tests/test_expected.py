@@ -27,8 +27,8 @@ COMMANDS = {
     "de-DE.xlf": "locale send --locale de-DE --all --keywords --out OUT",
     "de-DE.xliff-1.2.xlf": "locale send --locale de-DE --all --keywords --format xliff-1.2 --out OUT",
     "glossary.tbx": "locale send --locale de-DE --all --out OUT",
-    "memory.tmx": "locale memory --out OUT/memory.tmx",
-    "notes.json": "notes export --format json",
+    "memory.tmx": "locale send --format tmx --out OUT",
+    "notes.json": "notes show --format json --format json",
     "status.json": "status --json",
 }
 
@@ -40,7 +40,7 @@ def faulty(tmp_path_factory):
     replace(root / "copy/de-DE.toml", "Potto: de-DE", "Potto: alles für deinen Brennofen")
     replace(root / "copy/de-DE.toml", 'kiln = "Jeder Brand"\n', "")
     replace(root / "copy/ar-SA.toml", "دفتر لكل من يصنع الخزف.", "Kiln notes for people who make pots.")
-    assert run_tavolan("locale", "adopt", "--project", root).code == 0
+    assert run_tavolan("locale", "approve", "--all", "--fits-source", "--project", root).code == 0
     (root / "copy/glossary.csv").write_text("term,locale,target,use,note\nkiln,de-DE,Brennofen,preferred,\n", "utf-8")
     return root
 

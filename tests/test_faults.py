@@ -24,22 +24,22 @@ TRANSLATE = "import sys;from tavolan.standins.translator import translate;sys.st
 # Each command that writes a project's files, and how many steps are tried in the suite.
 COMMANDS: dict[str, tuple[str, ...]] = {
     "set": ("copy", "set", "en-US", "subtitle", "Clay and glaze notes"),
-    "choose": ("copy", "choose", "de-DE", "subtitle", "1"),
+    "choose": ("copy", "set", "de-DE", "subtitle", "--alternate", "1"),
     "replace": ("copy", "replace", "Potto", "Potto Potto", "--yes", "--force"),
     "sheet": ("copy", "sheet", "--read", "../sheet.csv"),
-    "import": ("terms", "import", "../terms.csv", "--locale", "en-US"),
+    "import": ("import", "--as", "phrases", "../terms.csv", "--locale", "en-US"),
     "plan": ("terms", "plan", "--locale", "en-US", "--apply"),
     "add": ("locale", "add", "fr-FR"),
-    "adopt": ("locale", "adopt"),
+    "adopt": ("locale", "approve", "--all", "--fits-source"),
     "receive": ("locale", "receive", "../de-DE.xlf"),
-    "memory": ("locale", "memory", "--read", "../memory.tmx"),
+    "memory": ("locale", "receive", "../memory.tmx"),
     "draft": ("locale", "draft"),
     "keep": ("notes", "keep", "--next", "2.5"),
     "take": ("shots", "take", "../home.png", "--locale", "en-US", "--replace"),
     "look": ("shots", "looks", "--copy", "rise"),
     "render": ("shots", "render"),
-    "icons": ("shots", "icons"),
-    "board": ("shots", "board"),
+    "icons": ("shots", "render", "--icons"),
+    "board": ("shots", "render", "--board"),
     "preview": ("preview",),
 }
 OFTEN = {"render", "replace", "receive", "sheet"}

@@ -157,13 +157,13 @@ NUMBERS = ("99999999999999999999", "999999999", "1e308", "nan", "inf", "-1", "0"
 # A line for each command that takes numbers; the others serve or wait until somebody stops them.
 NUMBERED = tuple(
     dict.fromkeys(
-        (*ANY, *FIGURES, *FILMED, "experiment size x", "experiment start x", "experiment stop x", "locale add --suggest", "terms title en-US",
+        (*ANY, *FIGURES, *FILMED, "experiment start --dry-run x", "experiment start x", "experiment stop x", "locale add --suggest", "terms cover --title-words en-US",
          "experiment new y --metric page --store ios --expected 0.1 --hypothesis h", "locale draft --locale de-DE", "console wait --store ios",
-         "copy choose de-DE title", "terms score --reach --locale en-US", "reviews send", "results import ../e.csv --store ios --dry-run", "reviews import ../e.csv --store ios --dry-run",
-         "terms import ../t.csv --locale en-US --dry-run")
+         "copy set de-DE title --alternate 1", "terms score --reach --locale en-US", "reviews send", "import ../e.csv --store ios --dry-run", "import --as reviews ../e.csv --store ios --dry-run",
+         "import --as phrases ../t.csv --locale en-US --dry-run")
     )
 )  # fmt: skip
-SERVING = ("standin console", "standin translator", "shots watch", "shots take", "video take", "console submit")
+SERVING = ("standin console", "standin translator", "preview", "shots take", "console submit")
 
 
 def commands_of(command, path=()):
@@ -306,8 +306,8 @@ def odd_json(content: bytes, dice: random.Random) -> bytes:
     return json.dumps(document).encode()
 
 
-ASKING = ("console compare", "console pull --prefer theirs", "console push --yes --despite to-write --reason x", "console wait --store ios --minutes 0", "console forecast",
-          "results import --from-console --dry-run", "reviews import --from-console --dry-run", "console submit --store ios --yes", "locale draft --locale de-DE", "experiment record x --from-console")  # fmt: skip
+ASKING = ("console compare", "console pull --prefer theirs", "console push --yes --despite to-write --reason x", "console wait --store ios --minutes 0", "console submit --forecast",
+          "import --from-console --dry-run", "import --as reviews --from-console --dry-run", "console submit --store ios --yes", "locale draft --locale de-DE", "import --experiment x --from-console")  # fmt: skip
 
 
 @pytest.mark.parametrize("line", ASKING)

@@ -18,7 +18,7 @@ COMMANDS = {
     "rules/ios.toml": ("check", "shots render --locale en-US --device phone-6.9"),
     "video.toml": ("check", "video render --dry-run"),
     "titles/below.toml": ("video render --dry-run",),
-    "experiments/x.toml": ("experiment build x", "experiment list"),
+    "experiments/x.toml": ("experiment build x", "experiment show"),
     "replies.toml": ("reviews reply",),
 }
 # What the files hold beside what the project has.

@@ -128,7 +128,7 @@ def test_status_counts_what_check_and_locale_status_count(sample):
         outdated = {f.field for f in findings if f.rule == "outdated" and f.locale == tag and f.concerns(store)}
         over = {f.field for f in findings if f.rule == "too-long" and f.locale == tag and f.concerns(store)}
         assert (row["outdated"], row["over"]) == (len(outdated), len(over)), (tag, store)
-    locales = shown(sample, "locale", "status", "--json").json["locales"]
+    locales = shown(sample, "status", "--translations", "--json").json["locales"]
     texts = Texts(opened)
     for tag, counts in locales.items():
         own = translations_of(texts, tag)
@@ -144,7 +144,7 @@ def test_status_counts_what_check_and_locale_status_count(sample):
 
 
 def test_what_a_visitor_sees_has_one_length(sample):
-    table = shown(sample, "copy", "table", "subtitle").out
+    table = shown(sample, "copy", "show", "--field", "subtitle").out
     assert next(line for line in table.splitlines() if line.startswith("de-DE")).count("38/30") == 1
     assert "38/30" in shown(sample, "copy", "show", "de-DE").out
     finding = next(f for f in shown(sample, "check", "--json").json["findings"] if f["rule"] == "too-long")
@@ -327,7 +327,9 @@ def test_the_subjects_of_answers_are_listed_and_held_to(project):
     assert 'unknown subject "voilence"' in found.message and "violence" in found.remedy
 
 
-@pytest.mark.parametrize("command", [["check"], ["status"], ["terms", "cover"], ["locale", "status"], ["rules"]])
+@pytest.mark.parametrize(
+    "command", [["check"], ["status"], ["terms", "cover"], ["status", "--translations"], ["rules"]]
+)
 def test_table_heads_fit_a_narrow_terminal(sample, command):
     out = run_tavolan(*command, cwd=sample, COLUMNS="80").out
     heads = {"status": "locale", "terms": "storefront", "locale": "outdated", "rules": "confidence"}

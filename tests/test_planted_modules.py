@@ -10,15 +10,15 @@ from conftest import PROGRAM, SEARCH
 from test_architecture import commands
 
 # Those that start processes of our own, and those that load most.
-STARTING = ("notes export --drafts --template markdown.md", "results effect --figure e.png", "check")
+STARTING = ("notes show --format json --drafts --template markdown.md", "results effect --figure e.png", "check")
 # What a command needs beside its name.
 ARGUMENTS = {
-    "copy show": "de-DE", "copy set": "de-DE subtitle Ton", "copy choose": "de-DE subtitle 1", "copy replace": "a b",
+    "copy show": "de-DE", "copy set": "de-DE subtitle Ton", "copy replace": "a b",
     "notes draft": "--since HEAD", "locale add": "fr-FR", "experiment new": "a", "new": "fresh", "demo": "kilnary",
-    "shots watch": "--times 1", "schema": "tavolan", "locale send": "--all", "video render": "--dry-run",
+    "facts": "price=free", "import": "exports.csv", "schema": "tavolan", "locale send": "--all", "video render": "--dry-run",
 }  # fmt: skip
 # They wait for somebody, or take minutes: how the demo starts its processes is tried by itself.
-SERVING = ("standin console", "standin translator", "shots watch", "demo")
+SERVING = ("standin console", "standin translator", "demo")
 # Programs whose processes are started afresh, as where a library is loaded that can't be copied into another process.
 AFRESH = {
     "render": "import sys, pyvips\nsys.argv = ['tavolan', 'shots', 'render', '--again']\n"

@@ -24,7 +24,7 @@ def test_no_format_of_check_prints_what_a_terminal_obeys(project, format):
         ("check", "--format", format),
         ("status",),
         ("copy", "show", "de-DE"),
-        ("copy", "table", "subtitle"),
+        ("copy", "show", "--field", "subtitle"),
     ):
         done = run_tavolan(*command, cwd=project)
         assert done.code in (0, 1, 3), done.err

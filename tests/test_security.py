@@ -321,7 +321,7 @@ def test_a_styled_cell_far_out_is_no_cell(tmp_path, cell):
 @pytest.mark.parametrize(("cell", "words"), [("A1048576", "row 1,048,576"), ("XFD1", "column 16,384")])
 def test_a_cell_beyond_the_limits_is_said(tmp_path, project, cell, words):
     far(cell, "x").save(tmp_path / "b.xlsx")
-    for command in (("copy", "sheet", "--read"), ("terms", "import", "--locale", "en-US")):
+    for command in (("copy", "sheet", "--read"), ("import", "--as", "phrases", "--locale", "en-US")):
         done = run_tavolan(*command, tmp_path / "b.xlsx", cwd=project)
         assert done.code == 3 and words in done.err
 
@@ -367,7 +367,7 @@ def test_a_repository_runs_no_program_of_its_own(project, tmp_path):
     (folder / "copy").mkdir()
     for name in ("tavolan.toml", "copy/en-US.toml", "copy/de-DE.toml", "copy/ar-SA.toml"):
         (folder / name).write_bytes((project / name).read_bytes())
-    run_tavolan("locale", "status", cwd=folder)
+    run_tavolan("status", "--translations", cwd=folder)
     assert not (tmp_path / "ran").exists()
 
 
@@ -376,15 +376,18 @@ def test_a_repository_runs_no_program_of_its_own(project, tmp_path):
 
 def test_control_and_direction_characters_of_texts_are_shown_escaped(project):
     replace(project / "copy/de-DE.toml", "Notizen zum Brand", "a\\u0007b\\u001b[31mc\\u202ed\\u200fe\\u2066f")
-    for command in (("copy", "show", "de-DE"), ("check",), ("copy", "table", "subtitle")):
+    for command in (("copy", "show", "de-DE"), ("check",), ("copy", "show", "--field", "subtitle")):
         out = run_tavolan(*command, cwd=project).out
         assert not set("\x07\x1b\u202e\u200f") & set(out), command
-    assert "a\\x07b\\x1b[31mc\\u202ed\\u200fe\\u2066f" in run_tavolan("copy", "table", "subtitle", cwd=project).out
+    assert (
+        "a\\x07b\\x1b[31mc\\u202ed\\u200fe\\u2066f"
+        in run_tavolan("copy", "show", "--field", "subtitle", cwd=project).out
+    )
 
 
 def test_notes_as_csv_hold_no_formula(project):
     replace(project / "copy/en-US.toml", '"Better notes."', '"=HYPERLINK(1)"')
-    out = run_tavolan("notes", "export", "--format", "csv", "--locale", "en-US", cwd=project).out
+    out = run_tavolan("notes", "show", "--format", "json", "--format", "csv", "--locale", "en-US", cwd=project).out
     assert ",'=HYPERLINK(1)" in out
 
 

@@ -15,7 +15,7 @@ from tavolan.standins.console.server import ConsoleServer
 
 @contextmanager
 def preview_server(tmp_path) -> Iterator[tuple[str, int]]:
-    """The server of `shots watch`: gives the path of its page and its port."""
+    """The server of `preview --live`: gives the path of its page and its port."""
     (tmp_path / "page.html").write_text("<html><body>Mine</body></html>")
     live = Live(tmp_path / "page.html", 0)
     try:

@@ -79,8 +79,8 @@ def named(project, own_settings):
 
 ASKING = (
     ("console", "compare"), ("console", "pull"), ("console", "push", "--yes"), ("console", "submit", "--store", "ios"),
-    ("console", "wait", "--store", "ios"), ("console", "release", "--store", "ios"), ("reviews", "send", "--yes"),
-    ("results", "import", "--from-console"), ("reviews", "import", "--from-console"), ("locale", "draft"),
+    ("console", "wait", "--store", "ios"), ("console", "wait", "--go-live", "--minutes", "0", "--store", "ios"), ("reviews", "send", "--yes"),
+    ("import", "--from-console"), ("import", "--as", "reviews", "--from-console"), ("locale", "draft"),
 )  # fmt: skip
 
 
@@ -94,8 +94,8 @@ def test_an_address_of_a_strangers_project_hears_nothing(named, command):
 
 
 @promises(
-    "without a terminal it stops and names the command: `tavolan console trust https://bridge.example`.",
-    "`tavolan console trust` lists what's trusted, `--forget` takes one back; it's kept in `trusted.toml` of your own settings (`TAVOLAN_SETTINGS` names another folder), never in a project.",
+    "without a terminal it stops and names the command: `tavolan trust https://bridge.example`.",
+    "`tavolan trust` lists what's trusted, `--forget` takes one back; it's kept in `trusted.toml` of your own settings (`TAVOLAN_SETTINGS` names another folder), never in a project.",
 )
 def test_the_commands_that_messages_name_are_what_it_takes(named, own_settings):
     with listening() as (url, heard):
@@ -105,12 +105,16 @@ def test_the_commands_that_messages_name_are_what_it_takes(named, own_settings):
             assert run_tavolan(*words, cwd=root).code == 0
             assert run_tavolan(*command, cwd=root, **SECRETS).code == 4
         assert "POST /token" in heard[0] and "POST /translate" in heard[-1] and "gehe1m-token" in heard[-1]
-        listed = run_tavolan("console", "trust")
-        assert listed.out.split() == [url] and "gehe1m" not in (own_settings / "trusted.toml").read_text()
+        listed = run_tavolan("trust")
+        assert ["console", url] == listed.out.splitlines()[0].split() and "gehe1m" not in (
+            own_settings / "trusted.toml"
+        ).read_text()
         count = len(heard)
-        assert "no longer trusted" in run_tavolan("console", "trust", url, "--forget").out
+        assert "no longer trusted" in run_tavolan("trust", url, "--forget").out
         assert run_tavolan("console", "compare", cwd=root, **SECRETS).code == 2 and len(heard) == count
-        assert run_tavolan("console", "trust").out == ""
+        assert run_tavolan("trust").out.split() == ["provider", url]
+        assert "no longer trusted" in run_tavolan("trust", "house", "--forget", cwd=root).out
+        assert run_tavolan("trust").out == ""
 
 
 @promises(
@@ -123,7 +127,7 @@ def test_variables_that_are_bound_go_nowhere_else(named):
         for command in (("console", "compare"), ("locale", "draft")):
             assert run_tavolan(*command, cwd=root, **bound).code == 2
         # Not even to an address that's trusted.
-        assert run_tavolan("console", "trust", url).code == 0
+        assert run_tavolan("trust", url).code == 0
         done = run_tavolan("console", "compare", cwd=root, **bound)
         assert done.code == 2 and "TAVOLAN_CONSOLE_URL says so" in done.err and heard == overheard == []
         # What's bound to the address that the project names needs no more.
@@ -192,8 +196,8 @@ def test_a_program_runs_only_as_it_was_when_it_was_trusted(project, own_settings
     (project / "copy/de-DE.toml").write_text('title = "Potto"\n', "utf-8")
     draft = ("locale", "draft", "--locale", "de-DE")
     refused = run_tavolan(*draft, cwd=project)
-    assert refused.code == 2 and "tavolan locale trust own" in refused.err and not (tmp_path / "ran").exists()
-    assert "translate.py" in run_tavolan("locale", "trust", "own", cwd=project).out
+    assert refused.code == 2 and "tavolan trust own" in refused.err and not (tmp_path / "ran").exists()
+    assert "translate.py" in run_tavolan("trust", "own", cwd=project).out
     run_tavolan(*draft, cwd=project)
     assert (tmp_path / "ran").exists()
     (tmp_path / "ran").unlink()

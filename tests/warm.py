@@ -34,8 +34,8 @@ LIBRARIES = (
 )  # fmt: skip
 # Commands that use what most commands use.
 READING = (
-    "check", "status", "next", "copy show de-DE", "locale status", "terms cover", "terms plan --locale en-US", "notes show", "rules show ios",
-    "results moved", "reviews themes", "experiment list", "locale send --all", "copy table title",
+    "check", "status", "next", "copy show de-DE", "status --translations", "terms cover", "terms plan --locale en-US", "notes show", "rules show ios",
+    "results moved", "reviews themes", "experiment show", "locale send --all", "copy show --field title",
 )  # fmt: skip
 # Seconds that a run of the program may take.
 PATIENCE = 120

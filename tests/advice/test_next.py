@@ -209,7 +209,7 @@ def test_what_is_the_same_in_many_locales_is_one_action(project):
     assert "into 4 locales" in languages.what
     assert languages.blocks and languages.command == "tavolan locale send"
     (spaces,) = [one for one in found if "spaces" in one.what]
-    assert spaces.what.startswith("5 locales: 5 × spaces") and spaces.command == "tavolan copy table title"
+    assert spaces.what.startswith("5 locales: 5 × spaces") and spaces.command == "tavolan copy show --field title"
 
 
 def test_experiments_are_started_ended_and_applied_in_turn(sample, tmp_path):

@@ -26,7 +26,7 @@ FAULTS = [
     ("too-long", "copy/de-DE.toml", "Notizen zum Brand", "x" * 31, "subtitle", 2, 31, 30, "Shorten it by 1 character."),
     ("too-short", "copy/de-DE.toml", "Ein Heft für alle, die töpfern.", "short", "description", 4, 5, 10, "Write 5 characters more."),
     ("to-write", "copy/de-DE.toml", 'title = "Potto: de-DE"', "", "title", 1, 0, None, 'Write title = "…".'),
-    ("to-write", "tavolan.toml", 'category = "Lifestyle"', "", "category", 7, 0, None, "Answer it with: tavolan facts set category=VALUE"),
+    ("to-write", "tavolan.toml", 'category = "Lifestyle"', "", "category", 7, 0, None, "Answer it with: tavolan facts category=VALUE"),
     ("unused-field", "copy/de-DE.toml", '["ton", "keramik"]', "[]", "keywords", 3, 0, 100, "Write keywords = […]."),
     ("caption-missing", "copy/de-DE.toml", 'kiln = "Jeder Brand"', "", "captions.kiln", 9, None, None, 'Write kiln = "…"'),
 ]  # fmt: skip
@@ -88,7 +88,13 @@ def test_a_project_can_be_worked_on_before_there_is_a_screen(project, tmp_path):
         path.unlink()
     (found,) = findings(project, "screen-missing")
     assert found.message == "12 pictures have no raw screen: phone-6.9, tablet-13 (all 2 shots)"
-    for command in (["status"], ["copy", "show", "de-DE"], ["terms", "cover"], ["locale", "status"], ["preview"]):
+    for command in (
+        ["status"],
+        ["copy", "show", "de-DE"],
+        ["terms", "cover"],
+        ["status", "--translations"],
+        ["preview"],
+    ):
         done = run_tavolan(*command, cwd=project)
         assert done.code == 0, (command, done.err)
     assert run_tavolan("check", cwd=project).code == 1

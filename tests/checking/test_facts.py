@@ -54,7 +54,7 @@ def test_every_wrong_fact_is_named_with_its_field(fresh):
 
 def test_a_fact_isnt_a_text_of_a_locale_and_its_place_is_named(project):
     done = run_tavolan("copy", "set", "en-US", "category", "Games", cwd=project)
-    assert done.code == 2 and "tavolan facts set" in done.err and "category=VALUE" in done.err, done.err
+    assert done.code == 2 and "tavolan facts" in done.err and "category=VALUE" in done.err, done.err
 
 
 def test_a_day_that_is_past_is_fine_after_the_first_version(fresh):

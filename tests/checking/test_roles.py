@@ -132,7 +132,7 @@ def test_its_keywords_go_to_no_translator_and_its_links_stay(projects):
 
 @pytest.mark.parametrize("command", [
     ("terms", "cover", "--json"), ("terms", "plan", "--locale", "en-US", "--json"), ("terms", "mine", "--locale", "en-US", "--json"),
-    ("locale", "status", "--json"), ("notes", "export"),
+    ("status", "--translations", "--json"), ("notes", "show", "--format", "json"),
 ])  # fmt: skip
 def test_commands_say_the_same(projects, command):
     def said(root):

@@ -34,7 +34,7 @@ def test_help_lists_the_commands():
 
 @pytest.mark.parametrize(
     "args", [["status"], ["preview"], ["terms", "plan", "--locale", "en-US"],
-             ["shots", "render", "--locale", "de-DE", "--shot", "home"], ["locale", "status"], ["notes", "show"],
+             ["shots", "render", "--locale", "de-DE", "--shot", "home"], ["status", "--translations"], ["notes", "show"],
              ["schema", "copy"]],
 )  # fmt: skip
 def test_a_command_loads_all_that_it_needs_by_itself(project, args):
@@ -204,7 +204,7 @@ def test_shots_and_preview(project):
     assert done.code == 0 and "4 pictures" in done.out
     files = sorted(path.relative_to(project / "out/shots").as_posix() for path in project.rglob("out/shots/**/*.png"))
     assert files == [f"ios/phone-6.9/{tag}/{name}.png" for tag in ("ar-SA", "de-DE") for name in ("01-home", "02-kiln")]
-    done = run_tavolan("shots", "board", cwd=project)
+    done = run_tavolan("shots", "render", "--board", cwd=project)
     assert done.code == 0 and (project / "out/boards/ios-phone-6.9.png").exists()
     done = run_tavolan("preview", cwd=project)
     page = (project / "out/preview.html").read_text("utf-8")
@@ -216,7 +216,7 @@ def test_shots_and_preview(project):
 def test_shots_with_bad_input(project):
     done = run_tavolan("shots", "render", "--shot", "hoem", cwd=project)
     assert done.code == 2 and 'Did you mean "home"' in done.err
-    done = run_tavolan("shots", "board", cwd=project)
+    done = run_tavolan("shots", "render", "--board", cwd=project)
     assert done.code == 2 and "tavolan shots render" in done.err
     (project / "screens/de-DE/phone-6.9/kiln.png").write_bytes(b"\x89PNG broken")
     done = run_tavolan("shots", "render", "--locale", "de-DE", cwd=project)

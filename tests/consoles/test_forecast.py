@@ -22,7 +22,7 @@ def risks(root):
 
 
 @promises(
-    "`tavolan console forecast` names what a reviewer is likely to refuse, the likely first: errors and warnings of the rules that reviewers care about, with why (`consoles/refusals.toml` in the package);",
+    "`tavolan console submit --forecast` names what a reviewer is likely to refuse, the likely first: errors and warnings of the rules that reviewers care about, with why (`consoles/refusals.toml` in the package);",
     "empty review notes where a sign-in is needed or something is sold;",
 )
 def test_findings_that_reviewers_care_about_are_in_it_the_likely_first(project):
@@ -110,10 +110,10 @@ def test_review_notes_are_drafted_and_written_where_some_are_needed(project, old
         replace(config, "[store.ios.once]", "[store.ios.once]\nreview_sign_in = { needed = false }")
     replace(config, old, new)
     assert reason in risks(project)["review-notes-empty", "", "review_notes"].finding.message
-    done = run_tavolan("console", "forecast", "--write-notes", cwd=project)
+    done = run_tavolan("console", "submit", "--forecast", "--write-notes", cwd=project)
     assert done.code == 0 and "is in tavolan.toml" in done.out
     written = tavolan.open_project(project).once_value("ios", "review_notes").content
     assert written.startswith("Potto") and "What's new:" in written
-    assert "review-notes-empty" not in run_tavolan("console", "forecast", cwd=project).out
-    document = run_tavolan("console", "forecast", "--json", cwd=project).json
+    assert "review-notes-empty" not in run_tavolan("console", "submit", "--forecast", cwd=project).out
+    document = run_tavolan("console", "submit", "--forecast", "--json", cwd=project).json
     assert document["stores"][0]["store"] == "ios" and document["stores"][0]["notes_draft"].startswith("Potto")

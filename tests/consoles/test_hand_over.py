@@ -77,16 +77,17 @@ age_answers = { violence = "none" }
         ("console", "de-DE", "title", "Potto: de-DE")
     ]
     assert run(desk, "wait", "--store", "ios", "--minutes", "1").code == 1
-    assert "nothing of ios can be released" in run(desk, "release", "--store", "ios", "--yes").err
+    refused = run(desk, "wait", "--store", "ios", "--go-live", "--yes")
+    assert refused.code == 1 and "review refused it" in refused.out
     again = run(desk, "submit", "--store", "ios", "--yes")
     assert again.code == 0 and "review-refused" in again.out
     approved = run(desk, "wait", "--store", "ios", "--tester-notes")
     assert approved.code == 0 and "attached in en-US, de-DE" in approved.out
     by_hand = run(desk, "wait", "--store", "ios", "--for", "live")
-    assert by_hand.code == 2 and "tavolan console release --store ios" in by_hand.err
-    asked = run(desk, "release", "--store", "ios")
+    assert by_hand.code == 2 and "tavolan console wait --store ios --go-live" in by_hand.err
+    asked = run(desk, "wait", "--store", "ios", "--go-live")
     assert asked.code == 2 and "nothing is released" in asked.err
-    assert "version 2.0 is live" in run(desk, "release", "--store", "ios", "--yes").out
+    assert "version 2.0 is live" in run(desk, "wait", "--store", "ios", "--go-live", "--yes").out
     assert run(desk, "wait", "--store", "ios", "--for", "live").code == 0
     journal = run(desk, "journal", "--json").json["changes"]
     assert sum(line["note"].startswith("refused: ") for line in journal) == 1
@@ -313,10 +314,10 @@ def app_of(desk, store):
 
 def test_metrics_are_fetched_from_a_console(desk):
     add_reports(desk.state, desk.app, days=40)
-    done = run_tavolan("results", "import", "--from-console", "--project", desk.root, **server().variables)
+    done = run_tavolan("import", "--from-console", "--project", desk.root, **server().variables)
     assert done.code == 0 and "rows new, 0 changed, 0 there already" in done.out
     kept = desk.state.all("metric", desk.app)
     lines = (desk.root / "data/metrics.csv").read_text("utf-8").splitlines()
     assert len(lines) == len(kept) + 1 > 300
-    again = run_tavolan("results", "import", "--from-console", "--project", desk.root, **server().variables)
+    again = run_tavolan("import", "--from-console", "--project", desk.root, **server().variables)
     assert f"0 rows new, 0 changed, {len(kept)} there already" in again.out

@@ -193,7 +193,7 @@ def submit(team, store, number, *more):
     write_screen(path, *size)
     (team.root / "art").mkdir(exist_ok=True)
     write_screen(team.root / "art/icon.png", 1024, 1024)
-    assert run_tavolan("shots", "icons", "--project", team.root).code == 0
+    assert run_tavolan("shots", "render", "--icons", "--project", team.root).code == 0
     client = team.clients[store]
     tables = "".join(f"[store.{name}.once]\n{FACTS[name]}" for name in team.stores)
     config = (team.root / "tavolan.toml").read_text()

@@ -45,7 +45,7 @@ def test_a_limit_that_is_wrong_here_shows_in_a_rehearsal(kelp):
 )
 def test_a_project_of_a_store_of_its_own_starts_from_its_console(kelp, tmp_path):
     write_screen(kelp.root / "art/icon.png", 96, 96)
-    assert run_tavolan("shots", "icons", "--project", kelp.root).code == 0
+    assert run_tavolan("shots", "render", "--icons", "--project", kelp.root).code == 0
     assert kelp.run("push", "--yes").code == 0
     fresh, rules = tmp_path / "fresh", kelp.root / "rules/kelp.toml"
     from_there = ("new", fresh, "--console", kelp.address, "--record", kelp.app("kelp"))
@@ -70,7 +70,7 @@ def test_a_new_project_takes_rules_along(tmp_path):
 
 
 @promises(
-    "The icon of a store that takes it in its console (`tavolan shots icons` makes it) goes out with the pictures of the default locale.",
+    "The icon of a store that takes it in its console (`tavolan shots render --icons` makes it) goes out with the pictures of the default locale.",
     "One that was made from another `art/icon.png` is held back.",
     "Where the rulebook says `in_build`, the build has it.",
 )
@@ -81,7 +81,7 @@ def test_an_icon_is_handed_over_and_held_back_when_its_master_changed(tmp_path):
         write_screen(team.root / "art/icon.png", 1024, 1024)
         notes = [finding for finding in team.check() if finding["rule"] == "graphic-to-make"]
         assert [note["store"] for note in notes if "isn't made from art/icon.png yet" in note["message"]] == ["android"]
-        assert run_tavolan("shots", "icons", "--project", team.root).code == 0
+        assert run_tavolan("shots", "render", "--icons", "--project", team.root).code == 0
         assert team.run("push", "--yes").code == 0
         # The build has that of the other store.
         assert len(team.there("android")["pictures", "en-US", "icon"]) == 1
@@ -89,12 +89,12 @@ def test_an_icon_is_handed_over_and_held_back_when_its_master_changed(tmp_path):
         write_screen(team.root / "art/icon.png", 1024, 1024, shade=20)
         assert team.run("push", "--yes").code == 0
         write_screen(tmp_path / "theirs.png", 512, 512)
-        assert run_tavolan("shots", "icons", "--project", team.root).code == 0
+        assert run_tavolan("shots", "render", "--icons", "--project", team.root).code == 0
         write_screen(team.root / "art/icon.png", 1024, 1024, shade=90)
         done = team.run("push", "--yes", "--json")
         held = [held for store in done.json["stores"] for held in store["held"]]
         assert [(each["place"], each["reason"]) for each in held] == [("en-US icon", "stale")]
-        assert "tavolan shots icons" in held[0]["remedy"]
+        assert "tavolan shots render --icons" in held[0]["remedy"]
 
 
 @pytest.mark.parametrize(

@@ -101,7 +101,7 @@ def test_a_taken_title_is_a_finding_at_its_place(desk):
         load_project(desk.root), "ios", {(place.locale, place.field): why for place, why in outcome.refused.items()}
     )
     assert [(f.path, f.line, f.field) for f in found] == [("copy/en-US.toml", 1, "title")]
-    assert 'Take "Kiln Log": tavolan copy choose en-US title 1' in found[0].remedy
+    assert 'Take "Kiln Log": tavolan copy set en-US title --alternate 1' in found[0].remedy
 
 
 @promises(

@@ -73,8 +73,8 @@ def test_a_program_can_be_the_provider(missing, monkeypatch):
     with (missing / "tavolan.toml").open("a") as file:
         file.write(f'\n[provider.local]\ncommand = ["{PROGRAM}", "standin", "translator", "--filter"]\nbatch = 3\n')
     untrusted = run_tavolan("locale", "draft", "--locale", "de-DE", cwd=missing)
-    assert untrusted.code == 2 and "tavolan locale trust local" in untrusted.err
-    assert run_tavolan("locale", "trust", "local", cwd=missing).code == 0
+    assert untrusted.code == 2 and "tavolan trust local" in untrusted.err
+    assert run_tavolan("trust", "local", cwd=missing).code == 0
     done = run_tavolan("locale", "draft", "--locale", "de-DE", cwd=missing)
     assert done.code == 0 and "5 drafts written" in done.out, done.err
     broken = provider_for("bad", ProviderTable(command=["false"]))
@@ -272,7 +272,7 @@ def test_killing_a_run_loses_nothing_that_was_received(missing):
     made = server(slow=0.25)
     with (missing / "tavolan.toml").open("a") as file:
         file.write(f'\n[provider.slow]\nurl = "{made.address}"\nbatch = 1\n')
-    assert run_tavolan("locale", "trust", "slow", cwd=missing).code == 0
+    assert run_tavolan("trust", "slow", cwd=missing).code == 0
     try:
         process = subprocess.Popen(
             [PROGRAM, "locale", "draft", "--locale", "de-DE"], cwd=missing, stdout=subprocess.DEVNULL

@@ -91,6 +91,9 @@ def test_from_idea_to_learned(kilnary, year, tmp_path):
     def run(*command):
         return run_tavolan("experiment", *command, cwd=kilnary)
 
+    def take_in(*words):
+        return run_tavolan("import", *words, "--experiment", "first-words", cwd=kilnary)
+
     made = run("new", "first-words", "--hypothesis", 'Short words "sell"', "--store", "ios", "--expected", "0.2")
     assert made.code == 0 and run("new", "first-words", "--hypothesis", "x").code == 2
     assert run("new", "Bad Name", "--hypothesis", "x").code == 2
@@ -101,16 +104,16 @@ def test_from_idea_to_learned(kilnary, year, tmp_path):
     path.write_text(
         path.read_text("utf-8") + '\n[variant.short]\n[variant.short.captions.en-US]\nfiring = "Live"\n', "utf-8"
     )
-    assert "days" in run("size", "first-words").out
+    assert "days" in run("start", "first-words", "--dry-run").out
     started = run("start", "first-words", "--on", "2026-05-04")
     assert started.code == 0 and 'start = "2026-05-04"' in path.read_text("utf-8")
     assert "# None: all." in path.read_text("utf-8") and "has started" in run("start", "first-words").err
     rows = "".join(f"{day}/05/2026,{name},1200,{hits}\n" for day in range(13, 20)
                    for name, hits in (("Original", 290), ("short", 390)))  # fmt: skip
     (tmp_path / "export.csv").write_text(f"Day,Treatment,Users,Installs\n{rows}")
-    assert "14 counts would be new" in run("record", "first-words", tmp_path / "export.csv", "--dry-run").out
-    assert "14 counts new" in run("record", "first-words", tmp_path / "export.csv").out
-    assert "0 counts new, 0 changed, 14 there" in run("record", "first-words", tmp_path / "export.csv").out
+    assert "14 counts would be new" in take_in(tmp_path / "export.csv", "--dry-run").out
+    assert "14 counts new" in take_in(tmp_path / "export.csv").out
+    assert "0 counts new, 0 changed, 14 there" in take_in(tmp_path / "export.csv").out
     judged = run("judge", "first-words", "--apply", "--why", "--figure", tmp_path / "j.png")
     assert judged.code == 0 and "better than the present page" in judged.out, judged.err
     assert (tmp_path / "j.png").read_bytes().startswith(b"\x89PNG")
@@ -129,10 +132,10 @@ def test_from_idea_to_learned(kilnary, year, tmp_path):
 def test_counts_that_cannot_be_read_are_refused_and_nothing_is_written(project, rows, message):
     experiment(project, 'start = "2026-05-04"\nvisitors = 100\n[variant.short]\nlook = "rise"')
     (project / "r.csv").write_text(f"date,variant,visitors,hits\n{rows}\n")
-    done = run_tavolan("experiment", "record", "x", project / "r.csv", cwd=project)
+    done = run_tavolan("import", "--experiment", "x", project / "r.csv", cwd=project)
     assert done.code == 3 and message in done.err and not (project / "data/experiments.csv").exists()
     (project / "r.csv").write_text("a,b\n1,2\n")
-    assert "no column looks like date" in run_tavolan("experiment", "record", "x", project / "r.csv", cwd=project).err
+    assert "no column looks like date" in run_tavolan("import", "--experiment", "x", project / "r.csv", cwd=project).err
 
 
 def test_campaign_days_and_overlapping_changes(project):

@@ -36,24 +36,28 @@ def run(root, *command):
     return run_tavolan("experiment", *command, cwd=root)
 
 
+def fetch(root, name):
+    return run_tavolan("import", "--experiment", name, "--from-console", cwd=root)
+
+
 def test_from_start_to_stop(console):
     assert run(console, "start", "first", "--on", "2026-05-04", "--on-console").code == 0
     table = tomllib.loads((console / "experiments/first.toml").read_text())
     assert table["start"] == "2026-05-04" and table["visitors"] > 0
-    said = run(console, "record", "first", "--from-console")
+    said = fetch(console, "first")
     assert said.code == 0 and f"{3 * table['days']} counts new" in said.out
-    assert f"{3 * table['days']} there already" in run(console, "record", "first", "--from-console").out
+    assert f"{3 * table['days']} there already" in fetch(console, "first").out
     verdict = run(console, "judge", "first", "--json").json
     assert {one["variant"]: one["outcome"] for one in verdict["judgements"]}["bold"] == "better"
     assert verdict["winner"] == "bold" and verdict["split_as_planned"]
     assert f"ran for {table['days']} days" in run(console, "stop", "first").out
-    assert run(console, "record", "first").code == 2
+    assert run_tavolan("import", "--experiment", "first", cwd=console).code == 2
     # A name that was used, and one that the console doesn't know.
     (console / "experiments/first.toml").write_text((console / "experiments/second.toml").read_text())
     used = run(console, "start", "first", "--on-console")
     assert used.code == 4 and "there was an experiment first" in used.err
     assert "start =" not in (console / "experiments/first.toml").read_text()
-    assert run(console, "record", "second", "--from-console").code == 4
+    assert fetch(console, "second").code == 4
 
 
 def test_without_a_console_it_says_so(project):

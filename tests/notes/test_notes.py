@@ -86,11 +86,11 @@ def test_a_draft_is_marked_until_somebody_changes_it(app):
     assert text == "\n".join(f"- {line}" for line in LINES)
     found = [f for f in run_tavolan("check", "--json", cwd=app).json["findings"] if f["rule"] == "drafted"]
     assert [(f["locale"], f["field"]) for f in found] == [("en-US", "notes")]
-    refused = run_tavolan("notes", "export", cwd=app)
+    refused = run_tavolan("notes", "show", "--format", "json", cwd=app)
     assert refused.code == 3 and "are a draft that nobody has reviewed" in refused.err
     assert run_tavolan("notes", "draft", "--since", "v1.0", cwd=app).code == 0
     replace(app / "copy/en-US.toml", "Cone tables from 022 to 14", "All cone tables")
-    assert run_tavolan("notes", "export", "--locale", "en-US", cwd=app).code == 0
+    assert run_tavolan("notes", "show", "--format", "json", "--locale", "en-US", cwd=app).code == 0
     again = run_tavolan("notes", "draft", "--since", "v1.0", cwd=app)
     assert again.code == 2 and "has notes that a person wrote" in again.err
     assert "All cone tables" in (app / "copy/en-US.toml").read_text()
@@ -109,7 +109,7 @@ def test_each_store_gets_what_fits_the_least_important_goes_first(app):
     assert android.startswith("- You can now share a kiln\n- Cone tables") and len(android) <= 90
     assert ios.count("\n") == 5 and "Fixed" not in android
     for store in ("ios", "android"):
-        refused = run_tavolan("notes", "export", "--store", store, cwd=app)
+        refused = run_tavolan("notes", "show", "--format", "json", "--store", store, cwd=app)
         assert refused.code == 3 and "are a draft that nobody has reviewed" in refused.err
     # Where no store has room for all, the longest goes to all of them, and nothing earlier stays.
     (app / "rules/ios.toml").write_text("[field.notes]\nmax = 120\n")
@@ -219,10 +219,10 @@ def test_a_stores_own_notes_and_those_for_testers_are_kept_too(project):
 def test_export_in_every_layout(project, tmp_path):
     text = (project / "copy/ar-SA.toml").read_text("utf-8")
     (project / "copy/ar-SA.toml").write_text(text.replace("\nnotes = ", "\n# notes = ", 1), "utf-8")
-    lacking = run_tavolan("notes", "export", cwd=project)
+    lacking = run_tavolan("notes", "show", "--format", "json", cwd=project)
     assert "ios: no notes in ar-SA; left out" in lacking.err
     (project / "copy/ar-SA.toml").write_text(text, "utf-8")
-    document = run_tavolan("notes", "export", cwd=project).json
+    document = run_tavolan("notes", "show", "--format", "json", cwd=project).json
     assert document["schema"] == "tavolan/notes@1"
     assert [(n["store"], n["locale"], n["code"], n["text"]) for n in document["notes"]][1] == (
         "ios",
@@ -231,14 +231,17 @@ def test_export_in_every_layout(project, tmp_path):
         "Bessere Notizen.",
     )
     target = tmp_path / "notes.csv"
-    assert run_tavolan("notes", "export", "--format", "csv", "--out", target, cwd=project).code == 0
+    assert run_tavolan("notes", "show", "--format", "json", "--format", "csv", "--out", target, cwd=project).code == 0
     assert next(csv.DictReader(io.StringIO(target.read_text())))["text"] == "Better notes."
     for name in template_names():
-        done = run_tavolan("notes", "export", "--template", name, cwd=project)
+        done = run_tavolan("notes", "show", "--format", "json", "--template", name, cwd=project)
         assert done.code == 0 and "Bessere Notizen." in done.out, name
     own = tmp_path / "own.j2"
     own.write_text("{% for n in notes %}<{{ n.code }}>{{ n.text }}</{{ n.code }}>{% endfor %}")
-    assert "<de-DE>Bessere Notizen.</de-DE>" in run_tavolan("notes", "export", "--template", own, cwd=project).out
+    assert (
+        "<de-DE>Bessere Notizen.</de-DE>"
+        in run_tavolan("notes", "show", "--format", "json", "--template", own, cwd=project).out
+    )
 
 
 @pytest.mark.parametrize(
@@ -258,7 +261,7 @@ def test_bad_and_hostile_templates_are_refused(project, tmp_path, text, code, wo
     path = tmp_path / "own.j2"
     if text is not None:
         path.write_text(text)
-    done = run_tavolan("notes", "export", "--template", path, cwd=project)
+    done = run_tavolan("notes", "show", "--format", "json", "--template", path, cwd=project)
     assert done.code == code and words in done.err and "Traceback" not in done.err
 
 
@@ -266,7 +269,7 @@ def test_a_template_runs_no_program(project, tmp_path):
     pickled = "cos\\nsystem\\n(S'touch ran'\\ntR."
     text = f'{{{{ app.parse_raw("{pickled}", proto="pickle", allow_pickle=True) }}}}'
     (tmp_path / "own.j2").write_text(text)
-    done = run_tavolan("notes", "export", "--template", tmp_path / "own.j2", cwd=project)
+    done = run_tavolan("notes", "show", "--format", "json", "--template", tmp_path / "own.j2", cwd=project)
     assert done.code == 3 and "has no attribute 'parse_raw'" in done.err
     assert not (project / "ran").exists()
 
@@ -275,7 +278,7 @@ def test_export_shortens_per_locale_and_says_so(project):
     (project / "rules").mkdir()
     (project / "rules/ios.toml").write_text("[field.notes]\nmax = 20\n")
     replace(project / "copy/de-DE.toml", '"Bessere Notizen."', '"- Eins und zwei\\n- Drei und vier"')
-    done = run_tavolan("notes", "export", "--locale", "de-DE", cwd=project)
+    done = run_tavolan("notes", "show", "--format", "json", "--locale", "de-DE", cwd=project)
     assert json.loads(done.out)["notes"][0]["text"] == "- Eins und zwei"
     assert "ios de-DE: no room for 1 lines: - Drei und vier" in done.err
 
@@ -284,7 +287,7 @@ def test_regional_variants_take_the_notes_in_their_own_spelling(project):
     replace(project / "copy/en-US.toml", "Better notes.", "Color and more colors. COLOR stays a word.")
     replace(project / "tavolan.toml", 'locales = ["en-US", ', 'locales = ["en-US", "en-GB", ')
     (project / "copy/en-GB.toml").write_text('like = "en-US"\n[replace]\ncolor = "colour"\ncolors = "colours"\n')
-    notes = run_tavolan("notes", "export", "--locale", "en-GB", cwd=project).json["notes"]
+    notes = run_tavolan("notes", "show", "--format", "json", "--locale", "en-GB", cwd=project).json["notes"]
     assert notes[0]["text"] == "Colour and more colours. COLOUR stays a word."
     (project / "copy/en-GB.toml").write_text('like = "en-US"\n[replace]\ncolor = 1\n')
     with pytest.raises(ProjectError, match="must be text"):

@@ -69,7 +69,7 @@ def test_a_graphic_without_a_screen_is_told(copy):
 
 
 def test_icons_of_every_store_and_for_tests(copy):
-    done = run_tavolan("shots", "icons", "--project", copy)
+    done = run_tavolan("shots", "render", "--icons", "--project", copy)
     assert done.code == 0, done.err
     sizes = {p.relative_to(copy / "out/icons").as_posix(): image_facts(p) for p in (copy / "out/icons").rglob("*.png")}
     assert {name: facts.width for name, facts in sizes.items()} == {
@@ -94,22 +94,22 @@ def test_what_is_wrong_with_an_icon_is_told_before_any_is_written(copy):
     shutil.rmtree(copy / "out/icons", ignore_errors=True)
     rounded(copy / "art/icon.png")
     write_screen(copy / "art/icon-dark.png", 100, 90)
-    done = run_tavolan("shots", "icons", "--project", copy)
+    done = run_tavolan("shots", "render", "--icons", "--project", copy)
     assert done.code == 3
     assert "has 1 transparent corners, and ios rounds them itself" in done.err
     assert "is 100×90, not square" in done.err
     assert not (copy / "out/icons").exists()
     (copy / "art/icon-dark.png").unlink()
     write_screen(copy / "art/icon.png", 700, 700)
-    assert "is 700 pixels wide, and ios needs 1024" in run_tavolan("shots", "icons", "--project", copy).err
+    assert "is 700 pixels wide, and ios needs 1024" in run_tavolan("shots", "render", "--icons", "--project", copy).err
     (copy / "art/icon.png").unlink()
-    assert "art/icon.png: ios: is missing" in run_tavolan("shots", "icons", "--project", copy).err.replace(
+    assert "art/icon.png: ios: is missing" in run_tavolan("shots", "render", "--icons", "--project", copy).err.replace(
         "is missing", "ios: is missing"
     )
 
 
 def test_a_pack_holds_what_its_manifest_says(copy):
-    run_tavolan("shots", "icons", "--project", copy)
+    run_tavolan("shots", "render", "--icons", "--project", copy)
     done = run_tavolan("shots", "pack", "--project", copy)
     assert done.code == 0, done.err
     with zipfile.ZipFile(copy / "out/packs/android.zip") as archive:
@@ -159,7 +159,7 @@ def test_a_picture_above_the_stores_limit_becomes_a_jpeg(copy):
     rows = run_tavolan("status", "--json", "--project", copy).json["rows"]
     (counts,) = (row["pictures"] for row in rows if (row["locale"], row["store"]) == ("en-US", "android"))
     assert counts == {"total": 2, "current": 2, "old": 0, "possible": 2}
-    assert run_tavolan("shots", "board", "--store", "android", "--project", copy).code == 0
+    assert run_tavolan("shots", "render", "--board", "--store", "android", "--project", copy).code == 0
     opened = tavolan.open_project(copy)
     listing = next(view for view in locale_views(opened, [], Path()) if view.tag == "en-US").listings[-1]
     assert listing.store == "android" and len(listing.sets[0].pictures) == len(files)

@@ -99,15 +99,15 @@ def test_rendering_leaves_the_thumbs_that_reading_the_pictures_would_make(render
 
 
 def test_contact_sheets_and_thumbs_are_kept_until_something_changes(rendered):
-    assert run_tavolan("shots", "board", cwd=rendered).code == 0
+    assert run_tavolan("shots", "render", "--board", cwd=rendered).code == 0
     sheets = sorted((rendered / "out/boards").glob("*.png"))
     before = {path: (path.stat().st_mtime_ns, path.read_bytes()) for path in sheets}
-    assert len(sheets) == 2 and run_tavolan("shots", "board", cwd=rendered).code == 0
+    assert len(sheets) == 2 and run_tavolan("shots", "render", "--board", cwd=rendered).code == 0
     assert {path: (path.stat().st_mtime_ns, path.read_bytes()) for path in sheets} == before
     replace(rendered / "copy/de-DE.toml", "Alle *Töpfe*", "Alle Töpfe")
     assert run_tavolan("shots", "render", cwd=rendered).code == 0
     (rendered / "out/thumbs.sqlite").write_bytes(b"damaged")
-    assert run_tavolan("shots", "board", cwd=rendered).code == 0
+    assert run_tavolan("shots", "render", "--board", cwd=rendered).code == 0
     assert all(path.read_bytes() != before[path][1] for path in sheets)
 
 

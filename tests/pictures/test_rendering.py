@@ -257,7 +257,7 @@ def test_a_cluster_that_is_not_there_is_one_line(project):
 
 def test_watching_renders_on_save_and_tells_the_browser(rendered):
     process = subprocess.Popen(
-        [PROGRAM, "shots", "watch", "--times", "1", "--project", rendered],
+        [PROGRAM, "preview", "--live", "--times", "1", "--project", rendered],
         stdout=subprocess.PIPE, text=True, env={**os.environ, "PYTHONUNBUFFERED": "1"},
     )  # fmt: skip
     try:

@@ -76,3 +76,34 @@ def test_a_locale_that_something_needs_stays(project):
     for tag, why in (("en-US", "written in it first"), ("de-DE", "de-AT take texts from it"), ("xx", "has no")):
         done = run_tavolan("locale", "remove", tag, "--yes", cwd=project)
         assert done.code == 2 and why in done.err, done.err
+
+
+def test_a_locked_text_is_changed_by_no_command_until_its_lock_is_taken_back(project, tmp_path):
+    assert approve(project, "de-DE", "--field", "title", "--by", "Ada").code == 0
+    done = approve(project, "de-DE", "--field", "title", "--by", "Ada", "--lock")
+    assert "1 text approved and locked" in done.out
+    before = (project / "copy/de-DE.toml").read_bytes()
+    setting = run_tavolan("copy", "set", "de-DE", "title", "Potto: anders", cwd=project)
+    assert setting.code == 3 and "is locked by Ada" in setting.err and "--take-back" in setting.err
+    replacing = run_tavolan("copy", "replace", "de-DE", "xx", "--locale", "de-DE", "--yes", cwd=project)
+    assert replacing.code == 3 and "title: is locked by Ada" in " ".join(replacing.err.split())
+    sent = tmp_path / "sent"
+    assert run_tavolan("locale", "send", "--all", "--locale", "de-DE", "--out", str(sent), cwd=project).code == 0
+    replace(sent / "de-DE.xlf", "<target>Potto: de-DE</target>", "<target>Potto: neu</target>")
+    received = run_tavolan("locale", "receive", str(sent / "de-DE.xlf"), cwd=project)
+    assert received.code == 1 and "refused   de-DE title: is locked by Ada" in received.out
+    assert (project / "copy/de-DE.toml").read_bytes() == before
+    # In its file anybody can change it: that's found.
+    replace(project / "copy/de-DE.toml", 'title = "Potto: de-DE"', 'title = "Potto: anders"')
+    found = run_tavolan("check", "--format", "csv", cwd=project).out
+    assert "locked-changed" in found and "was locked by Ada on" in found
+    assert approve(project, "de-DE", "--field", "title", "--take-back").code == 0
+    assert run_tavolan("copy", "set", "de-DE", "title", "Potto: neu", cwd=project).code == 0
+    assert "locked-changed" not in run_tavolan("check", "--format", "csv", cwd=project).out
+
+
+def test_a_file_of_approvals_from_before_locks_is_read(project):
+    assert approve(project, "de-DE", "--field", "title").code == 0
+    path = project / "copy/approved.csv"
+    path.write_text("\n".join(line.rpartition(",")[0] for line in path.read_text().splitlines()) + "\n")
+    assert standings(project, "de-DE")["title"] == "approved"

@@ -267,10 +267,10 @@ def test_text_that_is_not_utf8_is_refused(project):
 
 def test_choose_swaps_candidates(project):
     replace(project / "copy/en-US.toml", "[captions]", '[alternates]\ntitle = ["One", "Two"]\n[captions]')
-    assert run_tavolan("copy", "choose", "en-US", "title", "2", cwd=project).code == 0
+    assert run_tavolan("copy", "set", "en-US", "title", "--alternate", "2", cwd=project).code == 0
     copy = tavolan.open_project(project).copy["en-US"]
     assert copy.data["title"] == "Two" and copy.alternates("title").content == ["One", "Potto: en-US"]
-    done = run_tavolan("copy", "choose", "en-US", "title", "3", cwd=project)
+    done = run_tavolan("copy", "set", "en-US", "title", "--alternate", "3", cwd=project)
     assert done.code == 2 and "there are 2 under [alternates]" in done.err
 
 
@@ -291,9 +291,9 @@ def test_replace_shows_before_it_writes(project):
 def test_show_table_and_status(project):
     assert "Notizen zum Brand" in run_tavolan("copy", "show", "de-DE", cwd=project).out
     assert run_tavolan("copy", "show", "de-DE", "--json", cwd=project).json["texts"]["captions.home"] == "Alle *Töpfe*"
-    shown = run_tavolan("copy", "table", "title", cwd=project).out
+    shown = run_tavolan("copy", "show", "--field", "title", cwd=project).out
     assert "Potto: ar-SA" in shown and "12/30" in shown and "●" not in shown.splitlines()[2]
-    assert run_tavolan("copy", "table", "nothing", cwd=project).code == 2
+    assert run_tavolan("copy", "show", "--field", "nothing", cwd=project).code == 2
     replace(project / "copy/de-DE.toml", "Notizen zum Brand", "x" * 31)
     replace(project / "copy/de-DE.toml", 'title = "Potto: de-DE"', "")
     shown = run_tavolan("status", cwd=project)

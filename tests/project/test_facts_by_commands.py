@@ -79,7 +79,7 @@ def config(root):
 
 
 def set_facts(root, *answers):
-    return run_tavolan("facts", "set", *answers, cwd=root)
+    return run_tavolan("facts", *answers, cwd=root)
 
 
 @pytest.mark.parametrize("answer", READ)
@@ -111,31 +111,34 @@ def test_each_missing_fact_is_named_with_a_command_that_writes_it(fresh):
     replace(fresh / "tavolan.toml", 'stage = "writing"', 'stage = "ready"')
     found = [f for f in run_tavolan("check", "--format", "json", cwd=fresh).json["findings"] if not f["locale"]]
     missing = [f for f in found if f["rule"] == "to-write"]
-    named = {re.search(r"tavolan facts set (\S+)=VALUE", f["remedy"]).group(1) for f in missing}
+    named = {re.search(r"tavolan facts (\S+)=VALUE", f["remedy"]).group(1) for f in missing}
     assert named == {name.removesuffix(".first_name") for name in ANSWERS if "contact." not in name or "first" in name}
     assert set_facts(fresh, *(f"{name}={value}" for name, value in ANSWERS.items())).code == 0
     rules = {"to-write", "wrong-kind", "unknown-choice", "link"}
     left = run_tavolan("check", "--format", "json", cwd=fresh).json["findings"]
     assert [f for f in left if not f["locale"] and f["rule"] in rules] == []
-    assert "0 still needed, 0 wrong" in run_tavolan("facts", "show", cwd=fresh).out
+    assert "0 still needed, 0 wrong" in run_tavolan("facts", "--list", cwd=fresh).out
 
 
 def test_stores_that_were_answered_apart_share_a_fact_once_it_is_answered_for_all(fresh):
     assert set_facts(fresh, "ios.price=1.99 EUR", "android.price=2.99 EUR").code == 0
-    names = {fact["name"]: fact["value"] for fact in run_tavolan("facts", "show", "--json", cwd=fresh).json["facts"]}
+    names = {fact["name"]: fact["value"] for fact in run_tavolan("facts", "--list", "--json", cwd=fresh).json["facts"]}
     assert (names["ios.price"], names["android.price"], names["maker.price"]) == ("1.99 EUR", "2.99 EUR", None)
     assert set_facts(fresh, "price=free").code == 0
-    facts = run_tavolan("facts", "show", "price", "--json", cwd=fresh).json["facts"]
+    facts = run_tavolan("facts", "--list", "price", "--json", cwd=fresh).json["facts"]
     assert {fact["value"] for fact in facts} == {"free"}
     assert set_facts(fresh, "price=").code == 0
-    assert {fact["value"] for fact in run_tavolan("facts", "show", "price", "--json", cwd=fresh).json["facts"]} == {
+    assert {fact["value"] for fact in run_tavolan("facts", "--list", "price", "--json", cwd=fresh).json["facts"]} == {
         None
     }
 
 
-def test_without_a_terminal_nothing_is_asked_and_what_is_missing_is_named(fresh):
+def test_without_a_terminal_nothing_is_asked_and_all_facts_are_shown(fresh):
     done = run_tavolan("facts", cwd=fresh)
-    assert done.code == 2 and "tavolan facts set copyright=VALUE" in done.err and "audience" in done.err
+    assert done.code == 0 and "copyright" in done.out and "13 still needed" in done.out
+    assert done.out == run_tavolan("facts", "--list", cwd=fresh).out
+    for words in (("price=free", "price"), ("price=free", "--list"), ("=x",)):
+        assert run_tavolan("facts", *words, cwd=fresh).code == 2
 
 
 def test_facts_are_asked_for_one_by_one_and_written_at_once(fresh):

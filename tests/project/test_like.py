@@ -37,8 +37,8 @@ def test_everybody_agrees_on_what_a_close_locale_ships(project):
     assert opened.caption("de-AT", opened.shots.shot[0]) == ("Alle *Töpfe*", "de-AT")
     show = run_tavolan("copy", "show", "en-GB", cwd=project).out
     assert "Notes on clays" in show and "All your *jars*" in show and "Notes on clay " not in show
-    assert "Notes on clays" in run_tavolan("copy", "table", "subtitle", cwd=project).out
-    assert "All your *jars*" in run_tavolan("copy", "table", "captions.home", cwd=project).out
+    assert "Notes on clays" in run_tavolan("copy", "show", "--field", "subtitle", cwd=project).out
+    assert "All your *jars*" in run_tavolan("copy", "show", "--field", "captions.home", cwd=project).out
     assert run_tavolan("copy", "show", "en-GB", "subtitle", cwd=project).out == "Notes on clays"
     index = ScreenIndex(opened)
     screen = index.find("home", "de-AT", "phone-6.9")
@@ -65,4 +65,4 @@ def test_what_is_empty_is_taken_from_the_other_locale_too(project):
     assert opened.value("ios", "en-GB", "title").content == "Potto: en-US"
     assert opened.value("ios", "en-GB", "keywords").content == ["pottery", "glaze"]
     assert opened.caption("en-GB", opened.shots.shot[0]) == ("All your *pots*", "en-GB")
-    assert "nothing of its own" in run_tavolan("locale", "status", cwd=project).out
+    assert "nothing of its own" in run_tavolan("status", "--translations", cwd=project).out

@@ -47,11 +47,11 @@ def test_the_state_file_merges_and_its_faults_are_told(project):
 
 def test_status_shows_every_language(project):
     replace(project / "copy/de-DE.toml", 'subtitle = "Notizen zum Brand"\n', "")
-    done = run_tavolan("locale", "status", cwd=project)
+    done = run_tavolan("status", "--translations", cwd=project)
     assert done.code == 0 and "German (Germany)" in done.out and "83 %" in done.out and "en-US" not in done.out
-    document = run_tavolan("locale", "status", "--json", cwd=project).json
+    document = run_tavolan("status", "--translations", "--json", cwd=project).json
     assert document["locales"]["de-DE"]["needs_work"] == [{"field": "subtitle", "state": "untranslated", "over": ""}]
-    assert "Clay and kiln notes" in run_tavolan("locale", "status", "--units", cwd=project).out
+    assert "Clay and kiln notes" in run_tavolan("status", "--translations", "--units", cwd=project).out
 
 
 # --- receiving --------------------------------------------------------------------------------------------------
@@ -282,24 +282,27 @@ def test_the_glossary_goes_along_as_tbx_and_what_it_forbids_is_refused(project):
 
 def test_the_memory_remembers_offers_and_travels(project, tmp_path):
     run_tavolan("copy", "set", "en-US", "subtitle", "Clay and fire notes", cwd=project)
-    assert "2 earlier pairs" in run_tavolan("locale", "memory", cwd=project).out
+    assert (project / "copy/memory.tmx").read_text().count("<tu ") == 2
     run_tavolan("copy", "set", "de-DE", "subtitle", "Notizen zum Brand", cwd=project)
     run_tavolan("copy", "set", "en-US", "subtitle", "Clay and glaze notes", cwd=project)
-    assert "glaze" in run_tavolan("locale", "status", "--units", cwd=project).out
+    assert "glaze" in run_tavolan("status", "--translations", "--units", cwd=project).out
     text = sent(project).read_text()
     assert 'similarity="75"' in text and "Clay and fire notes" in text
     assert "<alt-trans" in sent(project, "--format", "xliff-1.2").read_text()
-    whole = tmp_path / "all.tmx"
-    assert run_tavolan("locale", "memory", "--out", whole, cwd=project).code == 0
+    written = run_tavolan("locale", "send", "--format", "tmx", "--out", tmp_path, cwd=project)
+    whole = tmp_path / "memory.tmx"
+    assert written.code == 0 and f"{whole}" in written.out
     (project / "copy/memory.tmx").unlink()
-    done = run_tavolan("locale", "memory", "--read", whole, cwd=project)
-    assert done.code == 0 and "new pairs" in done.out
+    shown = run_tavolan("locale", "receive", whole, "--dry-run", cwd=project)
+    assert "would be new" in shown.out and not (project / "copy/memory.tmx").exists()
+    done = run_tavolan("locale", "receive", whole, cwd=project)
+    assert done.code == 0 and "pairs for this project new" in done.out
     assert "Clay and fire notes" in (project / "copy/memory.tmx").read_text()
-    assert run_tavolan("locale", "memory", "--read", tmp_path / "none.tmx", cwd=project).code == 3
+    assert run_tavolan("locale", "receive", tmp_path / "none.tmx", cwd=project).code == 3
 
 
 def test_tables_are_documents_too(project):
-    found = run_tavolan("copy", "table", "subtitle", "--json", cwd=project).json
+    found = run_tavolan("copy", "show", "--field", "subtitle", "--json", cwd=project).json
     assert found["schema"] == "tavolan/field@1" and found["field"] == "subtitle"
     (german,) = [row for row in found["locales"] if row["locale"] == "de-DE"]
     assert (german["text"], german["length"], german["limit"]) == ("Notizen zum Brand", 17, 30)

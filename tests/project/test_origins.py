@@ -46,7 +46,7 @@ def test_what_was_written_by_hand_becomes_outdated_when_a_command_changes_the_so
     assert not any(pair.address == "subtitle" for pair in current_pairs(tavolan.open_project(project)))
 
 
-@pytest.mark.parametrize("way", ["receive", "sheet", "adopt"])
+@pytest.mark.parametrize("way", ["receive", "sheet", "approve", "fits"])
 def test_texts_that_come_in_unchanged_are_adopted(project, way):
     assert len(unknown_origins(tavolan.open_project(project))["de-DE"]) == 6
     if way == "receive":
@@ -56,9 +56,11 @@ def test_texts_that_come_in_unchanged_are_adopted(project, way):
         run_tavolan("copy", "sheet", project / "s.csv", cwd=project)
         done = run_tavolan("copy", "sheet", "--read", project / "s.csv", cwd=project)
     else:
-        assert "12 translations would be adopted" in run_tavolan("locale", "adopt", "--dry-run", cwd=project).out
+        shown = run_tavolan("locale", "approve", "--all", "--fits-source", "--dry-run", cwd=project)
+        assert "12 translations would count as made from the source as it is now" in shown.out
         assert not (project / "copy/state.csv").exists()
-        done = run_tavolan("locale", "adopt", cwd=project)
+        words = ("--fits-source",) if way == "fits" else ("--by", "Ada")
+        done = run_tavolan("locale", "approve", "--all", *words, cwd=project)
     assert done.code == 0, done.err
     assert unknown_origins(tavolan.open_project(project)) == {}
     replace(project / SOURCE, "Clay and kiln notes", "Clay and fire")
@@ -66,10 +68,10 @@ def test_texts_that_come_in_unchanged_are_adopted(project, way):
 
 
 def test_adopting_one_language_leaves_the_others(project):
-    assert run_tavolan("locale", "adopt", "--locale", "de-DE", cwd=project).code == 0
+    assert run_tavolan("locale", "approve", "de-DE", "--fits-source", cwd=project).code == 0
     assert list(unknown_origins(tavolan.open_project(project))) == ["ar-SA"]
-    assert "Of 6 translations nobody knows" in run_tavolan("locale", "status", cwd=project).out
-    assert "known" not in run_tavolan("locale", "status", "--locale", "de-DE", cwd=project).out
+    assert "Of 6 translations nobody knows" in run_tavolan("status", "--translations", cwd=project).out
+    assert "known" not in run_tavolan("status", "--translations", "--locale", "de-DE", cwd=project).out
 
 
 def test_git_tells_which_source_a_translation_was_made_from(project):

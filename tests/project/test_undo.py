@@ -51,7 +51,7 @@ def kilnary(year, tmp_path):
 
 
 COMMANDS = (
-    "facts set price=free ios.category=Games prices.JP=",
+    "facts price=free ios.category=Games prices.JP=",
     "terms add kiln-sitter --locale en-US --relevance 60",
     "terms mine --locale en-US --add 1",
     "results campaign ads --from 2026-03-01 --to 2026-03-10 --cost 200",
@@ -65,11 +65,11 @@ COMMANDS = (
     "copy set de-DE captions.firing --clear",
     "copy replace firings kilnwork --yes",
     "terms plan --locale en-US --apply",
-    "terms import ../s.csv --locale en-US --store ios",
-    "results import ../m.csv --store ios",
-    "reviews import ../r.csv --store ios --locale en-US",
+    "import --as phrases ../s.csv --locale en-US --store ios",
+    "import ../m.csv --store ios",
+    "import --as reviews ../r.csv --store ios --locale en-US",
     "locale add pl",
-    "locale memory --read ../phrases.tmx",
+    "locale receive ../phrases.tmx",
     "experiment new bold-icon --hypothesis more-people-notice-it",
     "notes keep",
     "shots new ../More.png",

@@ -65,14 +65,14 @@ def hostile(project):
     "command",
     [
         ["check", "--notes"], ["status"], ["status", "--field", "title"], ["copy", "show", "en-US"],
-        ["copy", "table", "title"], ["copy", "table", "keywords"], ["copy", "replace", "[/x]", "[/z]", "--dry-run"],
-        ["copy", "choose", "en-US", "subtitle", "1", "--force", "--dry-run"],
+        ["copy", "show", "--field", "title"], ["copy", "show", "--field", "keywords"], ["copy", "replace", "[/x]", "[/z]", "--dry-run"],
+        ["copy", "set", "en-US", "subtitle", "--alternate", "1", "--force", "--dry-run"],
         ["copy", "set", "en-US", "promo", "[/s] :smile:", "--dry-run"], ["terms", "cover", "--all"],
         ["terms", "cover"], ["terms", "cover", "--matrix"], ["terms", "mine", "--locale", "en-US"],
         ["reviews", "queue"], ["reviews", "themes"],
         ["terms", "score"], ["terms", "score", "--reach", "--locale", "en-US"], ["terms", "cover", "--lists"],
-        ["terms", "title", "--locale", "en-US"], ["terms", "plan", "--locale", "en-US", "--why"],
-        ["locale", "status", "--units"], ["locale", "send"], ["locale", "add", "--suggest"], ["notes", "show"],
+        ["terms", "cover", "--title-words", "--locale", "en-US"], ["terms", "plan", "--locale", "en-US", "--why"],
+        ["status", "--translations", "--units"], ["locale", "send"], ["locale", "add", "--suggest"], ["notes", "show"],
         ["notes", "show", "--version", "1 [/y]"], ["rules", "show", "ios"], ["shots", "render", "--dry-run", "--why"],
     ],
     ids=" ".join,
@@ -96,7 +96,9 @@ def test_names_and_commits_from_outside_are_printed_as_they_are(hostile, tmp_pat
     done = run_tavolan("notes", "draft", "--since", "v1", "--repository", repository, "--dry-run", cwd=hostile)
     assert done.code == 0 and "[/c] [bold]kiln :smile: view" in done.out, done.err
     (tmp_path / "s [bold].csv").write_text('Keyword,[/col],"[bold]note"\n"[/w] kiln",1,x\n')
-    done = run_tavolan("terms", "import", tmp_path / "s [bold].csv", "--locale", "en-US", "--dry-run", cwd=hostile)
+    done = run_tavolan(
+        "import", "--as", "phrases", tmp_path / "s [bold].csv", "--locale", "en-US", "--dry-run", cwd=hostile
+    )
     assert done.code == 0 and "[/col], [bold]note" in done.out, done.err
     write_screen(tmp_path / "[bold]home.png", 1290, 2796)
     done = run_tavolan("shots", "take", tmp_path / "[bold]home.png", "--name", "home", "--dry-run", cwd=hostile)

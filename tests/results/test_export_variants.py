@@ -344,7 +344,7 @@ def imported(root, variant):
     path = root / variant.name
     path.write_bytes(variant.data())
     try:
-        return run_tavolan("results", "import", path, *variant.options, cwd=root)
+        return run_tavolan("import", path, *variant.options, cwd=root)
     finally:
         path.unlink()
 
@@ -374,7 +374,7 @@ def test_a_column_for_each_day_is_as_good(root, name):
 def test_what_is_no_table_is_refused(root, name):
     (root / "data/metrics.csv").unlink(missing_ok=True)
     (root / "export.csv").write_bytes(NOT_A_TABLE[name])
-    done = run_tavolan("results", "import", "export.csv", cwd=root)
+    done = run_tavolan("import", "export.csv", cwd=root)
     assert done.code in (2, 3) and taken_in(root) is None and "fault of its own" not in done.err
 
 

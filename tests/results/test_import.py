@@ -180,7 +180,7 @@ def test_many_rows_go_to_parquet_and_count_the_same(project, tmp_path, monkeypat
 
 def test_the_program_imports_and_shows_the_columns(project, tmp_path):
     export = file_of(tmp_path, "Day,Country,Channel,Downloads,Device\n2026-05-01,US,organic search,7,phone\n")
-    tried = run_tavolan("results", "import", export, "--dry-run", "--project", project)
+    tried = run_tavolan("import", export, "--dry-run", "--project", project)
     assert (
         tried.code == 0
         and "date ← Day" in tried.out
@@ -188,11 +188,11 @@ def test_the_program_imports_and_shows_the_columns(project, tmp_path):
         and "no place for: Device" in tried.out
     )
     assert not (project / "data/metrics.csv").exists()
-    done = run_tavolan("results", "import", export, "--project", project)
+    done = run_tavolan("import", export, "--project", project)
     assert "1 row new, 0 changed, 0 there already" in done.out and metric_rows(project)
-    assert run_tavolan("results", "import", "--project", project).code == 2
-    assert run_tavolan("results", "import", export, "--as", "stars", "--project", project).code == 2
-    assert run_tavolan("results", "import", tmp_path / "nothing.csv", "--project", project).code == 3
+    assert run_tavolan("import", "--project", project).code == 2
+    assert run_tavolan("import", export, "--as", "stars", "--project", project).code == 2
+    assert run_tavolan("import", tmp_path / "nothing.csv", "--project", project).code == 3
 
 
 def test_columns_by_hand_come_one_by_one_or_with_commas(tmp_path):
@@ -276,16 +276,16 @@ WHOLE = lines_of(*(f"2026-11-0{day},US,NAME,{50 + 2 * day}" for day in range(1, 
 def test_figures_that_are_there_under_other_sources_are_refused_or_replaced(project, tmp_path):
     whole = file_of(tmp_path, WHOLE.replace("NAME", "organic"))
     parts = file_of(tmp_path, PARTS, "parts.csv")
-    assert run_tavolan("results", "import", "--store", "ios", whole, cwd=project).code == 0
+    assert run_tavolan("import", "--store", "ios", whole, cwd=project).code == 0
     before = (project / "data/metrics.csv").read_bytes()
-    refused = run_tavolan("results", "import", "--store", "ios", parts, cwd=project)
+    refused = run_tavolan("import", "--store", "ios", parts, cwd=project)
     assert refused.code == 2 and "8 days and places have the same figures already, as organic" in refused.err
     # Two files of one run are compared as well, and neither is written.
     (project / "data/metrics.csv").unlink()
-    refused = run_tavolan("results", "import", "--store", "ios", whole, parts, cwd=project)
+    refused = run_tavolan("import", "--store", "ios", whole, parts, cwd=project)
     assert refused.code == 2 and not (project / "data/metrics.csv").exists()
     (project / "data/metrics.csv").write_bytes(before)
-    done = run_tavolan("results", "import", "--store", "ios", parts, "--replace", cwd=project)
+    done = run_tavolan("import", "--store", "ios", parts, "--replace", cwd=project)
     assert done.code == 0 and "8 lines of organic replaced by browse, search" in done.out
     assert "browse: installs 116" in done.out and "search: installs 356" in done.out
     assert {row[2] for row in metric_rows(project)} == {"search", "browse"} and len(metric_rows(project)) == 16

@@ -104,7 +104,7 @@ def test_another_app_is_the_measure_before_ours_is_published(year, tmp_path):
     assert len(moved["moves"]) > 10 and moved["unfound"] == []
     history = run_tavolan("results", "ranks", "kiln log", "--storefront", "US", "--json", cwd=root).json
     assert [line["app"] for line in history["lines"]] == ["Claywise"]
-    wins = run_tavolan("results", "wins", "--storefront", "US", "--json", cwd=root).json["wins"]
+    wins = run_tavolan("results", "ranks", "--to-win", "--storefront", "US", "--json", cwd=root).json["wins"]
     assert wins and all(one["rank"] == now[one["phrase"]] for one in wins)
     rivals = run_tavolan("results", "rivals", "--storefront", "US", "--json", cwd=root).json
     assert rivals["ours"] == "Claywise"

@@ -97,7 +97,7 @@ def test_the_program_shows_ranks_and_shares_with_charts(year, tmp_path):
     shown = run_tavolan("results", "ranks", "kiln log", "--storefront", "US", "--app", "Emberloom", "--figure", chart, "--project", year)  # fmt: skip
     assert shown.code == 0 and "Emberloom" in shown.out and "en-US title" in shown.out
     assert chart.read_bytes().startswith(b"\x89PNG")
-    shares = run_tavolan("results", "share", "--storefront", "JP", "--why", "--figure", tmp_path / "s.svg", "--project", year)  # fmt: skip
+    shares = run_tavolan("results", "ranks", "--share", "--storefront", "JP", "--why", "--figure", tmp_path / "s.svg", "--project", year)  # fmt: skip
     assert shares.code == 0 and "Hidane" in shares.out and "1 ÷ r^1.3" in shares.out
     assert "<svg" in (tmp_path / "s.svg").read_text("utf-8")
     later = run_tavolan("results", "ranks", "--from", "2026-11-01", "--to", "2026-11-25", "--json", "--project", year)

@@ -42,7 +42,7 @@ def test_its_figures_are_those_of_the_commands(page, year):
     assert f"× {ratio['value']:.2f} ({ratio['low']:.2f} to {ratio['high']:.2f})" in text
     repair = run_tavolan("results", "funnel", *span, "--json", cwd=year).json["repair"]
     assert f"{repair['installs']:,.0f} more installs" in text
-    for entry in run_tavolan("experiment", "list", "--json", cwd=year).json["experiments"]:
+    for entry in run_tavolan("experiment", "show", "--json", cwd=year).json["experiments"]:
         assert entry["hypothesis"] in text
     # Every figure has its source.
     for section in html.fromstring(page).xpath("//section"):

@@ -65,7 +65,7 @@ def test_a_move_takes_an_alternate_that_a_person_wrote(year, tmp_path):
     kilnary = tavolan.open_project(root)
     moves = next_wins(Figures(kilnary), Scope(("ios",), ("US",)), most=60).best
     move = next(one.move for one in moves if one.answer.phrase == "cone chart")
-    assert move.kind == "alternate" and move.command == "tavolan copy choose en-US title 1"
+    assert move.kind == "alternate" and move.command == "tavolan copy set en-US title --alternate 1"
     assert run_tavolan(*move.command.split()[1:], cwd=root).code == 0
     (now,) = [a for a in cover(tavolan.open_project(root), ["ios"], ["US"]) if a.phrase == "cone chart"]
     assert now.tier == move.tier == "title-phrase"
@@ -95,7 +95,7 @@ def test_a_move_gains_what_it_says_once_its_texts_are_written(year, tmp_path, st
 
 
 def test_the_command(year, tmp_path):
-    said = run_tavolan("results", "wins", "--top", "3", "--why", "--figure", tmp_path / "w.svg", cwd=year)
+    said = run_tavolan("results", "ranks", "--to-win", "--top", "3", "--why", "--figure", tmp_path / "w.svg", cwd=year)
     assert said.code == 0 and "3 phrases of" in said.out and "Order: value × reach" in said.out
     assert b"<svg" in (tmp_path / "w.svg").read_bytes()
 

@@ -179,13 +179,14 @@ def test_the_commands(year, project, tmp_path):
     ):
         book.active.append(row)
     book.save(tmp_path / "r.xlsx")
-    dry = run_tavolan("reviews", "import", tmp_path / "r.xlsx", "--locale", "en-US", "--dry-run", cwd=project)
+    dry = run_tavolan("import", "--as", "reviews", tmp_path / "r.xlsx", "--locale", "en-US", "--dry-run", cwd=project)
     assert "2 reviews would be new" in dry.out and not (project / "data/reviews.csv").exists()
     assert (
-        "2 reviews new" in run_tavolan("reviews", "import", tmp_path / "r.xlsx", "--locale", "en-US", cwd=project).out
+        "2 reviews new"
+        in run_tavolan("import", "--as", "reviews", tmp_path / "r.xlsx", "--locale", "en-US", cwd=project).out
     )
     assert "low stars" in run_tavolan("reviews", "queue", cwd=project).out
-    assert run_tavolan("reviews", "import", cwd=project).code == 2
+    assert run_tavolan("import", "--as", "reviews", cwd=project).code == 2
     themes = run_tavolan("reviews", "themes", "--why", "--figure", tmp_path / "t.png", cwd=year)
     assert themes.code == 0 and "kiln connection" in themes.out and "no target phrase yet" in themes.out
     assert (tmp_path / "t.png").read_bytes().startswith(b"\x89PNG")

@@ -149,25 +149,28 @@ def test_a_damaged_clip_is_named_and_nothing_is_half_written(film, tmp_path):
 def test_recordings_are_taken_in_named_numbered_and_never_overwritten(film, tmp_path):
     root = film
     first = write_clip(tmp_path / "kiln.mov", (numbered(n) for n in range(3)), container="mov")
-    done = run_tavolan("video", "take", first, "--locale", "de-DE", cwd=root)
+    done = run_tavolan("shots", "take", first, "--locale", "de-DE", cwd=root)
     assert done.code == 0 and "kiln.mov → clips/de-DE/phone-6.9/kiln.mov" in done.out, done.err
     assert (root / "clips/de-DE/phone-6.9/kiln.mov").read_bytes() == first.read_bytes()
-    assert "there already" in run_tavolan("video", "take", first, "--locale", "de-DE", cwd=root).out
+    assert "there already" in run_tavolan("shots", "take", first, "--locale", "de-DE", cwd=root).out
     other = write_clip(tmp_path / "b/kiln.mov", (numbered(n) for n in range(4)), container="mov")
-    done = run_tavolan("video", "take", other, "--locale", "de-DE", cwd=root)
+    done = run_tavolan("shots", "take", other, "--locale", "de-DE", cwd=root)
     assert "clips/de-DE/phone-6.9/kiln-2.mov  (the name is taken: numbered)" in done.out
     done = run_tavolan(
-        "video", "take", other, "--name", "kiln", "--locale", "de-DE", "--replace", "--dry-run", cwd=root
+        "shots", "take", other, "--name", "kiln", "--locale", "de-DE", "--replace", "--dry-run", cwd=root
     )
     assert (
         "Nothing was taken" in done.out and (root / "clips/de-DE/phone-6.9/kiln.mov").read_bytes() == first.read_bytes()
     )
     wide = write_clip(tmp_path / "wide.mp4", (numbered(n, (208, 96)) for n in range(2)))
-    for file, said in ((tmp_path / "nothing.mp4", "isn't there"), (root / "shots.toml", "is no clip")):
-        done = run_tavolan("video", "take", file, cwd=root)
+    for file, said in (
+        (tmp_path / "nothing.mp4", "does not exist"),
+        (root / "shots.toml", "isn't a picture that can be read"),
+    ):
+        done = run_tavolan("shots", "take", file, cwd=root)
         assert done.code in (2, 3) and said in done.err, done.err
-    assert run_tavolan("video", "take", wide, cwd=root).code in (0, 3)
-    assert "Give files, or a folder with --watch" in run_tavolan("video", "take", cwd=root).err
+    assert run_tavolan("shots", "take", wide, cwd=root).code in (0, 3)
+    assert "Give files, or a folder with --watch" in run_tavolan("shots", "take", cwd=root).err
 
 
 def test_what_a_recorder_saves_is_taken_in_as_it_comes(film, tmp_path):
@@ -179,9 +182,9 @@ def test_what_a_recorder_saves_is_taken_in_as_it_comes(film, tmp_path):
     half = made.stat().st_size // 2
     save = f'sleep 1; head -c {half} "$0" > "$1"; sleep 0.3; tail -c +{half + 1} "$0" >> "$1"'
     with subprocess.Popen(["sh", "-c", save, made, inbox / "home.mp4"]) as recorder:
-        done = run_tavolan("video", "take", "--watch", inbox, "--locale", "de-DE", "--times", "1", cwd=root)
+        done = run_tavolan("shots", "take", "--watch", inbox, "--locale", "de-DE", "--times", "1", cwd=root)
         recorder.wait()
     assert done.code == 0 and "home.mp4 → clips/de-DE/phone-6.9/home.mp4" in done.out, done.err
     assert (root / "clips/de-DE/phone-6.9/home.mp4").read_bytes() == made.read_bytes()
-    done = run_tavolan("video", "take", "--watch", made, cwd=root)
+    done = run_tavolan("shots", "take", "--watch", made, cwd=root)
     assert done.code == 2 and "is no folder" in done.err

@@ -168,12 +168,12 @@ def test_a_file_over_the_limit_is_coded_harder_until_it_fits(film):
 
 
 def test_the_board_shows_frames_scenes_titles_and_sound(film):
-    done = run_tavolan("video", "board", "--locale", "en-US", cwd=film)
+    done = run_tavolan("video", "render", "--board", "--locale", "en-US", cwd=film)
     assert done.code == 0, done.err
     board = film / "out/boards/video-ios-phone-6.9-en-US.png"
     assert str(board) in done.out and board.read_bytes().startswith(b"\x89PNG")
     shutil.rmtree(film / "out/video")
-    done = run_tavolan("video", "board", cwd=film)
+    done = run_tavolan("video", "render", "--board", cwd=film)
     assert done.code == 2 and "there are no videos to show yet" in done.err
 
 

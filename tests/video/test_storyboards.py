@@ -214,7 +214,7 @@ def test_a_tall_clip_is_framed_in_a_wide_video_and_in_a_tablets(film):
 
 
 def findings(root, *rules):
-    done = run_tavolan("video", "check", "--json", cwd=root)
+    done = run_tavolan("check", "--videos", "--json", cwd=root)
     found = [one for one in json.loads(done.out)["findings"] if not rules or one["rule"] in rules]
     return [(one["rule"], one["locale"], one["field"]) for one in found]
 
@@ -235,7 +235,7 @@ def test_the_checks_say_what_is_missing_unused_and_too_short(film):
 
 def test_titles_are_sent_checked_and_translated_as_captions_are(film):
     replace(film / "copy/de-DE.toml", 'home = "Topf"\n', "")
-    assert "titles.home" in run_tavolan("locale", "status", "--units", cwd=film).out
+    assert "titles.home" in run_tavolan("status", "--translations", "--units", cwd=film).out
     replace(film / "copy/en-US.toml", 'end = "The end"', 'end = "The *end"')
     assert "isn't closed" in run_tavolan("check", cwd=film).out
     assert run_tavolan("copy", "set", "de-DE", "titles.home", "Alle *Töpfe*", cwd=film).code == 0

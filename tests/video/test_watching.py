@@ -90,10 +90,10 @@ def test_files_made_elsewhere_are_measured_and_compared(tmp_path):
         [numbered(n) for n in range(12)],
         times=[n / 10 + (0.03 if n % 3 else 0) for n in range(12)],
     )
-    done = run_tavolan("video", "check", flashing, uneven, "--store", "ios", "--device", "phone-6.9", cwd=tmp_path)
+    done = run_tavolan("check", "--videos", flashing, uneven, "--store", "ios", "--device", "phone-6.9", cwd=tmp_path)
     assert done.code == 1 and "flashes more than three times a second" in done.out, done.out + done.err
     assert "96×208 pixels; 886×1920 is asked for" in done.out and "uneven lengths" in done.out
-    document = run_tavolan("video", "check", flashing, "--store", "maker", "--json", cwd=tmp_path).json
+    document = run_tavolan("check", "--videos", flashing, "--store", "maker", "--json", cwd=tmp_path).json
     assert document["schema"] == "tavolan/videofiles@1" and document["videos"][0]["frames"] == 60
     assert {one["rule"] for one in document["findings"]} >= {"video-unfit", "video-flashes"}
     checked = check_video_files([flashing] * 4, [shipped_rulebook("ios")], "phone-6.9")
@@ -102,9 +102,9 @@ def test_files_made_elsewhere_are_measured_and_compared(tmp_path):
 
 def test_what_is_no_video_or_no_store_is_refused(tmp_path):
     (tmp_path / "notes.mp4").write_text("notes")
-    done = run_tavolan("video", "check", tmp_path / "notes.mp4", cwd=tmp_path)
+    done = run_tavolan("check", "--videos", tmp_path / "notes.mp4", cwd=tmp_path)
     assert done.code == 3 and "notes.mp4" in done.err
     clip = write_clip(tmp_path / "c.mp4", [numbered(1)] * 2)
-    assert run_tavolan("video", "check", clip, "--store", "isos", cwd=tmp_path).code == 2
-    done = run_tavolan("video", "check", clip, "--device", "phone-9", cwd=tmp_path)
+    assert run_tavolan("check", "--videos", clip, "--store", "isos", cwd=tmp_path).code == 2
+    done = run_tavolan("check", "--videos", clip, "--device", "phone-9", cwd=tmp_path)
     assert done.code == 2 and "Known here:" in done.err

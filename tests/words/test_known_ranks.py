@@ -17,15 +17,17 @@ def data(root, name, text):
 def test_ranks_of_a_list_go_to_the_ranks(project):
     (project / "r.csv").write_text("Search term,Rank,Country\nkiln log,4,US\nkiln log,9,Germany\nclay body,,US\n")
     said = run_tavolan(
-        "terms", "import", project / "r.csv", "--project", project, "--locale", "en-US", "--store", "ios"
+        "import", "--as", "phrases", project / "r.csv", "--project", project, "--locale", "en-US", "--store", "ios"
     ).out
     assert "2 rows new" in said and "Rank" not in (project / "terms/en-US.csv").read_text("utf-8")
     ranks = known_ranks(tavolan.open_project(project))
     assert ranks["kiln log", "DE", "ios"] == (9, None) and ("clay body", "US", "ios") not in ranks
     (project / "s.csv").write_text("phrase,rank\nkiln shelf,7\n")
-    said = run_tavolan("terms", "import", project / "s.csv", "--project", project, "--locale", "ar-SA").out
+    said = run_tavolan("import", "--as", "phrases", project / "s.csv", "--project", project, "--locale", "ar-SA").out
     assert "--storefront US" in said and "rank: 7" in (project / "terms/ar-SA.csv").read_text("utf-8")
-    run_tavolan("terms", "import", project / "s.csv", "--project", project, "--locale", "en-US", "--storefront", "CA")
+    run_tavolan(
+        "import", "--as", "phrases", project / "s.csv", "--project", project, "--locale", "en-US", "--storefront", "CA"
+    )
     assert known_ranks(tavolan.open_project(project))["kiln shelf", "CA", ""] == (7, None)
 
 

@@ -273,7 +273,7 @@ def test_a_plan_for_one_store_writes_where_only_that_store_reads(project):
     made_by_plan = [f for f in tavolan.check(opened) if f.field == "keywords" and f.store == "maker"]
     assert [f.rule for f in made_by_plan if f.rule != "keyword-room"] == []
     assert before.splitlines()[0] in (project / "copy/en-US.toml").read_text()
-    assert run_tavolan("copy", "choose", "en-US", "maker.keywords", "1", cwd=project).code == 0
+    assert run_tavolan("copy", "set", "en-US", "maker.keywords", "--alternate", "1", cwd=project).code == 0
     assert tavolan.open_project(project).copy["en-US"].data["maker"]["keywords"] == ["pottery", "glaze"]
 
 

@@ -257,14 +257,17 @@ def test_commands_about_sources(project):
     assert run_tavolan("terms", "cover", "--lists", "--json", cwd=project).json["lists"][0]["phrases"] == 2
     (project / "r.csv").write_text(SERVICE)
     before = (project / "terms/en-US.csv").read_text()
-    done = run_tavolan("terms", "import", "r.csv", "--locale", "en-US", "--dry-run", cwd=project)
+    done = run_tavolan("import", "--as", "phrases", "r.csv", "--locale", "en-US", "--dry-run", cwd=project)
     assert done.code == 0 and "3 phrases would be added" in done.out
     assert (project / "terms/en-US.csv").read_text() == before
-    assert run_tavolan("terms", "import", "r.csv", "--locale", "en-US", "--map", "Rank=list", cwd=project).code == 0
+    assert (
+        run_tavolan("import", "--as", "phrases", "r.csv", "--locale", "en-US", "--map", "Rank=list", cwd=project).code
+        == 0
+    )
     assert len(tavolan.open_project(project).terms["en-US"]) == 5
     for args in (["--map", "x"], ["--map", "None=phrase"]):
-        assert run_tavolan("terms", "import", "r.csv", "--locale", "en-US", *args, cwd=project).code == 2
-    assert run_tavolan("terms", "import", "none.csv", "--locale", "en-US", cwd=project).code == 3
+        assert run_tavolan("import", "--as", "phrases", "r.csv", "--locale", "en-US", *args, cwd=project).code == 2
+    assert run_tavolan("import", "--as", "phrases", "none.csv", "--locale", "en-US", cwd=project).code == 3
     data(project, "reviews.csv", "locale,text\n")
     assert run_tavolan("terms", "mine", "--locale", "en-US", cwd=project).code == 3
 
@@ -277,12 +280,20 @@ def test_a_scale_that_nobody_can_tell_is_asked_for(project, tmp_path):
     path.write_text(
         SMALL.replace(",rank", "").replace(",4\n", "\n").replace(",\n", "\n").replace(",12\n", "\n"), "utf-8"
     )
-    asked = run_tavolan("terms", "import", path, "--locale", "en-US", cwd=project)
+    asked = run_tavolan("import", "--as", "phrases", path, "--locale", "en-US", cwd=project)
     assert asked.code == 2 and "of 10, or of 100?" in asked.err and "--scale difficulty=10" in asked.err
-    wrong = run_tavolan("terms", "import", path, "--locale", "en-US", "--scale", "difficulty=5", cwd=project)
+    wrong = run_tavolan("import", "--as", "phrases", path, "--locale", "en-US", "--scale", "difficulty=5", cwd=project)
     assert wrong.code == 2 and "above 5" in wrong.err
-    assert run_tavolan("terms", "import", path, "--locale", "en-US", "--scale", "hardness=5", cwd=project).code == 2
-    assert run_tavolan("terms", "import", path, "--locale", "en-US", "--scale", "difficulty=10", cwd=project).code == 0
+    assert (
+        run_tavolan("import", "--as", "phrases", path, "--locale", "en-US", "--scale", "hardness=5", cwd=project).code
+        == 2
+    )
+    assert (
+        run_tavolan(
+            "import", "--as", "phrases", path, "--locale", "en-US", "--scale", "difficulty=10", cwd=project
+        ).code
+        == 0
+    )
     found = {term.phrase: term.difficulty for term in tavolan.open_project(project).terms["en-US"]}
     assert found["glaze app"] == 70 and found["pottery diary"] == 90
 
@@ -291,7 +302,7 @@ def test_ranks_of_a_list_are_of_one_store(project, tmp_path):
     replace(project / "tavolan.toml", "[store.ios]", "[store.android]\n[store.ios]")
     path = tmp_path / "list.csv"
     path.write_text(SMALL, "utf-8")
-    args = ("terms", "import", path, "--locale", "en-US", "--scale", "difficulty=100", "--storefront", "US")
+    args = ("import", "--as", "phrases", path, "--locale", "en-US", "--scale", "difficulty=100", "--storefront", "US")
     asked = run_tavolan(*args, cwd=project)
     assert asked.code == 2 and "nothing says which" in asked.err
     assert run_tavolan(*args, "--store", "any", cwd=project).code == 0
@@ -303,7 +314,7 @@ def test_ranks_of_a_list_are_of_one_store(project, tmp_path):
 def test_phrases_without_numbers_at_the_end_of_a_list_stay(project, tmp_path):
     path = tmp_path / "list.csv"
     path.write_text("Report\n\nphrase,volume,difficulty\nkiln log,40,55\nglaze app,,\n\npottery diary\n", "utf-8")
-    assert run_tavolan("terms", "import", path, "--locale", "en-US", cwd=project).code == 0
+    assert run_tavolan("import", "--as", "phrases", path, "--locale", "en-US", cwd=project).code == 0
     assert {"kiln log", "glaze app", "pottery diary"} <= {
         term.phrase for term in tavolan.open_project(project).terms["en-US"]
     }

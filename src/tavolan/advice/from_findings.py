@@ -124,7 +124,7 @@ def _command_for_texts(now: Situation, group: list[Finding], locales: list[str])
     if texts and len(fields) >= _MANY_TEXTS:
         return "tavolan copy sheet texts.xlsx"
     if len(locales) > 1:
-        return f"tavolan copy table {first.field}" if len(fields) == 1 and texts else "tavolan check"
+        return f"tavolan copy show --field {first.field}" if len(fields) == 1 and texts else "tavolan check"
     if not first.locale:
         return "tavolan check --notes"
     if not _is_text(now, first):
@@ -133,7 +133,7 @@ def _command_for_texts(now: Situation, group: list[Finding], locales: list[str])
     if len(first.stores) == 1 and not parse_address(address).table:
         address = now.texts.read_address(first.stores[0], first.locale, address)
     if choice := _fitting_alternate(now, first, address):
-        return f"tavolan copy choose {first.locale} {address} {choice}"
+        return f"tavolan copy set {first.locale} {address} --alternate {choice}"
     return f'tavolan copy set {first.locale} {address} "…"'
 
 

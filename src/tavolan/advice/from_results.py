@@ -222,7 +222,7 @@ def from_metrics(now: Situation) -> Iterator[Action]:
         kind="results",
         what="Take the figures of the last weeks in",
         why=why,
-        command=f"tavolan results import {how}",
+        command=f"tavolan import {how}",
         gain=Gain(),
         minutes=now.minutes("results"),
         promise="the newest day of data/metrics.csv",

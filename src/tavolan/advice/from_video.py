@@ -53,7 +53,7 @@ def _record(now: Situation, stores: list[Store], lacking: list[str]) -> Action:
         kind="video",
         what=f"Record {counted(len(lacking), 'clip')}",
         why=f"video.toml shows {some_of(lacking, 4)}.",
-        command="tavolan video take FILES",
+        command="tavolan shots take FILES",
         gain=_gain(now, stores),
         minutes=now.minutes("video", len(lacking)),
         promise=f"clips to record: {len(lacking)} → 0",

@@ -24,7 +24,7 @@ def from_words(now: Situation) -> Iterator[Action]:
             kind="words",
             what=f"Write down what people search for in {source}",
             why="A listing is found by words: none are known.",
-            command=f"tavolan terms import FILE --locale {source}",
+            command=f"tavolan import --as phrases FILE --locale {source}",
             gain=Gain(),
             minutes=now.minutes("words", 3),
             promise=f"phrases in terms/{source}.csv",

@@ -283,7 +283,7 @@ def graphic_to_make(review: Review, this: Rule) -> Iterator[Finding]:
             at = Location(store=store.id, field=f"graphic.{name}", path=source.shown)
             if icon and (project.root / ICON).exists():
                 if trouble := icon_trouble(project, store):
-                    yield this.finding(at, f"{graphic.what} {trouble}", "Make it: tavolan shots icons")
+                    yield this.finding(at, f"{graphic.what} {trouble}", "Make it: tavolan shots render --icons")
                 continue
             if name in described:
                 continue

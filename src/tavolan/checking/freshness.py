@@ -1,7 +1,7 @@
 """Checks of what ages: release notes, rulebooks, waivers."""
 
 import calendar
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterable, Iterator
 from datetime import date
 from pathlib import Path
 
@@ -11,7 +11,7 @@ from tavolan.checking.review import Review
 from tavolan.notes.versions import apart
 from tavolan.project.datafile import DATA_FILES
 from tavolan.project.origins import unknown_origins
-from tavolan.project.state import State
+from tavolan.project.state import digest
 from tavolan.project.texts import Texts
 from tavolan.project.translation_progress import is_drafted, is_outdated
 
@@ -49,7 +49,26 @@ def drafted(review: Review, this: Rule) -> Iterator[Finding]:
         yield this.finding(at, "was drafted by a machine and not reviewed", remedy)
 
 
-def _remembered(review: Review, state: State, holds: Callable[[Texts, str, str], bool]) -> Iterator[Location]:
+@check("locked-changed", "warning")
+def locked_changed(review: Review, this: Rule) -> Iterator[Finding]:
+    """A locked text doesn't say any more what was approved: somebody changed it in its file, where no command asks.
+
+    Put it back (`git` or `tavolan undo`), or let who locked it approve it again.
+    """
+
+    def changed(texts: Texts, locale: str, address: str) -> bool:
+        entry = review.project.approvals[locale, address]
+        return entry.locked and digest(texts.get(locale, address)) != entry.text
+
+    for at in _remembered(review, review.project.approvals, changed):
+        entry = review.project.approvals[at.locale, at.field]
+        remedy = f"Put it back, or approve it: tavolan locale approve {at.locale} --field {at.field} --lock"
+        yield this.finding(at, f"was locked by {entry.who} on {entry.day}, and changed since", remedy)
+
+
+def _remembered(
+    review: Review, state: Iterable[tuple[str, str]], holds: Callable[[Texts, str, str], bool]
+) -> Iterator[Location]:
     """Yield where the remembered texts stand that something holds for."""
     project = review.project
     texts = Texts(project)
@@ -78,14 +97,14 @@ def origin_unknown(review: Review, this: Rule) -> Iterator[Finding]:
     """Nobody knows which source text some translations were made from, so they never become outdated.
 
     They came in by hand, and neither `copy/state.csv` nor git knows their source. The next command that writes texts
-    adopts them, and so does `tavolan locale adopt`: as made from the source as it is now.
+    adopts them, and so does `tavolan locale approve --all --fits-source`: as made from the source as it is now.
     """
     unknown = unknown_origins(review.project)
     if unknown:
         count = sum(map(len, unknown.values()))
         places = ", ".join(f"{tag} {len(addresses)}" for tag, addresses in unknown.items())
         message = f"of {count} translations nobody knows which source they were made from ({places})"
-        remedy = "If they fit the source as it is now, run: tavolan locale adopt"
+        remedy = "If they fit the source as it is now, run: tavolan locale approve --all --fits-source"
         at = Location(field="state", path="copy/state.csv")
         yield this.finding(at, message, remedy, measured=count, limit=0, unit="texts")
 

@@ -19,7 +19,7 @@ def _remedy(review: Review, place: Place) -> str:
         sample = "[…]" if place.rule.kind == "list" else "…" if place.rule.kind == "yes-no" else '"…"'
         return f"Write {place.field} = {sample}."
     name = fact_name(review.project, place.store, place.field)
-    return f"Answer it with: tavolan facts set {name}=VALUE"
+    return f"Answer it with: tavolan facts {name}=VALUE"
 
 
 @check("to-write", "error")
@@ -38,7 +38,7 @@ def to_write(review: Review, this: Rule) -> Iterator[Finding]:
             if place.locale != everywhere[place.store.id, place.field]:
                 continue
             at = replace(place, locale="", value=review.project.once_value(place.store.id, place.field))
-            remedy = f"Answer it with: tavolan facts set {place.field}=VALUE, or in each copy file where it differs."
+            remedy = f"Answer it with: tavolan facts {place.field}=VALUE, or in each copy file where it differs."
         yield at.finding(this, "is still to write; the store requires it", remedy, review.missing_level, measured=0)
 
 

@@ -173,7 +173,7 @@ def clip_missing(review: Review, this: Rule) -> Iterator[Finding]:
             at = Location(field=f"scene.{scene.name}", path=source.shown, line=source.line(("scene", number)))
             message = f'has no clip "{scene.clip}"' + (f" for {', '.join(lacking)}" if lacking else "")
             near = f" {nearest(scene.clip, known)}" if known else ""
-            remedy = f"Take it in: tavolan video take FILE --name {scene.clip}.{near}"
+            remedy = f"Take it in: tavolan shots take FILE --name {scene.clip}.{near}"
             yield this.finding(at, message, remedy, level=review.missing_level or (None if known else "note"))
 
 
@@ -190,7 +190,7 @@ def clip_stands_in(review: Review, this: Rule) -> Iterator[Finding]:
     if lent:
         source = project.video_source
         message = f"the videos of {len(lent)} locales show clips of {project.source_locale}: {some_of(list(lent), 8)}"
-        remedy = "Record them in those languages: tavolan video take FILES --locale TAG"
+        remedy = "Record them in those languages: tavolan shots take FILES --locale TAG"
         at = Location(field="clips", path=source.shown, line=source.line(("scene",)))
         yield this.finding(at, message, remedy, measured=len(lent), limit=0, unit="locales")
 

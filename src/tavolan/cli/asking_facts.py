@@ -27,7 +27,7 @@ def ask_facts(out: Console, root: Path, asked: list[Fact]) -> None:
     from tavolan.support.number_words import counted
 
     if not asked:
-        out.print("Nothing is missing. All facts: tavolan facts show")
+        out.print("Nothing is missing. All facts: tavolan facts --list")
         return
     out.print(
         f"{counted(len(asked), 'fact')} to answer. Enter leaves one for later, q ends. Answers are written at once."

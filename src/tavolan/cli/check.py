@@ -19,10 +19,11 @@ from tavolan.cli.common import (
     print_text,
     say,
 )
-from tavolan.errors import UnknownNameError
+from tavolan.errors import UnknownNameError, UsageError
 
 if TYPE_CHECKING:
     from tavolan.checking import Finding
+    from tavolan.project.model import Project
 
 FormatOption = Annotated[
     str, typer.Option("--format", help="table, json, sarif, junit, github, markdown or csv.", metavar="FORMAT")
@@ -36,6 +37,9 @@ WriteBaselineOption = Annotated[
 
 
 def check(
+    files: Annotated[
+        list[Path] | None, typer.Argument(help="With --videos: video files, also made elsewhere.", metavar="[FILES]...")
+    ] = None,
     project: ProjectOption = None,
     store: StoreOption = None,
     locale: LocaleOption = None,
@@ -46,6 +50,12 @@ def check(
     baseline: BaselineOption = None,
     write_baseline: WriteBaselineOption = None,
     explain: Annotated[str | None, typer.Option("--explain", help="Explain a rule.", metavar="RULE")] = None,
+    videos: Annotated[
+        bool, typer.Option("--videos", help="Only videos, the project's or FILES, each named with what it is.")
+    ] = False,
+    device: Annotated[
+        str, typer.Option("--device", help="With FILES: the size class that they are for; else by size.")
+    ] = "",
 ) -> None:
     """Report every finding: all stores, all locales. Exit code 1 when one is an error."""
     from tavolan.checking import count_levels, run_checks
@@ -56,15 +66,13 @@ def check(
     if explain:
         _explain(explain)
         return
+    if videos or files or device:
+        _check_videos(files or [], project, store, device, alone=videos, json=json)
     chosen = "json" if json else _format(format)
     opened = open_on_day(project, on)
     stores = opened.pick("--store", store or [], list(opened.stores))
     locales = opened.pick("--locale", locale or [], opened.app.locales)
-    findings = [
-        f
-        for f in run_checks(opened)
-        if any(map(f.concerns, stores)) and (f.locale in locales if f.locale else not locale)
-    ]
+    findings = _chosen(run_checks(opened), stores, locales if locale else [])
     if write_baseline:
         write_known(write_baseline, findings)
         say(f"{counted(len(findings), 'finding')} written to {write_baseline}: tavolan check --baseline hides them.")
@@ -72,17 +80,46 @@ def check(
     known = read_baseline(baseline) if baseline else set()
     shown = [f for f in findings if f.id not in known]
     hidden = len(findings) - len(shown)
-    if chosen == "json":
+    _print(chosen, opened, shown, hidden, (len(locales), len(stores)), notes=notes)
+    raise typer.Exit(1 if count_levels(shown)["error"] else 0)
+
+
+def _print(
+    form: str, project: Project, findings: list[Finding], hidden: int, scope: tuple[int, int], *, notes: bool
+) -> None:
+    """Print findings of a scope, so many locales and stores, and how many a baseline hides."""
+    if form == "json":
         from tavolan.reports.documents.checks import Check
 
-        print_document(Check.on(shown, len(locales), len(stores), hidden))
-    elif chosen == "table":
+        print_document(Check.on(findings, *scope, hidden))
+    elif form == "table":
         from tavolan.reports.tables import print_findings
 
-        print_findings(console(), opened, shown, notes, hidden, scope=(len(locales), len(stores)))
+        print_findings(console(), project, findings, notes, hidden, scope=scope)
     else:
-        _print_machine(chosen, shown)
-    raise typer.Exit(1 if count_levels(shown)["error"] else 0)
+        _print_machine(form, findings)
+
+
+def _chosen(findings: list[Finding], stores: list[str], locales: list[str]) -> list[Finding]:
+    """Return the findings of some stores, and of some locales; those of no locale are left out then."""
+    return [
+        finding
+        for finding in findings
+        if any(map(finding.concerns, stores)) and (not locales or finding.locale in locales)
+    ]
+
+
+def _check_videos(
+    files: list[Path], project: Path | None, store: list[str] | None, device: str, *, alone: bool, json: bool
+) -> None:
+    """Check videos alone, and end with the exit code that says whether one has an error."""
+    from tavolan.cli.check_videos import check_files, check_project
+
+    if not alone or (device and not files):
+        raise UsageError("files of some size class are checked as videos", "Give --videos and the files.")
+    if files:
+        check_files(files, project, store, device, json=json)
+    check_project(project, store, json=json)
 
 
 def _format(name: str) -> str:
@@ -105,7 +142,7 @@ def _print_machine(name: str, findings: list[Finding]) -> None:
         "markdown": machine.markdown,
         "csv": machine.as_csv,
     }
-    print_text(writers[name](findings))
+    print_text(writers[name](findings), always=True)
 
 
 def _explain(rule: str) -> None:
@@ -115,4 +152,4 @@ def _explain(rule: str) -> None:
     if rule not in known:
         raise UnknownNameError("there's no rule", rule, known, option="--explain")
     level = "off unless the project gives it a level" if known[rule].off else known[rule].level
-    print_text(f"{rule} ({level})\n\n{known[rule].explanation}\n")
+    print_text(f"{rule} ({level})\n\n{known[rule].explanation}\n", always=True)

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, Annotated, Any
 import typer
 
 from tavolan.cli import completing
+from tavolan.cli.manner import is_quiet, is_silent
 
 if TYPE_CHECKING:
     from datetime import date
@@ -65,10 +66,10 @@ TakenLocaleOption = Annotated[
 
 
 def console() -> Console:
-    """Return the console for results; without colour and 120 columns wide when piped."""
+    """Return the console for results; without colour and 120 columns wide when piped, silent with `--quiet`."""
     from tavolan.reports.styled import People
 
-    return People()
+    return People(quiet=is_silent())
 
 
 def styled(template: str, *values: object) -> SafeText:
@@ -129,8 +130,13 @@ def print_json(document: dict[str, Any]) -> None:
     sys.stdout.write(json_printable(json.dumps(document, ensure_ascii=ascii_only, indent=2)) + "\n")
 
 
-def print_text(text: str) -> None:
-    """Print a text for people or programs on stdout; what a terminal would obey is written out."""
+def print_text(text: str, *, always: bool = False) -> None:
+    """Print a text on stdout; what a terminal would obey is written out.
+
+    With `--quiet` only what's `always` printed, as formats for programs are.
+    """
+    if is_silent() and not always:
+        return
     from tavolan.reports.terminal_safety import printable
 
     sys.stdout.write(printable(text))
@@ -139,7 +145,7 @@ def print_text(text: str) -> None:
 def print_data(text: str) -> None:
     """Print a text exactly as it is on stdout, where programs take it on; a terminal gets it as from `print_text`."""
     if sys.stdout.isatty():
-        print_text(text if text.endswith("\n") else text + "\n")
+        print_text(text if text.endswith("\n") else text + "\n", always=True)
     else:
         sys.stdout.write(text)
 
@@ -148,8 +154,8 @@ class LogToPeople(logging.Handler):
     """Prints what the core logs for people on stderr."""
 
     def emit(self, record: logging.LogRecord) -> None:
-        """Print one message."""
-        say(record.getMessage())
+        """Print one message; warnings also with `--quiet`."""
+        say(record.getMessage(), always=record.levelno >= logging.WARNING)
 
 
 def agreed(question: str, *, yes: bool, undone: str) -> bool:
@@ -166,8 +172,10 @@ def agreed(question: str, *, yes: bool, undone: str) -> bool:
     return bool(typer.confirm(question, err=True))
 
 
-def say(message: str) -> None:
-    """Print a line for people on stderr."""
+def say(message: str, *, always: bool = False) -> None:
+    """Print a line for people on stderr; with `--quiet` only what's `always` printed, as errors are."""
+    if is_quiet.get() and not always:
+        return
     from tavolan.reports.terminal_safety import SafeStream
 
     SafeStream(sys.stderr).write(message + "\n")
@@ -176,7 +184,7 @@ def say(message: str) -> None:
 @contextmanager
 def progress_bar(title: str) -> Iterator[Callable[[int, int | None], None]]:
     """Give a callback that moves a progress bar on stderr: (done, in all if known). Silent without a terminal."""
-    if not sys.stderr.isatty():
+    if is_quiet.get() or not sys.stderr.isatty():
         yield lambda _done, _total: None
         return
     from rich.console import Console

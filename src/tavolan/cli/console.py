@@ -24,7 +24,7 @@ from tavolan.cli.common import (
 from tavolan.cli.console_journal import journal
 from tavolan.cli.console_options import FieldOption, NoPictures, fail_where_outside, selection_of
 from tavolan.cli.console_push import push
-from tavolan.cli.console_review import forecast, release, submit, wait
+from tavolan.cli.console_review import submit, wait
 from tavolan.cli.console_verify import verify
 from tavolan.cli.console_withdraw import withdraw
 
@@ -34,7 +34,7 @@ if TYPE_CHECKING:
     from tavolan.project.model import Project
 
 app = typer.Typer(help="Hand-over: compare with a store's console, pull, push, submit, wait.", no_args_is_help=True)
-for command in (push, withdraw, forecast, submit, wait, release, journal, verify):
+for command in (push, withdraw, submit, wait, journal, verify):
     app.command()(command)
 
 
@@ -58,30 +58,6 @@ def connect(
     for store, name in write_tables(open_project(project, write=True), table, record or []).items():
         console().print(f"{store} is {name} at {url}", soft_wrap=True)
     console().print("Next: tavolan console compare")
-
-
-@app.command()
-def trust(
-    url: Annotated[
-        str, typer.Argument(help="Address of a console; without one, those that are trusted.", metavar="URL")
-    ] = "",
-    forget: Annotated[bool, typer.Option("--forget", help="Take it back.")] = False,
-) -> None:
-    """Say which consoles may get your sign-in and the listing: what a project names alone gets neither."""
-    from tavolan.consoles.credentials import console_service
-    from tavolan.support.trust import forget_service, settings_folder, trust_service, trusted_services
-
-    if not url:
-        for address in trusted_services("console"):
-            console().print(address, soft_wrap=True)
-        if not trusted_services("console"):
-            say("No console is trusted yet.")
-    elif forget:
-        was = forget_service("console", url)
-        console().print(f"{url} is {'no longer' if was else 'not'} trusted", soft_wrap=True)
-    else:
-        trust_service(console_service(url))
-        console().print(f"{url} is trusted as a console; {settings_folder()} remembers it", soft_wrap=True)
 
 
 @app.command()

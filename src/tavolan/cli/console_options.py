@@ -36,6 +36,6 @@ def selection_of(
 def fail_where_outside(failures: Mapping[str, TavolanError]) -> None:
     """Say which consoles failed, and end with the exit code for failures outside, where one did."""
     for error in failures.values():
-        say(str(error))
+        say(str(error), always=True)
     if failures:
         raise typer.Exit(next(iter(failures.values())).exit_code)

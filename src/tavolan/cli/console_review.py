@@ -1,4 +1,4 @@
-"""`tavolan console submit`, `wait` and `release`: from a complete version to a live one."""
+"""`tavolan console submit` and `wait`: from a complete version to a live one."""
 
 from __future__ import annotations
 
@@ -31,19 +31,50 @@ MinutesOption = Annotated[float, typer.Option("--minutes", min=0, help="The long
 
 
 def submit(
-    store: OneStoreOption,
+    store: StoreOption = None,
     project: ProjectOption = None,
     build: Annotated[Path | None, typer.Option("--build", help="A build to upload and ship.", metavar="FILE")] = None,
     number: Annotated[str, typer.Option("--number", help="Its number, never used before.")] = "",
     how: Annotated[str, typer.Option("--release", help="manual, automatic, or a date as 2027-01-31.")] = "manual",
     minutes: MinutesOption = 60.0,
+    forecast: Annotated[
+        bool, typer.Option("--forecast", help="Only say what a reviewer may refuse; that needs no console.")
+    ] = False,
+    write_notes: Annotated[
+        bool, typer.Option("--write-notes", help="Write the forecast's draft of review notes, where there are none.")
+    ] = False,
     yes: YesOption = False,
     dry_run: DryRunOption = False,
+    json: JsonOption = False,
 ) -> None:
     """Hand the version over to review, once nothing is missing: review notes go along, a build is waited for.
 
-    What a reviewer may refuse is said before: tavolan console forecast.
+    What a reviewer may refuse is said before. With --forecast only that, for all stores, from checks, facts and past
+    refusals, with a draft of the review notes.
     """
+    from tavolan.errors import UsageError
+
+    if forecast:
+        _forecast(project, store or [], write_notes, json)
+        return
+    if write_notes or json:
+        raise UsageError("only a forecast writes notes, and prints JSON", "Give --forecast.")
+    if len(store or ()) != 1:
+        raise UsageError("a version is handed over to one store", "Give --store.")
+    _hand_over(project, (store or [""])[0], build, number, how, minutes * 60, yes, dry_run)
+
+
+def _hand_over(
+    project: Path | None,
+    store: str,
+    build: Path | None,
+    number: str,
+    how: str,
+    limit: float,
+    yes: bool,
+    dry_run: bool,
+) -> None:
+    """Hand a version over to a store, after its build; wait for that at most `limit` seconds."""
     from tavolan.consoles.forecast import forecast
     from tavolan.consoles.opening import opened_console
     from tavolan.consoles.review import add_build, handed_over
@@ -70,7 +101,7 @@ def submit(
         if build is not None and not handed_over(client, number):
             # A version first: what can't be handed over uses no number up.
             add_build(client, build, version_to_submit(client, opened, store).version, number)
-            wait_for(client, "processed", minutes * 60, lambda state: console().print(f"{store}: {state}"))
+            wait_for(client, "processed", limit, lambda state: console().print(f"{store}: {state}"))
             _stop_where_incomplete(client)
         version = hand_over(client, opened, store, kind, when, number)
     console().print(f"{store}: version {version.version} is {version.state}; release {how}")
@@ -104,8 +135,16 @@ def wait(
     goal: Annotated[str, typer.Option("--for", help="processed, approved or live.")] = "approved",
     minutes: MinutesOption = 60.0,
     tester_notes: Annotated[bool, typer.Option("--tester-notes", help="Attach notes for testers then.")] = False,
+    go_live: Annotated[
+        bool, typer.Option("--go-live", help="Put the approved version live, where that waits for your hand.")
+    ] = False,
+    yes: YesOption = False,
+    dry_run: DryRunOption = False,
 ) -> None:
-    """Wait until a build is processed, or a version approved or live. A refusal comes back as findings (exit 1)."""
+    """Wait until a build is processed, or a version approved or live. A refusal comes back as findings (exit 1).
+
+    With --go-live: wait for approval, and put the version live that was handed over for release by hand.
+    """
     from tavolan.consoles.opening import opened_console
     from tavolan.consoles.review import attach_notes, note_refusals, refusals
     from tavolan.consoles.review import wait as wait_for
@@ -115,6 +154,8 @@ def wait(
 
     if goal not in ("processed", "approved", "live"):
         raise UsageError(f'--for can\'t be "{goal}"', "Write processed, approved or live.")
+    if go_live and goal != "approved":
+        raise UsageError("what goes live has to be approved first", "Leave --for out.", option="--go-live")
     opened = open_project(project)
     kind: Goal = "processed" if goal == "processed" else "live" if goal == "live" else "approved"
     with opened_console(opened, store) as client:
@@ -129,34 +170,23 @@ def wait(
             build = awaited.build.number if awaited.build else awaited.version.build if awaited.version else ""
             noted = attach_notes(client, opened, store, build) if build else []
             console().print(f"{store}: notes for testers attached in {', '.join(noted) or 'no locale'}")
+        if go_live:
+            _put_live(client, store, yes, dry_run)
 
 
-def release(
-    store: OneStoreOption, project: ProjectOption = None, yes: YesOption = False, dry_run: DryRunOption = False
-) -> None:
-    """Put an approved version live, where it was handed over for release by hand."""
-    from tavolan.consoles.opening import opened_console
-    from tavolan.consoles.review import release as put_live
-    from tavolan.consoles.review import version_to_release
+def _put_live(client: StoreConsole, store: str, yes: bool, dry_run: bool) -> None:
+    from tavolan.consoles.review import release, version_to_release
 
-    with opened_console(open_project(project), store) as client:
-        waiting = version_to_release(client)
-        undone = f"{store}: nothing is released, {waiting.version} waits"
-        if dry_run or not agreed(f"Put {waiting.version} live in {store}?", yes=yes, undone=undone):
-            console().print(f"{undone}.")
-            raise typer.Exit(0 if dry_run else 1)
-        version = put_live(client)
+    waiting = version_to_release(client)
+    undone = f"{store}: nothing is released, {waiting.version} waits"
+    if dry_run or not agreed(f"Put {waiting.version} live in {store}?", yes=yes, undone=undone):
+        console().print(f"{undone}.")
+        raise typer.Exit(0 if dry_run else 1)
+    version = release(client)
     console().print(f"{store}: version {version.version} is {version.state}")
 
 
-def forecast(
-    project: ProjectOption = None,
-    store: StoreOption = None,
-    write_notes: Annotated[
-        bool, typer.Option("--write-notes", help="Write the draft of the review notes, where there are none.")
-    ] = False,
-    json: JsonOption = False,
-) -> None:
+def _forecast(project: Path | None, store: list[str], write_notes: bool, json: bool) -> None:
     """Say what a reviewer may refuse, from checks, facts and past refusals, with a draft of the review notes."""
     from tavolan.checking import run_checks
     from tavolan.consoles.forecast import draft_notes
@@ -166,7 +196,7 @@ def forecast(
     from tavolan.reports.documents.hand_over import Forecast
 
     opened = open_project(project, write=write_notes)
-    stores = opened.pick("--store", store or [], list(opened.stores))
+    stores = opened.pick("--store", store, list(opened.stores))
     findings = run_checks(opened)
     found = {name: (risks_of(opened, name, date.today(), findings), draft_notes(opened, name)) for name in stores}
     if json:

@@ -1,4 +1,4 @@
-"""`tavolan copy`: show, set, choose, table, replace, sheet."""
+"""`tavolan copy`: show, set, replace, sheet."""
 
 from __future__ import annotations
 
@@ -50,19 +50,30 @@ def _locale(texts: Texts, locale: str) -> str:
 
 @app.command()
 def show(
-    locale: LocaleArgument,
+    locale: Annotated[
+        str | None, typer.Argument(help="Locale, as in de-DE.", autocompletion=completing.locales)
+    ] = None,
     field: Annotated[
         str | None, typer.Argument(help="Only this field, exactly as it ships.", autocompletion=completing.fields)
     ] = None,
     project: ProjectOption = None,
     store: Annotated[str | None, typer.Option("--store", help="Leave out what's for other stores.")] = None,
+    in_all: Annotated[
+        str,
+        typer.Option("--field", help="This field in all locales, side by side.", autocompletion=completing.fields),
+    ] = "",
     json: JsonOption = False,
 ) -> None:
-    """Print the text of one locale with its lengths, or one field exactly as it ships."""
-
+    """Print the text of one locale with its lengths, one field exactly as it ships, or one field in all locales."""
+    from tavolan.errors import UsageError
     from tavolan.reports.documents.copy import Copy, Text
 
+    if (locale is None) != bool(in_all):
+        raise UsageError("what to show isn't said", "Name a locale, or a field of all locales with --field.")
     texts = _texts(project)
+    if locale is None:
+        _show_in_all(texts, in_all, json)
+        return
     tag = _locale(texts, locale)
     if field:
         texts.key(field)
@@ -80,18 +91,12 @@ def show(
     print_locale(console(), texts, tag, store)
 
 
-@app.command()
-def table(
-    field: FieldArgument,
-    project: ProjectOption = None,
-    json: JsonOption = False,
-) -> None:
+def _show_in_all(texts: Texts, field: str, json: bool) -> None:
     """Print one field in all locales: text, length, room left, and the phrases that its words serve."""
     from tavolan.reports.copytables import print_field
     from tavolan.reports.documents.copy import Field
     from tavolan.words.coverage import cover
 
-    texts = _texts(project)
     texts.key(field)
     answers = cover(texts.project, list(texts.project.stores))
     if json:
@@ -107,6 +112,10 @@ def set_text(
     text: Annotated[str, typer.Argument(help="The text; - reads it from standard input.")] = "",
     project: ProjectOption = None,
     clear: Annotated[bool, typer.Option("--clear", help="Take the text away.")] = False,
+    alternate: Annotated[
+        int | None,
+        typer.Option("--alternate", min=1, help="Put this alternate there; the text becomes one.", metavar="NUMBER"),
+    ] = None,
     force: Force = False,
     dry_run: DryRunOption = False,
 ) -> None:
@@ -118,6 +127,11 @@ def set_text(
     texts = _texts(project, write=not dry_run)
     tag = _locale(texts, locale)
     texts.key(field)
+    if alternate is not None:
+        if text or clear:
+            raise UsageError("--alternate puts an alternate there: give it no text.")
+        _choose(texts, tag, field, alternate, force, dry_run)
+        return
     if clear and text:
         raise UsageError("--clear takes the text away: give it no text.")
     if not clear and not text.strip():
@@ -136,30 +150,19 @@ def _standard_input() -> str:
         raise one_problem("standard input", line, "", "isn't UTF-8", "Send it as UTF-8.") from error
 
 
-@app.command()
-def choose(
-    locale: LocaleArgument,
-    field: FieldArgument,
-    number: Annotated[int, typer.Argument(help="Which alternate, from 1.")],
-    project: ProjectOption = None,
-    force: Force = False,
-    dry_run: DryRunOption = False,
-) -> None:
+def _choose(texts: Texts, locale: str, field: str, number: int, force: bool, dry_run: bool) -> None:
     """Put an alternate of a field into the field; what was there becomes the alternate."""
     from tavolan.errors import UsageError
     from tavolan.project.texts import TextChange
 
-    texts = _texts(project, write=not dry_run)
-    tag = _locale(texts, locale)
-    texts.key(field)
-    candidates = list(texts.project.copy[tag].alternates(field).content)
-    if not 1 <= number <= len(candidates):
+    candidates = list(texts.project.copy[locale].alternates(field).content)
+    if number > len(candidates):
         there = f"there are {len(candidates)}" if candidates else "there are none"
-        raise UsageError(f"{tag} {field}: there's no alternate {number}; {there} under [alternates].")
-    before, after = texts.get(tag, field), candidates[number - 1]
+        raise UsageError(f"{locale} {field}: there's no alternate {number}; {there} under [alternates].")
+    before, after = texts.get(locale, field), candidates[number - 1]
     candidates[number - 1] = before
     kept = [text for text in candidates if text]
-    _apply(texts, [TextChange(tag, field, before, after)], force, dry_run, alternates=(tag, field, kept))
+    _apply(texts, [TextChange(locale, field, before, after)], force, dry_run, alternates=(locale, field, kept))
 
 
 @app.command()

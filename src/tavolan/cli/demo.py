@@ -79,7 +79,7 @@ def _walk(out: Console, project: Project, full: bool) -> None:
     more = "" if full else "; all locales: tavolan demo --full"
     icons = make_icons(project, plan_icons(project))
     out.print(f"   {len(files)} pictures in {', '.join(locales)}{more}; {len(icons)} icons\n")
-    out.print(styled("[bold]6  tavolan shots board[/]  all of them at one look"))
+    out.print(styled("[bold]6  tavolan shots render --board[/]  all of them at one look"))
     with progress_bar("Boards") as move:
         boards = make_boards(project, locales=locales, progress=move)
     page = project.root / "out" / "preview.html"

@@ -3,8 +3,7 @@
 from __future__ import annotations
 
 from datetime import date
-from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
@@ -19,8 +18,10 @@ from tavolan.cli.common import (
     progress_bar,
     styled,
 )
-from tavolan.cli.importing import DayOrderOption, MapOption, given_of, print_taken
 from tavolan.cli.results_options import FigureOption
+
+if TYPE_CHECKING:
+    from tavolan.project.model import Project
 
 app = typer.Typer(help="Try changes on a part of the visitors, and learn from it.", no_args_is_help=True)
 
@@ -56,58 +57,48 @@ def new(
     console().print(str(path), soft_wrap=True)
 
 
-@app.command(name="list")
-def list_(project: ProjectOption = None, json: JsonOption = False) -> None:
-    """Show the backlog as a board: running, finished, ready, ideas by gain × confidence ÷ effort, learned."""
+@app.command()
+def show(
+    name: Annotated[str, typer.Argument(help="Only this experiment, in full.", metavar="[ID]")] = "",
+    project: ProjectOption = None,
+    learned: Annotated[
+        bool, typer.Option("--learned", help="What was expected, what came out and why, and how well that predicts.")
+    ] = False,
+    json: JsonOption = False,
+) -> None:
+    """Show the backlog as a board: running, finished, ready, ideas by gain × confidence ÷ effort; or one of them."""
+    from tavolan.errors import UsageError
     from tavolan.experiments.backlog import backlog
-    from tavolan.experiments.files import read_experiments
+    from tavolan.experiments.files import experiment_of, read_experiments
     from tavolan.reports.documents.experiments import Experiments
-    from tavolan.reports.experimenttables import print_board
+    from tavolan.reports.experimenttables import print_board, print_experiment
 
     opened = open_project(project)
-    entries = backlog(opened, read_experiments(opened), date.today())
+    if learned:
+        if name:
+            raise UsageError("what was learned is of all experiments", f"Leave {name} out.", option="--learned")
+        _print_learned(opened, json)
+        return
+    entries = backlog(opened, [experiment_of(opened, name)] if name else read_experiments(opened), date.today())
     if json:
         print_document(Experiments(experiments=entries))
+    elif name:
+        print_experiment(console(), entries[0])
     else:
         print_board(console(), entries)
 
 
-@app.command()
-def show(name: NameArgument, project: ProjectOption = None, json: JsonOption = False) -> None:
-    """Show one experiment: what's expected, its variants, where it is."""
-    from tavolan.experiments.backlog import backlog
-    from tavolan.experiments.files import experiment_of
-    from tavolan.reports.documents.experiments import Experiments
-    from tavolan.reports.experimenttables import print_experiment
+def _print_learned(project: Project, json: bool) -> None:
+    from tavolan.experiments.backlog import learned
+    from tavolan.experiments.files import read_experiments
+    from tavolan.reports.documents.experiments import LearnedDocument
+    from tavolan.reports.experimenttables import print_learned
 
-    opened = open_project(project)
-    (entry,) = backlog(opened, [experiment_of(opened, name)], date.today())
+    found = learned(project, read_experiments(project), date.today())
     if json:
-        print_document(Experiments(experiments=[entry]))
+        print_document(LearnedDocument.of(found))
     else:
-        print_experiment(console(), entry)
-
-
-@app.command()
-def size(name: NameArgument, project: ProjectOption = None, json: JsonOption = False) -> None:
-    """Say how many visitors and days the expected effect takes; refuse an experiment that can't end."""
-    from tavolan.errors import UsageError
-    from tavolan.experiments.files import experiment_of
-    from tavolan.experiments.running import no_end_remedy, own_rates, size_of
-    from tavolan.experiments.sizes import MOST_DAYS
-    from tavolan.reports.documents.experiments import ExperimentSize
-    from tavolan.reports.experimenttables import print_size
-
-    opened = open_project(project)
-    one = experiment_of(opened, name)
-    rates = own_rates(opened, one.table)
-    found = size_of(opened, one.table, rates)
-    if json:
-        print_document(ExperimentSize.of(found, experiment=one.id, rates_of=rates.period))
-    else:
-        print_size(console(), one, found, rates)
-    if found.days is None:
-        raise UsageError(f"{name} can't end within {MOST_DAYS} days", no_end_remedy(one.table, found))
+        print_learned(console(), found)
 
 
 @app.command()
@@ -132,12 +123,25 @@ def start(
     icons_are_live: Annotated[
         bool, typer.Option("--icons-are-live", help="Don't ask the console: you know that the live app has the icons.")
     ] = False,
+    dry_run: Annotated[
+        bool, typer.Option("--dry-run", help="Only say how many visitors and days it takes; start nothing.")
+    ] = False,
+    json: JsonOption = False,
 ) -> None:
-    """Decide the length, and write it down with the first day. From then on only the verdict may end it."""
+    """Decide the length, and write it down with the first day. From then on only the verdict may end it.
+
+    One that can't end is refused; --dry-run says why, and --json prints its figures.
+    """
+    from tavolan.errors import UsageError
     from tavolan.experiments.files import experiment_of
     from tavolan.experiments.on_console import check_icons, start_on_console
     from tavolan.experiments.running import length_of, write_start
 
+    if dry_run:
+        _print_size(open_project(project), name, json)
+        return
+    if json:
+        raise UsageError("only --dry-run prints JSON", "Give both, or none.", option="--json")
     opened = open_project(project, write=True)
     one, first = experiment_of(opened, name), day_of("--on", day) or date.today()
     found = length_of(opened, one)
@@ -149,6 +153,26 @@ def start(
     console().print(f"{name} runs for {found.days} days, or until {found.visitors:,} visitors have seen each side.")
 
 
+def _print_size(project: Project, name: str, json: bool) -> None:
+    """Say how many visitors and days the expected effect takes. Raises UsageError for what can't end."""
+    from tavolan.errors import UsageError
+    from tavolan.experiments.files import experiment_of
+    from tavolan.experiments.running import no_end_remedy, own_rates, size_of
+    from tavolan.experiments.sizes import MOST_DAYS
+    from tavolan.reports.documents.experiments import ExperimentSize
+    from tavolan.reports.experimenttables import print_size
+
+    one = experiment_of(project, name)
+    rates = own_rates(project, one.table)
+    found = size_of(project, one.table, rates)
+    if json:
+        print_document(ExperimentSize.of(found, experiment=one.id, rates_of=rates.period))
+    else:
+        print_size(console(), one, found, rates)
+    if found.days is None:
+        raise UsageError(f"{name} can't end within {MOST_DAYS} days", no_end_remedy(one.table, found))
+
+
 @app.command()
 def stop(name: NameArgument, project: ProjectOption = None) -> None:
     """Stop an experiment on the store's console, once the verdict is there."""
@@ -157,36 +181,6 @@ def stop(name: NameArgument, project: ProjectOption = None) -> None:
 
     opened = open_project(project)
     console().print(f"{name} ran for {stop_on_console(opened, experiment_of(opened, name))} days and is stopped.")
-
-
-@app.command()
-def record(
-    name: NameArgument,
-    file: Annotated[
-        Path | None,
-        typer.Argument(help="CSV, XLSX or ODS: date, variant, visitors, hits; names are guessed.", metavar="FILE"),
-    ] = None,
-    project: ProjectOption = None,
-    map: MapOption = None,
-    day_order: DayOrderOption = "",
-    from_console: Annotated[bool, typer.Option("--from-console", help="Fetch them from the store's console.")] = False,
-    dry_run: Annotated[bool, typer.Option("--dry-run", help="Show what would be taken in, write nothing.")] = False,
-) -> None:
-    """Take counts per variant and day in; days that are there already are updated."""
-    from tavolan.errors import UsageError
-    from tavolan.experiments.files import experiment_of
-    from tavolan.experiments.recording import fetch_counts, merged_counts, read_counts_export
-    from tavolan.imports.merging import write_merged
-
-    opened = open_project(project, write=not dry_run)
-    one = experiment_of(opened, name)
-    if (file is None) != from_console:
-        raise UsageError("counts come from a file or a console", "Name one file, or give --from-console.")
-    done = read_counts_export(one, file, given_of(map, {}, day_order)) if file else fetch_counts(opened, one)
-    after = merged_counts(opened, done)
-    if not dry_run:
-        write_merged(opened, after, after.file.key)
-    print_taken(done, after, "count", dry_run)
 
 
 @app.command()
@@ -243,19 +237,3 @@ def apply(
             "would be the page" if dry_run else "is the page now",
         )
     )
-
-
-@app.command()
-def learned(project: ProjectOption = None, json: JsonOption = False) -> None:
-    """Show what was expected, what came out and why, over all experiments, and how well expectations predict."""
-    from tavolan.experiments.backlog import learned as gather
-    from tavolan.experiments.files import read_experiments
-    from tavolan.reports.documents.experiments import LearnedDocument
-    from tavolan.reports.experimenttables import print_learned
-
-    opened = open_project(project)
-    found = gather(opened, read_experiments(opened), date.today())
-    if json:
-        print_document(LearnedDocument.of(found))
-    else:
-        print_learned(console(), found)

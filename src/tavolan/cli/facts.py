@@ -1,9 +1,9 @@
-"""`tavolan facts`: ask for what the stores still need, set it, show it."""
+"""`tavolan facts`."""
 
 from __future__ import annotations
 
 import sys
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
@@ -18,82 +18,92 @@ from tavolan.cli.common import (
     print_document,
 )
 
-app = typer.Typer()
+if TYPE_CHECKING:
+    from pathlib import Path
+
+    from tavolan.project.facts import Fact
+    from tavolan.project.model import Project
 
 
-@app.callback(invoke_without_command=True)
 def facts(
-    context: typer.Context,
+    answers: Annotated[
+        list[str] | None,
+        typer.Argument(
+            help="Facts to write, with their values; a part of one as review_contact.phone=…; nothing behind the = "
+            "takes it away. A name alone shows that one with its choices.",
+            metavar="[NAME=VALUE]...",
+            autocompletion=completing.fact_names,
+        ),
+    ] = None,
     project: ProjectOption = None,
     store: StoreOption = None,
+    list_: Annotated[bool, typer.Option("--list", help="Show every fact, and what's wrong with it.")] = False,
     all_facts: Annotated[
         bool, typer.Option("--all", help="Ask for all of them, also those that may be left out.")
     ] = False,
-) -> None:
-    """What stores ask once of an app: categories, prices, ages, contacts. Alone, it asks for what's missing."""
-    if context.invoked_subcommand:
-        return
-    from tavolan.cli.asking_facts import ask_facts
-    from tavolan.errors import UsageError
-    from tavolan.project.facts import facts_of
-
-    opened = open_project(project)
-    stores = opened.pick("--store", store or [], list(opened.stores))
-    asked = [fact for fact in facts_of(opened) if any(each.id in stores for each in fact.stores)]
-    if not all_facts:
-        asked = [fact for fact in asked if fact.missing or fact.faults]
-    if asked and not sys.stdin.isatty():
-        names = ", ".join(fact.name for fact in asked)
-        raise UsageError(
-            f"facts are asked for at a terminal; still to answer: {names}",
-            f"Answer them with: tavolan facts set {asked[0].name}=VALUE (and see them all: tavolan facts show)",
-        )
-    ask_facts(console(), opened.root, asked)
-
-
-@app.command()
-def show(
-    name: Annotated[str | None, typer.Argument(help="Only this one, with its choices.")] = None,
-    project: ProjectOption = None,
-    store: StoreOption = None,
+    force: Annotated[bool, typer.Option("--force", help="Write it even when it's no known choice.")] = False,
+    dry_run: DryRunOption = False,
     json: JsonOption = False,
 ) -> None:
-    """Show every fact: what's written, who needs it, what's wrong with it. One alone is shown with its choices."""
+    """Answer what stores ask once of an app: categories, prices, ages, contacts. Alone, it asks for what's missing.
+
+    Without a terminal, or with --list, it shows them all. What's no choice of the store, or isn't of its kind, is
+    refused.
+    """
+    from tavolan.errors import UsageError
+
+    written = [answer for answer in answers or () if "=" in answer]
+    named = [answer for answer in answers or () if "=" not in answer]
+    if written and (named or json or list_):
+        raise UsageError(
+            f'"{named[0]}" is no NAME=VALUE' if named else "facts are either written or shown",
+            "Write it as in: tavolan facts price=free",
+        )
+    if written:
+        _write(project, written, force, dry_run)
+        return
+    opened = open_project(project)
+    stores = opened.pick("--store", store or [], list(opened.stores))
+    if named or list_ or json or not sys.stdin.isatty():
+        _show(opened, named, stores, json)
+    else:
+        _ask(opened, stores, all_facts)
+
+
+def _of_stores(facts: list[Fact], stores: list[str]) -> list[Fact]:
+    return [fact for fact in facts if not fact.stores or any(each.id in stores for each in fact.stores)]
+
+
+def _ask(project: Project, stores: list[str], all_facts: bool) -> None:
+    """Ask for what's missing or wrong, or for all facts that the stores take, one by one."""
+    from tavolan.cli.asking_facts import ask_facts
+    from tavolan.project.facts import facts_of
+
+    asked = [fact for fact in facts_of(project) if any(each.id in stores for each in fact.stores)]
+    if not all_facts:
+        asked = [fact for fact in asked if fact.missing or fact.faults]
+    ask_facts(console(), project.root, asked)
+
+
+def _show(project: Project, names: list[str], stores: list[str], json: bool) -> None:
+    """Show facts: what's written, who needs it, what's wrong with it. Those that are named come with their choices."""
     from tavolan.project.facts import facts_of, named_facts
     from tavolan.reports.documents.facts import Facts
     from tavolan.reports.facttables import print_fact, print_facts
 
-    opened = open_project(project)
-    stores = opened.pick("--store", store or [], list(opened.stores))
-    chosen = [
-        fact
-        for fact in (named_facts(opened, name) if name else facts_of(opened))
-        if not fact.stores or any(each.id in stores for each in fact.stores)
-    ]
+    found = [fact for name in names for fact in named_facts(project, name)] if names else facts_of(project)
+    chosen = _of_stores(found, stores)
     if json:
         print_document(Facts.of_facts(chosen))
-    elif name:
+    elif names:
         for fact in chosen:
             print_fact(console(), fact)
     else:
         print_facts(console(), chosen)
 
 
-@app.command(name="set")
-def set_facts(
-    answers: Annotated[
-        list[str],
-        typer.Argument(
-            help="Facts and their values; a part of one as review_contact.phone=…; nothing behind the = takes it away.",
-            metavar="NAME=VALUE...",
-            autocompletion=completing.fact_names,
-        ),
-    ],
-    project: ProjectOption = None,
-    force: Annotated[bool, typer.Option("--force", help="Write it even when it's no known choice.")] = False,
-    dry_run: DryRunOption = False,
-) -> None:
-    """Write facts into tavolan.toml. What's no choice of the store, or isn't of its kind, is refused."""
+def _write(project: Path | None, answers: list[str], force: bool, dry_run: bool) -> None:
+    """Write facts into tavolan.toml."""
     from tavolan.errors import UsageError
     from tavolan.project.facts import plan_facts, write_facts
     from tavolan.reports.facttables import print_changes
@@ -102,9 +112,9 @@ def set_facts(
 
     pairs = []
     for answer in answers:
-        name, equals, value = answer.partition("=")
-        if not equals or not name.strip():
-            raise UsageError(f'"{answer}" is no NAME=VALUE', "Write it as in: tavolan facts set price=free")
+        name, _, value = answer.partition("=")
+        if not name.strip():
+            raise UsageError(f'"{answer}" is no NAME=VALUE', "Write it as in: tavolan facts price=free")
         pairs.append((name.strip(), value))
     opened = open_project(project, write=not dry_run)
     changes = plan_facts(opened, pairs, force=force)

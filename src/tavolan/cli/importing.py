@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, fields
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -21,6 +22,57 @@ MapOption = Annotated[
 ]
 DayOrderOption = Annotated[str, typer.Option("--day-order", help="dmy or mdy, where 3/4 may be both.")]
 _MOST_REPAIRS = 20
+_OF_KIND = {
+    "metrics": {"store", "storefront", "source", "map", "day_order", "replace"},
+    "ranks": {"store", "storefront", "other", "depth", "map", "day_order"},
+    "reviews": {"store", "storefront", "locale", "map", "day_order"},
+    "phrases": {"locale", "store", "storefront", "scale", "map"},
+    "counts": {"experiment", "map", "day_order"},
+}
+_FETCHED = {"metrics": {"store"}, "reviews": {"store"}, "counts": {"experiment"}}
+
+
+@dataclass(frozen=True)
+class ImportOptions:
+    """What a command says of exports, as it's typed."""
+
+    locale: str = ""
+    store: str = ""
+    storefront: str = ""
+    source: str = ""
+    other: str = ""
+    depth: int = 0
+    scale: Sequence[str] | None = None
+    experiment: str = ""
+    map: Sequence[str] | None = None
+    day_order: str = ""
+    replace: bool = False
+    dry_run: bool = False
+
+    @property
+    def columns(self) -> dict[str, str]:
+        """Our columns by theirs, of `--map`."""
+        from tavolan.imports.columns import column_map
+
+        return column_map(self.map or ())
+
+    def require_for(self, kind: str, *, fetched: bool) -> None:
+        """Raise UsageError for an option that says nothing of this kind of rows, or a missing one that it needs."""
+        from tavolan.errors import UsageError
+
+        if fetched and kind not in _FETCHED:
+            raise UsageError(f"a console has no {kind}", "Name the file that holds them.", option="--from-console")
+        taken = (_FETCHED if fetched else _OF_KIND)[kind] | {"dry_run"}
+        spelled = {"other": "app"}
+        for name in (each.name for each in fields(self)):
+            if getattr(self, name) and name not in taken:
+                option = f"--{spelled.get(name, name).replace('_', '-')}"
+                where = "from a console " if fetched else ""
+                raise UsageError(f"{kind} {where}take no {option}", "Leave it out, or take them in alone.")
+        if kind == "phrases" and not self.locale:
+            raise UsageError("phrases are of one locale", "Give --locale TAG.", option="--locale")
+        if kind == "counts" and not self.experiment:
+            raise UsageError("counts are of an experiment", "Give --experiment ID.", option="--experiment")
 
 
 def given_of(columns: Sequence[str] | None, values: Mapping[str, str], day_order: str = "") -> Given:
@@ -39,16 +91,6 @@ def _day_order_of(text: str) -> DayOrder | None:
     if text and text not in orders:
         raise UsageError(f'--day-order can\'t be "{text}"', "Write dmy or mdy.")
     return orders.get(text)
-
-
-def require_one_source(files: Sequence[Path] | None, from_console: bool) -> None:
-    """Raise UsageError unless there are either files or a console."""
-    from tavolan.errors import UsageError
-
-    if bool(files) == from_console:
-        raise UsageError(
-            "nothing to take in" if not files else "either files or a console", "Name files, or give --from-console."
-        )
 
 
 def print_taken(

@@ -25,6 +25,7 @@ if TYPE_CHECKING:
     from rich.console import Console
 
     from tavolan.exchange.receive import Received
+    from tavolan.project.memory import Pair
     from tavolan.project.model import Project
 
 app = typer.Typer(help="Languages: who is done, add one, send texts out, take translations in.", no_args_is_help=True)
@@ -33,74 +34,8 @@ app.command()(remove)
 app.command()(review)
 
 FormatOption = Annotated[
-    str, typer.Option("--format", help="xliff (2.1), xliff-1.2, or po (gettext).", metavar="FORMAT")
+    str, typer.Option("--format", help="xliff (2.1), xliff-1.2, or po (gettext); tmx: the memory.", metavar="FORMAT")
 ]
-
-
-def _targets(project: Project, wanted: list[str] | None) -> list[str]:
-    known = [tag for tag in project.app.locales if tag != project.source_locale]
-    return project.pick("--locale", list(wanted or []), known)
-
-
-@app.command()
-def status(
-    project: ProjectOption = None,
-    locale: LocaleOption = None,
-    units: Annotated[bool, typer.Option("--units", help="List every text that needs work.")] = False,
-    json: JsonOption = False,
-) -> None:
-    """Show how far each language is: translated, reviewed, drafted, outdated, over its limit, missing."""
-    from tavolan.project.origins import unknown_origins
-    from tavolan.project.texts import Texts
-    from tavolan.project.translation_progress import translations_of as units_of
-    from tavolan.reports.documents.copy import Locales
-    from tavolan.reports.localetables import print_progress, print_units
-    from tavolan.support.number_words import counted
-
-    opened = open_project(project)
-    texts = Texts(opened)
-    found = {tag: units_of(texts, tag) for tag in _targets(opened, locale)}
-    if json:
-        print_document(Locales.standing(found))
-    elif units:
-        print_units(console(), texts, found)
-    else:
-        print_progress(console(), found)
-        if unknown := sum(len(addresses) for tag, addresses in unknown_origins(opened).items() if tag in found):
-            texts_of = counted(unknown, "translation")
-            console().print(
-                f"Of {texts_of} nobody knows which source they were made from. If they fit it: tavolan locale adopt"
-            )
-
-
-@app.command()
-def adopt(
-    project: ProjectOption = None,
-    locale: LocaleOption = None,
-    dry_run: Annotated[bool, typer.Option("--dry-run", help="Say what would be adopted, write nothing.")] = False,
-) -> None:
-    """Take translations that came in by hand as made from the source as it is now: its changes are noticed then."""
-    from tavolan.project.origins import unknown_origins
-    from tavolan.project.state import write_state
-    from tavolan.project.text_writing import adopted
-    from tavolan.project.texts import Texts
-    from tavolan.support.number_words import counted
-    from tavolan.support.transaction import changing
-
-    opened = open_project(project, write=not dry_run)
-    unknown = unknown_origins(opened)
-    chosen = {tag: unknown[tag] for tag in _targets(opened, locale) if tag in unknown}
-    if not dry_run:
-        state = adopted(Texts(opened))
-        left = {(tag, address) for tag in unknown if tag not in chosen for address in unknown[tag]}
-        with changing(opened.root):
-            write_state(opened.root, {key: entry for key, entry in state.items() if key not in left})
-    for tag, addresses in chosen.items():
-        console().print(f"{tag:8} {counted(len(addresses), 'text')}: {', '.join(addresses)}", soft_wrap=True)
-    total = sum(map(len, chosen.values()))
-    verb = "would be adopted" if dry_run else "adopted"
-    done = f"{counted(total, 'translation')} {verb}."
-    console().print(done if total else "The source of every translation is known.")
 
 
 @app.command()
@@ -173,13 +108,22 @@ def send(
         bool, typer.Option("--keywords", help="Keyword lists too, which are better researched.")
     ] = False,
 ) -> None:
-    """Write the texts that need work for translators: one file per language, with limits, notes and states."""
+    """Write the texts that need work for translators: one file per language, with limits, notes and states.
+
+    With --format tmx: the translation memory, with all texts as they are now.
+    """
     from tavolan.exchange.send import send as send_texts
+    from tavolan.exchange.send import send_memory
+    from tavolan.project.translation_progress import targets_of
     from tavolan.support.number_words import counted
 
     opened = open_project(project)
     folder = out or opened.root / "out" / "send"
-    sent = send_texts(opened, _targets(opened, locale), format, folder, all, keywords)
+    if format == "tmx":
+        memory, pairs = send_memory(opened, targets_of(opened, locale or []), folder)
+        console().print(styled("{}  [dim]{}[/]", memory, counted(pairs, "pair")), soft_wrap=True)
+        return
+    sent = send_texts(opened, targets_of(opened, locale or []), format, folder, all, keywords)
     screen = console()
     for tag, (path, count) in sent.items():
         written = (
@@ -198,7 +142,11 @@ def send(
 @app.command()
 def receive(
     files: Annotated[
-        list[Path], typer.Argument(help="XLIFF or PO files that came back, or files that a review page saved.")
+        list[Path],
+        typer.Argument(
+            help="XLIFF or PO files that came back, files that a review page saved, or a memory as TMX.",
+            metavar="FILES...",
+        ),
     ],
     project: ProjectOption = None,
     locale: Annotated[str, typer.Option("--locale", help="The language of a PO file that doesn't say.")] = "",
@@ -209,25 +157,31 @@ def receive(
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Say what would be written, write nothing.")] = False,
 ) -> None:
     """Take translations in: checked, merged with what changed meanwhile, and written."""
-    from tavolan.errors import ProjectError
-    from tavolan.exchange.receive import read_requests, take
+    from tavolan.exchange.receive import read_all, take
     from tavolan.exchange.receive import receive as receive_parcels
 
     opened = open_project(project, write=not dry_run)
-    requests, problems = [], []
-    for file in files:
-        try:
-            requests += read_requests(file, locale)
-        except ProjectError as error:
-            problems += error.problems
-    if problems:
-        raise ProjectError(problems)
+    requests, memories = read_all(files, locale)
+    for file, pairs in memories.items():
+        _remember(opened, file, pairs, dry_run)
+    if memories and not requests:
+        return
     received = receive_parcels(opened, requests, keep)
     if not dry_run:
         take(opened, received)
     _tell(console(), received, dry_run)
     if received.conflicts or received.refused:
         raise typer.Exit(1)
+
+
+def _remember(project: Project, file: Path, pairs: list[Pair], dry_run: bool) -> None:
+    """Take pairs of a translation memory in, those of the project's languages."""
+    from tavolan.project.memory import remember
+
+    of_ours = [pair for pair in pairs if pair.locale in project.app.locales]
+    new = remember(project.root, of_ours, project.source_locale, dry_run=dry_run)
+    verb = "would be new" if dry_run else "new"
+    console().print(f"{file}: {new} of {len(of_ours)} pairs for this project {verb}", soft_wrap=True)
 
 
 def _tell(out: Console, received: Received, dry_run: bool) -> None:
@@ -264,46 +218,6 @@ def _tell(out: Console, received: Received, dry_run: bool) -> None:
 
 
 @app.command()
-def memory(
-    project: ProjectOption = None,
-    read: Annotated[list[Path] | None, typer.Option("--read", help="TMX files to take in.")] = None,
-    write: Annotated[Path | None, typer.Option("--out", help="TMX file to write all pairs to.")] = None,
-) -> None:
-    """Show the translation memory, take TMX files into it, or write it out with the texts as they are now."""
-    from tavolan.project.memory import parse_tmx, read_memory, remember, write_tmx
-    from tavolan.project.translation_progress import current_pairs
-    from tavolan.support.files import read_bytes, write_bytes
-
-    opened = open_project(project, write=bool(read))
-    out = console()
-    for file in read or []:
-        data = read_bytes(file, str(file))
-        pairs = [pair for pair in parse_tmx(data, str(file)) if pair.locale in opened.app.locales]
-        out.print(
-            f"{file}: {remember(opened.root, pairs, opened.source_locale)} new pairs of {len(pairs)} for this project"
-        )
-    known = read_memory(opened.root)
-    if write:
-        pairs = [*known, *current_pairs(opened)]
-        write_bytes(write, write_tmx(pairs, opened.source_locale))
-        out.print(f"{write}: {len(set(pairs))} pairs", soft_wrap=True)
-    elif not read:
-        out.print(f"{len(known)} earlier pairs in copy/memory.tmx; --write FILE adds the texts as they are now.")
-
-
-@app.command()
-def trust(
-    name: Annotated[str, typer.Argument(help="A provider that tavolan.toml names.")],
-    project: ProjectOption = None,
-) -> None:
-    """Let a provider of this project have the texts, or run its program: what a project names alone may neither."""
-    from tavolan.exchange.drafting import trust_provider
-
-    shown = trust_provider(open_project(project), name)
-    console().print(f"provider {name} is trusted: {shown}", soft_wrap=True)
-
-
-@app.command()
 def draft(
     project: ProjectOption = None,
     locale: LocaleOption = None,
@@ -317,11 +231,12 @@ def draft(
 ) -> None:
     """Let a provider draft what's missing or outdated. A person's text is never overwritten."""
     from tavolan.exchange.drafting import Drafter, provider_of
+    from tavolan.project.translation_progress import targets_of
     from tavolan.support.number_words import counted
 
     opened = open_project(project)
     drafter = Drafter(opened, provider_of(opened, provider, url))
-    wanted = drafter.plan(_targets(opened, locale))
+    wanted = drafter.plan(targets_of(opened, locale or []))
     out = console()
     total = sum(len(request.texts) for request in wanted)
     if dry_run or not total:

@@ -9,6 +9,7 @@ import sys
 import traceback
 from contextlib import suppress
 from importlib import import_module
+from keyword import iskeyword
 from typing import Annotated, Any
 
 import typer
@@ -16,7 +17,9 @@ from typer.core import TyperGroup
 
 from tavolan.cli.common import LogToPeople, held, say
 from tavolan.cli.help_style import put_in_one_style, shipped_examples
+from tavolan.cli.manner import quieten, without_manner
 from tavolan.cli.old_options import with_new_names
+from tavolan.cli.outcome import give_json
 from tavolan.errors import OutsideError, ProjectError, TavolanError
 from tavolan.support.asking import ask_user
 from tavolan.support.version import __version__
@@ -36,14 +39,16 @@ Ten commands do most of the work, in this order:
   tavolan console push        hand over what changed
   tavolan next                see what's worth doing now
 """
+_QUIET = "Print nothing for people but errors and questions: exit codes, files and --json say the rest."
+_NO_COLOR = "Print without colours, as with NO_COLOR=1 in the environment."
 # All commands and groups of commands, in the order of the work.
 _PANELS = {
     "Every day": ("next", "check", "status", "preview", "undo"),
     "Begin": ("demo", "new"),
     "Write": ("copy", "facts", "brief", "terms", "locale", "notes"),
     "Pictures and videos": ("shots", "video"),
-    "Hand over": ("console",),
-    "Learn what it did": ("results", "experiment", "reviews"),
+    "Hand over": ("console", "trust"),
+    "Learn what it did": ("import", "results", "experiment", "reviews"),
     "Rules, formats, trying out": ("rules", "schema", "standin"),
 }
 _PANEL_OF = {name: panel for panel, names in _PANELS.items() for name in names}
@@ -72,19 +77,21 @@ def commands(first: str = "") -> typer.Typer:
     for name, panel in _PANEL_OF.items():
         if first in _PANEL_OF and name != first:
             continue
-        module = import_module(f"tavolan.cli.{name}")
+        module = import_module(f"tavolan.cli.{name}_" if iskeyword(name) else f"tavolan.cli.{name}")
         if group := getattr(module, "app", None):
             app.add_typer(group, name=name, rich_help_panel=panel)
         else:
             # A function isn't called what Python calls one of its own.
-            function = getattr(module, f"{name}_" if hasattr(builtins, name) else name)
+            function = getattr(module, f"{name}_" if hasattr(builtins, name) or iskeyword(name) else name)
             app.command(name, rich_help_panel=panel)(function)
     return app
 
 
 def program(first: str = "") -> Any:
     """Return the program, with all commands or with the one that a first word names."""
-    command = typer.main.get_command(commands(first))
+    app = commands(first)
+    give_json(app)
+    command = typer.main.get_command(app)
     # Only help prints examples.
     helps = {"-h", "--help"} & set(sys.argv)
     put_in_one_style(command, shipped_examples() if helps else {})
@@ -98,22 +105,25 @@ def _version(wanted: bool) -> None:
 
 
 def root(
-    version: Annotated[
+    version: Annotated[  # noqa: ARG001
         bool, typer.Option("--version", callback=_version, is_eager=True, help="Say which version this is.")
     ] = False,
+    quiet: Annotated[bool, typer.Option("--quiet", help=_QUIET)] = False,
+    no_color: Annotated[bool, typer.Option("--no-color", help=_NO_COLOR)] = False,
 ) -> None:
     """Take the options of the program itself."""
+    quieten(quiet=quiet, without_colour=no_color)
 
 
 def report(error: TavolanError) -> None:
     """Print an error on stderr, one line per problem."""
     if isinstance(error, ProjectError):
         for problem in error.problems:
-            say(str(problem))
+            say(str(problem), always=True)
         count = len(error.problems)
-        say(f"tavolan: {count} problem{'' if count == 1 else 's'} to put right first.")
+        say(f"tavolan: {count} problem{'' if count == 1 else 's'} to put right first.", always=True)
     else:
-        say(f"tavolan: {error}")
+        say(f"tavolan: {error}", always=True)
 
 
 def run() -> None:
@@ -133,10 +143,11 @@ def run() -> None:
     logging.getLogger("tavolan").addHandler(LogToPeople())
     if sys.stdin is not None and sys.stdin.isatty() and sys.stderr.isatty():
         ask_user.set(lambda question: typer.confirm(question, err=True))
-    sys.argv[1:], notes = with_new_names(sys.argv[1:])
-    for note in notes:
-        say(note)
     try:
+        words, notes = with_new_names(without_manner(sys.argv[1:]))
+        sys.argv[1:] = words
+        for note in notes:
+            say(note)
         program(sys.argv[1] if len(sys.argv) > 1 else "")()
     except SystemExit as end:
         if not isinstance(end.code, int | None):
@@ -167,7 +178,8 @@ def exit_code_of(error: BaseException) -> int:
             said = " ".join(str(error).split())[:300]
             say(
                 f"tavolan: a fault of its own: {type(error).__name__}{': ' + said if said else ''}. Please report it "
-                f"with the command, tavolan {__version__}, and what TAVOLAN_DEBUG=1 shows."
+                f"with the command, tavolan {__version__}, and what TAVOLAN_DEBUG=1 shows.",
+                always=True,
             )
     return error.exit_code if isinstance(error, TavolanError) else 70
 

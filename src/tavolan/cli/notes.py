@@ -11,8 +11,11 @@ from tavolan.cli.common import LocaleOption, ProjectOption, StoreOption, console
 
 if TYPE_CHECKING:
     from tavolan.notes.draft import DraftedNotes
+    from tavolan.project.model import Project
 
-app = typer.Typer(help="Release notes: draft from the repository, show per version, export.", no_args_is_help=True)
+app = typer.Typer(
+    help="Release notes: draft from the repository, show or write them, keep them per version.", no_args_is_help=True
+)
 
 
 @app.command()
@@ -63,28 +66,82 @@ def _tell(drafted: DraftedNotes) -> None:
 @app.command()
 def show(
     project: ProjectOption = None,
+    store: StoreOption = None,
     locale: LocaleOption = None,
     version: Annotated[str | None, typer.Option("--version", help="An earlier version, from [history].")] = None,
+    format: Annotated[
+        Literal["json", "csv"] | None,
+        typer.Option("--format", help="json or csv: each store's notes, fitted to its limit.", metavar="FORMAT"),
+    ] = None,
+    template: Annotated[
+        str, typer.Option("--template", help="Fitted notes by a shipped template, or a Jinja2 file.")
+    ] = "",
+    testers: Annotated[bool, typer.Option("--testers", help="Fitted notes for testers instead.")] = False,
+    drafts: Annotated[bool, typer.Option("--drafts", help="Among fitted notes also what nobody has reviewed.")] = False,
+    out: Annotated[Path | None, typer.Option("--out", help="File to write them to; else standard output.")] = None,
 ) -> None:
-    """Show the notes of this version or of an earlier one, in all languages."""
+    """Show the notes of this version or of an earlier one, in all languages; or write them for other programs."""
+    from tavolan.errors import UsageError
+
+    opened = open_project(project)
+    tags = opened.pick("--locale", list(locale or []), opened.app.locales)
+    if format or template or out:
+        if version is not None:
+            raise UsageError("only the notes of this version are fitted to the stores", "Leave --version out.")
+        _write_fitted(opened, store or [], tags, format or "json", template, (testers, drafts), out)
+        return
+    if store or testers or drafts:
+        raise UsageError("only fitted notes are of one store, for testers, or drafts", "Give --format json or csv.")
+    _show(opened, tags, version)
+
+
+def _show(project: Project, tags: list[str], version: str | None) -> None:
     from tavolan.errors import UsageError
     from tavolan.notes.versions import current, kept, versions
 
-    opened = open_project(project)
     out = console()
-    tags = opened.pick("--locale", list(locale or []), opened.app.locales)
-    now = version is None or version == opened.app.version
-    known = versions(opened)
+    now = version is None or version == project.app.version
+    known = versions(project)
     if not now and version not in known:
         raise UsageError(f'no locale has notes of version "{version}"', f"Known here: {', '.join(known) or 'none'}.")
     found = False
     for tag in tags:
-        for who, text in (current(opened, tag) if now else kept(opened, opened.copy[tag], str(version))).items():
+        for who, text in (current(project, tag) if now else kept(project, project.copy[tag], str(version))).items():
             found = True
             out.print(styled("[bold]{}[/]{}", tag, f"  {who}" if who else ""))
             out.print(text + "\n", soft_wrap=True)
     if not found:
         out.print("There are no notes yet. Draft them: tavolan notes draft --since TAG")
+
+
+def _write_fitted(
+    project: Project,
+    wanted: list[str],
+    tags: list[str],
+    format: str,
+    template: str,
+    which: tuple[bool, bool],
+    out: Path | None,
+) -> None:
+    """Write the notes of all languages, each fitted to its store's limit; `which`: for testers, drafts too."""
+    from tavolan.cli.common import say
+    from tavolan.notes.export import as_csv, as_json, by_template, collect, without_notes
+    from tavolan.support.files import write_text
+
+    testers, drafts = which
+    stores = project.pick("--store", wanted, list(project.stores))
+    notes = collect(project, stores, tags, "tester_notes" if testers else "notes", drafts)
+    text = by_template(notes, project, template) if template else as_csv(notes) if format == "csv" else as_json(notes)
+    for note in notes:
+        if note.dropped:
+            say(f"{note.store} {note.locale}: no room for {len(note.dropped)} lines: {'; '.join(note.dropped)}")
+    for name, left_out in without_notes(project, stores, tags, notes).items():
+        say(f"{name}: no notes in {', '.join(left_out)}; left out")
+    if out:
+        write_text(out, text)
+        console().print(f"{out}: {len(notes)} notes", soft_wrap=True)
+    else:
+        print_data(text)
 
 
 @app.command()
@@ -99,36 +156,3 @@ def keep(
 
     for line in keep_notes(open_project(project, write=True), next_version):
         console().print(line, soft_wrap=True)
-
-
-@app.command()
-def export(
-    project: ProjectOption = None,
-    store: StoreOption = None,
-    locale: LocaleOption = None,
-    format: Annotated[Literal["json", "csv"], typer.Option("--format", help="json or csv.")] = "json",
-    template: Annotated[str, typer.Option("--template", help="A shipped template, or a Jinja2 file.")] = "",
-    testers: Annotated[bool, typer.Option("--testers", help="The notes for testers instead.")] = False,
-    drafts: Annotated[bool, typer.Option("--drafts", help="Also what nobody has reviewed.")] = False,
-    out: Annotated[Path | None, typer.Option("--out", help="File to write; else standard output.")] = None,
-) -> None:
-    """Write the notes of all languages in one file, each fitted to its store's limit."""
-    from tavolan.cli.common import say
-    from tavolan.notes.export import as_csv, as_json, by_template, collect, without_notes
-    from tavolan.support.files import write_text
-
-    opened = open_project(project)
-    stores = opened.pick("--store", list(store or []), list(opened.stores))
-    tags = opened.pick("--locale", list(locale or []), opened.app.locales)
-    notes = collect(opened, stores, tags, "tester_notes" if testers else "notes", drafts)
-    text = by_template(notes, opened, template) if template else as_csv(notes) if format == "csv" else as_json(notes)
-    for note in notes:
-        if note.dropped:
-            say(f"{note.store} {note.locale}: no room for {len(note.dropped)} lines: {'; '.join(note.dropped)}")
-    for name, left_out in without_notes(opened, stores, tags, notes).items():
-        say(f"{name}: no notes in {', '.join(left_out)}; left out")
-    if out:
-        write_text(out, text)
-        console().print(f"{out}: {len(notes)} notes", soft_wrap=True)
-    else:
-        print_data(text)

@@ -3,13 +3,15 @@
 from collections.abc import Sequence
 from pathlib import Path
 
+from tavolan.errors import UsageError
 from tavolan.support.shipped import shipped_toml
 
 
 def with_new_names(words: Sequence[str]) -> tuple[list[str], list[str]]:
     """Return the words of a command line with today's names, and a note for each that was renamed.
 
-    Words behind `--` are no options.
+    Words behind `--` are no options. Raises UsageError for a command that went and whose words would mean something
+    else today.
     """
     path = " ".join(words[:2])
     if successor := _successor(path):
@@ -22,8 +24,10 @@ def _successor(path: str) -> str:
     """Return the words of the command that does what a former one did; "" where it's none that went."""
     if path.count(" ") != 1:
         return ""
-    table: dict[str, str] = shipped_toml(Path(__file__).parent / "old_commands.toml")
-    return table.get(path, "")
+    table: dict[str, dict[str, str]] = shipped_toml(Path(__file__).parent / "old_commands.toml")
+    if instead := table["other"].get(path):
+        raise UsageError(f"tavolan {path} is a part of another command now", f"Write: tavolan {instead}")
+    return table["same"].get(path, "")
 
 
 def _with_new_options(words: Sequence[str]) -> tuple[list[str], list[str]]:

@@ -18,20 +18,18 @@ from tavolan.cli.common import (
     write_figure,
 )
 from tavolan.cli.results_campaign import campaign
-from tavolan.cli.results_import import import_results
 from tavolan.cli.results_options import (
     DaysOption,
     FigureOption,
     FromOption,
-    ListOption,
     SourceOption,
     StorefrontOption,
     ToOption,
     open_scope,
 )
+from tavolan.cli.results_ranks import ranks
 from tavolan.cli.results_report import report
 from tavolan.cli.results_rivals import rivals
-from tavolan.cli.results_wins import wins
 from tavolan.cli.results_worth import worth
 
 if TYPE_CHECKING:
@@ -39,12 +37,11 @@ if TYPE_CHECKING:
     from tavolan.results.figures import Figures
 
 app = typer.Typer(help="What moved, which change did it, which step lags.", no_args_is_help=True)
-app.command("import")(import_results)
 app.command()(campaign)
 app.command()(rivals)
 app.command()(report)
-app.command()(wins)
 app.command()(worth)
+app.command()(ranks)
 
 
 @app.command()
@@ -157,64 +154,3 @@ def moved(
         print_document(MovedDocument.of(digest))
     else:
         print_moved(console(), digest, why)
-
-
-@app.command()
-def ranks(
-    phrase: Annotated[list[str] | None, typer.Argument(help="Phrases; else all target phrases.")] = None,
-    project: ProjectOption = None,
-    store: StoreOption = None,
-    storefront: StorefrontOption = None,
-    list_name: ListOption = None,
-    other: Annotated[list[str] | None, typer.Option("--app", help="This other app too; repeatable.")] = None,
-    first: FromOption = "",
-    last: ToOption = "",
-    figure: FigureOption = None,
-    why: WhyOption = False,
-    json: JsonOption = False,
-) -> None:
-    """Show where we were found over time, per phrase and storefront, beside other apps."""
-    from tavolan.reports.documents.ranks import Ranks
-    from tavolan.reports.ranktables import print_history
-    from tavolan.results.history import rank_history
-
-    figures, scope = open_scope(project, store, storefront, None, None, first, last)
-    history = rank_history(figures, scope, tuple(phrase or ()), tuple(other or ()), tuple(list_name or ()))
-    name = figures.project.app.name
-    if figure:
-        from tavolan.reports.figures.rank_chart import rank_chart
-
-        write_figure(figure, lambda kind: rank_chart(name, history, kind))
-    if json:
-        print_document(Ranks.of(history))
-    else:
-        print_history(console(), name, history, why)
-
-
-@app.command()
-def share(
-    project: ProjectOption = None,
-    store: StoreOption = None,
-    storefront: StorefrontOption = None,
-    list_name: ListOption = None,
-    first: FromOption = "",
-    last: ToOption = "",
-    figure: FigureOption = None,
-    why: WhyOption = False,
-    json: JsonOption = False,
-) -> None:
-    """Show the search share: of the demand of all target phrases, what our ranks and those of others catch."""
-    from tavolan.reports.documents.ranks import Shares
-    from tavolan.reports.ranktables import print_shares
-    from tavolan.results.share import search_shares
-
-    figures, scope = open_scope(project, store, storefront, None, None, first, last)
-    lines = search_shares(figures, scope, tuple(list_name or ()))
-    if figure:
-        from tavolan.reports.figures.share_chart import share_chart
-
-        write_figure(figure, lambda kind: share_chart(figures.project.app.name, lines, kind))
-    if json:
-        print_document(Shares(lines=lines))
-    else:
-        print_shares(console(), figures.project, lines, why)

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from datetime import date
-from typing import TYPE_CHECKING, Annotated
+from typing import Annotated
 
 import typer
 
@@ -15,18 +15,12 @@ from tavolan.cli.common import (
     YesOption,
     agreed,
     console,
-    open_project,
     print_document,
     progress_bar,
     say,
     write_figure,
 )
-from tavolan.cli.importing import DayOrderOption, FilesArgument, MapOption, given_of, print_taken, require_one_source
 from tavolan.cli.results_options import FigureOption, StorefrontOption, open_stores
-
-if TYPE_CHECKING:
-    from tavolan.imports.taking import Taken
-    from tavolan.project.model import Project
 
 app = typer.Typer(
     help="What to answer first, replies, and what people praise and complain about.", no_args_is_help=True
@@ -36,51 +30,6 @@ app = typer.Typer(
 @app.callback()
 def reviews() -> None:
     """What to answer first, replies, and what people praise and complain about."""
-
-
-@app.command(name="import")
-def import_reviews(
-    files: FilesArgument = None,
-    project: ProjectOption = None,
-    store: Annotated[str, typer.Option("--store", help="The store, where no column says it.")] = "",
-    storefront: Annotated[str, typer.Option("--storefront", help="The country, where no column says it.")] = "",
-    locale: Annotated[str, typer.Option("--locale", help="The language, where no column says it.")] = "",
-    map: MapOption = None,
-    day_order: DayOrderOption = "",
-    from_console: Annotated[bool, typer.Option("--from-console", help="Fetch them from the consoles.")] = False,
-    dry_run: Annotated[bool, typer.Option("--dry-run", help="Show what would be taken in, write nothing.")] = False,
-) -> None:
-    """Take reviews in: columns are guessed and shown, those that are there already updated, none doubled."""
-    from tavolan.consoles.opening import console_stores
-    from tavolan.reviews.importing import fetch_reviews, read_review_export
-
-    require_one_source(files, from_console)
-    opened = open_project(project, write=not dry_run)
-    if store:
-        opened.pick("--store", [store], list(opened.stores))
-    only = next(iter(opened.stores)) if len(opened.stores) == 1 else ""
-    values = {"store": store or only, "storefront": storefront, "locale": locale}
-    given = given_of(map, values, day_order)
-    found = []
-    for path in files or ():
-        with progress_bar(f"Reading {path.name}"):
-            found.append(read_review_export(opened, path, given))
-    for name in console_stores(opened, [store] if store else []) if from_console else ():
-        with progress_bar(f"Fetching reviews of {name}"):
-            found.append(fetch_reviews(opened, name))
-    for done in found:
-        _take_in(opened, done, dry_run)
-
-
-def _take_in(project: Project, done: Taken, dry_run: bool) -> None:
-    from tavolan.imports.merging import write_merged
-    from tavolan.reviews.importing import ORDER, merged_reviews
-
-    with progress_bar(f"Merging {done.path.name}"):
-        after = merged_reviews(project, done.rows)
-        if not dry_run:
-            write_merged(project, after, ORDER)
-    print_taken(done, after, "review", dry_run)
 
 
 @app.command()

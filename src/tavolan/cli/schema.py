@@ -21,7 +21,7 @@ def schema(
         Path | None, typer.Option("--out", help="Write all of them into this folder, one file each.", metavar="DIR")
     ] = None,
     documents: Annotated[
-        bool, typer.Option("--documents", help="With --write: those of the JSON documents that commands print.")
+        bool, typer.Option("--documents", help="With --out: those of the JSON documents that commands print.")
     ] = False,
 ) -> None:
     """Print the JSON Schema of a kind of TOML file, for editors, or of a JSON document, for programs that read it."""
@@ -38,7 +38,7 @@ def schema(
         return
     names = [*NAMES, *DOCUMENTS]
     if not name:
-        raise UsageError(f"which schema? Name one of {', '.join(names)}, or write all with: --write DIR")
+        raise UsageError(f"which schema? Name one of {', '.join(names)}, or write all with: --out DIR")
     if name not in names:
         raise UnknownNameError("there's no schema", name, names)
     print_json(_schema(name, project))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -15,11 +14,7 @@ from tavolan.cli.common import (
     LocaleOption,
     OnOption,
     ProjectOption,
-    ReplaceOption,
     StoreOption,
-    TakenLocaleOption,
-    TimesOption,
-    WatchOption,
     console,
     open_on_day,
     open_project,
@@ -30,28 +25,24 @@ from tavolan.cli.common import (
     styled,
 )
 from tavolan.cli.shots_new import (
-    CropOption,
-    TakenDeviceOption,
     add,
-    ask_class,
     new,
     order,
-    print_taken,
     remove,
 )
 from tavolan.cli.shots_region import region
+from tavolan.cli.shots_take import take
 
 if TYPE_CHECKING:
     from rich.console import Console
 
     from tavolan.pictures.making.planner import Selection
     from tavolan.pictures.making.render import Rendered
-    from tavolan.pictures.outputs.captures import Taken
     from tavolan.project.model import Project
 
 app = typer.Typer(help="Store pictures: take screens in, render, look at them all, pack.", no_args_is_help=True)
 
-for command in (new, add, remove, order, region):
+for command in (new, add, remove, order, region, take):
     app.command()(command)
 
 ShotOption = Annotated[
@@ -69,79 +60,6 @@ def _selection(
 
 
 @app.command()
-def take(
-    files: Annotated[
-        list[Path] | None, typer.Argument(help="Raw captures, named like the screens, or folders of them.", exists=True)
-    ] = None,
-    project: ProjectOption = None,
-    locale: TakenLocaleOption = None,
-    name: Annotated[list[str] | None, typer.Option("--name", help="Name of a screen; one per file.")] = None,
-    device: TakenDeviceOption = None,
-    crop: CropOption = False,
-    in_order: Annotated[
-        bool, typer.Option("--in-order", help="Files whose name is no screen's go by the order of the shots, unasked.")
-    ] = False,
-    replace: ReplaceOption = False,
-    watch: WatchOption = None,
-    times: TimesOption = 0,
-    dry_run: Annotated[bool, typer.Option("--dry-run", help="Say what would be taken, take nothing.")] = False,
-) -> None:
-    """Take raw captures in: each finds its size class and its name, and none is ever overwritten."""
-    from tavolan.cli.taking_watch import take_incoming, watched_folder
-    from tavolan.pictures.outputs.captures import ENDINGS, Taker, captures_in
-    from tavolan.support.transaction import changing
-
-    files = captures_in(files or [])
-    if folder_to_watch := watched_folder(files, watch):
-        take_incoming(
-            folder_to_watch, project, ENDINGS, lambda opened: Taker(opened, locale, device or "", crop), times
-        )
-        return
-    opened = open_project(project, write=not dry_run)
-    taker = Taker(opened, locale, device or "", crop, replace, ask_class)
-    planned = taker.plan(files, name or [])
-    by_order = [] if in_order else [taken for taken in planned if taken.by_order]
-    out = console()
-    if dry_run or by_order:
-        print_taken(out, planned)
-    if dry_run:
-        out.print("Nothing was taken: --dry-run.")
-        return
-    _confirm_order(by_order)
-    with changing(opened.root):
-        for taken in planned:
-            taker.take(taken)
-    if not by_order:
-        print_taken(out, planned)
-    _print_missing(out, opened, planned)
-
-
-def _print_missing(out: Console, opened: Project, planned: list[Taken]) -> None:
-    """Say which screens the locales that something was taken for still lack."""
-    from tavolan.pictures.outputs.captures import missing_screens
-
-    for tag in dict.fromkeys(taken.locale for taken in planned):
-        missing = missing_screens(opened, tag)
-        for size_class, lacking in missing.items():
-            out.print(f"{tag} still lacks at {size_class}: {', '.join(lacking)}")
-        if not missing:
-            out.print(f"{tag} has every screen of every size class.")
-
-
-def _confirm_order(by_order: list[Taken]) -> None:
-    """Ask whether captures that go by the order of the shots are right. Raises UsageError where nobody says yes."""
-    from tavolan.errors import UsageError
-
-    if by_order and not (sys.stdin.isatty() and typer.confirm("Some go by the order of the shots. Is that right?")):
-        captures = ", ".join(taken.source.name for taken in by_order)
-        screens = f"{'its name is' if len(by_order) == 1 else 'their names are'} no screen's"
-        raise UsageError(
-            f"{captures}: {screens}, so only the order of the shots could decide",
-            "Nothing was taken. Give --in-order if the plan is right, or name them with --name.",
-        )
-
-
-@app.command()
 def render(
     project: ProjectOption = None,
     store: StoreOption = None,
@@ -151,15 +69,31 @@ def render(
     again: Annotated[bool, typer.Option("--again", help="Make all of them, also those that are up to date.")] = False,
     why: Annotated[bool, typer.Option("--why", help="Say for each picture which input changed.")] = False,
     cluster: Annotated[str, typer.Option("--cluster", help="Address of a Dask scheduler to work on.")] = "",
+    board: Annotated[
+        bool,
+        typer.Option("--board", help="Instead, contact sheets: locales as rows, shots as columns."),
+    ] = False,
+    icons: Annotated[
+        bool, typer.Option("--icons", help="Instead, the icon in every size that the stores ask for, of art/icon.png.")
+    ] = False,
     dry_run: Annotated[bool, typer.Option("--dry-run", help="List the pictures to be made, make none.")] = False,
     on: OnOption = "",
     json: JsonOption = False,
 ) -> None:
-    """Render store pictures and graphics under out/: only those whose text, look, screen or rules changed."""
+    """Render store pictures and graphics under out/: only those whose text, look, screen or rules changed.
+
+    Icons are made of art/icon.png, alternatives of art/icon-*.png.
+    """
     from tavolan.pictures.making.render import render as render_shots
 
     opened = open_on_day(project, on)
     wanted = _selection(store, locale, device, shot)
+    if icons:
+        _make_icons(opened, store or [], dry_run, json)
+        return
+    if board:
+        _make_boards(opened, store or [], device or [])
+        return
     if dry_run:
         _dry_run(opened, wanted, again, why, json)
         return
@@ -176,6 +110,33 @@ def render(
             out.print(styled("{}  [dim]{}[/]", file, reason), soft_wrap=True)
     # Plain, so that Rich, which takes a while to load, isn't needed for one line.
     print_text(_summary(opened.root, done) + "\n")
+
+
+def _make_boards(project: Project, stores: list[str], classes: list[str]) -> None:
+    """Make one contact sheet per store and size class."""
+    from tavolan.pictures.outputs.contact_sheet import make_boards
+
+    with progress_bar("Boards") as move:
+        files = make_boards(project, tuple(stores), tuple(classes), progress=move)
+    for file in files:
+        console().print(str(file), soft_wrap=True)
+
+
+def _make_icons(project: Project, stores: list[str], dry_run: bool, json: bool) -> None:
+    from tavolan.errors import UsageError
+    from tavolan.pictures.outputs.icons import make_icons, plan_icons
+
+    if json:
+        raise UsageError("icons are listed for people only", "Leave --json out.", option="--icons")
+    planned = plan_icons(project, tuple(stores))
+    if not dry_run:
+        make_icons(project, planned)
+    out = console()
+    for icon in planned:
+        kind = "RGBA" if icon.alpha else "RGB, square corners"
+        out.print(
+            styled("{}  [dim]{}×{}, {}, from {}[/]", icon.file, icon.side, icon.side, kind, icon.master), soft_wrap=True
+        )
 
 
 def _summary(root: Path, done: Rendered) -> str:
@@ -277,40 +238,6 @@ def _print_title_styles(out: Console, project: Project) -> None:
 
 
 @app.command()
-def board(project: ProjectOption = None, store: StoreOption = None, device: DeviceOption = None) -> None:
-    """Make one contact sheet per store and size class: locales as rows, shots as columns."""
-    from tavolan.pictures.outputs.contact_sheet import make_boards
-
-    opened = open_on_day(project)
-    with progress_bar("Boards") as move:
-        files = make_boards(opened, tuple(store or ()), tuple(device or ()), progress=move)
-    out = console()
-    for file in files:
-        out.print(str(file), soft_wrap=True)
-
-
-@app.command()
-def icons(
-    project: ProjectOption = None,
-    store: StoreOption = None,
-    dry_run: Annotated[bool, typer.Option("--dry-run", help="List the files, make none.")] = False,
-) -> None:
-    """Make the icon in every size that the stores ask for, from art/icon.png, and alternatives from art/icon-*.png."""
-    from tavolan.pictures.outputs.icons import make_icons, plan_icons
-
-    opened = open_project(project)
-    planned = plan_icons(opened, tuple(store or ()))
-    if not dry_run:
-        make_icons(opened, planned)
-    out = console()
-    for icon in planned:
-        kind = "RGBA" if icon.alpha else "RGB, square corners"
-        out.print(
-            styled("{}  [dim]{}×{}, {}, from {}[/]", icon.file, icon.side, icon.side, kind, icon.master), soft_wrap=True
-        )
-
-
-@app.command()
 def pack(
     project: ProjectOption = None,
     store: StoreOption = None,
@@ -337,17 +264,3 @@ def pack(
             out.print(styled("{}  [dim]{}[/]", made.file, words), soft_wrap=True)
         else:
             out.print(f"{made.file.stem}: nothing is ready", soft_wrap=True)
-
-
-@app.command()
-def watch(
-    project: ProjectOption = None,
-    locale: LocaleOption = None,
-    device: DeviceOption = None,
-    port: Annotated[int, typer.Option("--port", min=0, max=65535, help="Port of the page; 0 takes a free one.")] = 0,
-    times: Annotated[int, typer.Option("--times", min=0, help="Stop after so many changes; 0 never.", hidden=True)] = 0,
-) -> None:
-    """Render again whenever a file is saved, and refresh the preview page in the browser. Ends with Ctrl-C."""
-    from tavolan.cli.shots_watch import watch_project
-
-    watch_project(open_project(project).root, _selection(None, locale, device, None), port, times)

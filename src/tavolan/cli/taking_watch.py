@@ -13,6 +13,8 @@ from tavolan.project.model import Project
 from tavolan.support.incoming import Incoming
 from tavolan.support.transaction import changing
 
+# Who takes a file in.
+TakerOf = Callable[[Project, Path], Taker]
 # Milliseconds between two looks whether a file is whole.
 _LOOK = 400
 
@@ -25,7 +27,7 @@ def watched_folder(files: list[Path] | None, watch: Path | None) -> Path | None:
 
 
 def take_incoming(
-    folder: Path, project: Path | None, endings: Iterable[str], taker_of: Callable[[Project], Taker], times: int = 0
+    folder: Path, project: Path | None, endings: Iterable[str], taker_of: TakerOf, times: int = 0
 ) -> None:
     """Take files in as they come, until interrupted, or until `times` files came. None is ever overwritten.
 
@@ -51,13 +53,13 @@ def take_incoming(
             return
 
 
-def _taken(root: Path, file: Path, taker_of: Callable[[Project], Taker]) -> list[str]:
+def _taken(root: Path, file: Path, taker_of: TakerOf) -> list[str]:
     """Take one file in, and return what to say of it."""
     try:
         # Read anew each time: the storyboard or the shots may have changed meanwhile.
         project = open_project(root)
         with changing(root):
-            taker = taker_of(project)
+            taker = taker_of(project, file)
             planned = taker.plan([file], [])
             for taken in planned:
                 taker.take(taken)

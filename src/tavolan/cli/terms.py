@@ -30,7 +30,6 @@ if TYPE_CHECKING:
 app = typer.Typer(help="The phrases that people search for, and what answers them.", no_args_is_help=True)
 app.command("mine")(word_sources.mine)
 app.command("add")(word_sources.add)
-app.command("import")(word_sources.import_terms)
 app.command("score")(word_sources.score)
 app.command("swap")(swap)
 
@@ -65,6 +64,9 @@ def cover(
     all: Annotated[bool, typer.Option("--all", help="Every phrase of every storefront.")] = False,
     matrix: Annotated[bool, typer.Option("--matrix", help="One matrix of all phrases and storefronts.")] = False,
     lists: Annotated[bool, typer.Option("--lists", help="Counts, coverage and value per list instead.")] = False,
+    title_words: Annotated[
+        bool, typer.Option("--title-words", help="Instead, what each word of a locale's title serves, with ranks.")
+    ] = False,
     budgets: Annotated[bool, typer.Option("--budgets", help="Keyword space in locales read beside the first.")] = False,
     figure: Annotated[Path | None, typer.Option("--figure", help="Write a heat map of one store to this PNG.")] = None,
     other: Annotated[str, typer.Option("--app", help="What another app's listing answers, of data/listings.csv.")] = "",
@@ -83,6 +85,9 @@ def cover(
     opened = open_project(project)
     if lists:
         word_sources.print_list_counts(opened, locale or [], json)
+        return
+    if title_words:
+        _print_title_words(opened, store or [], locale or [], json)
         return
     stores = opened.pick("--store", store or [], list(opened.stores))
     opened, found = _answers(opened, stores, storefront or [], other)
@@ -243,23 +248,19 @@ def _planned_store(project: Project, store: str | None) -> str:
     return project.pick("--store", [store], list(project.stores))[0] if store else first_store_with_keywords(project)
 
 
-@app.command()
-def title(
-    locale: Annotated[str, typer.Option("--locale", help="Locale, as in en-US.")],
-    project: ProjectOption = None,
-    store: Annotated[str | None, typer.Option("--store", help="Store; else the first with keywords.")] = None,
-    json: JsonOption = False,
-) -> None:
+def _print_title_words(project: Project, stores: list[str], locales: list[str], json: bool) -> None:
     """Show for each word of the title which phrases it serves, and the app's rank for them."""
+    from tavolan.errors import UsageError
     from tavolan.reports.covertables import print_title_words
     from tavolan.reports.documents.words import Title
     from tavolan.words.coverage import cover as cover_phrases
     from tavolan.words.coverage import title_words
 
-    opened = open_project(project)
-    chosen = _planned_store(opened, store)
-    tag = opened.pick("--locale", [locale], list(opened.stores[chosen].locales))[0]
-    served = title_words(opened, opened.stores[chosen], tag, cover_phrases(opened, [chosen]))
+    if len(locales) != 1 or len(stores) > 1:
+        raise UsageError("words of one title are shown", "Give one --locale, and at most one --store.")
+    chosen = _planned_store(project, next(iter(stores), None))
+    tag = project.pick("--locale", locales, list(project.stores[chosen].locales))[0]
+    served = title_words(project, project.stores[chosen], tag, cover_phrases(project, [chosen]))
     if json:
         print_document(Title.serving(tag, served))
         return

@@ -36,8 +36,8 @@ def swap(
 ) -> None:
     """Show which phrases are won, lost, stronger or weaker when a word of the listing gives way to another one.
 
-    --in alone adds a word to the keywords, --out alone takes one out. Of titles and other sentences the place is shown:
-    you write them.
+    --with alone adds a word to the keywords, --without alone takes one out. Of titles and other sentences the place is
+    shown: you write them.
     """
     from tavolan.errors import UsageError
     from tavolan.project.text_writing import TextWriter

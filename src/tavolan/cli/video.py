@@ -12,11 +12,7 @@ from tavolan.cli.common import (
     JsonOption,
     LocaleOption,
     ProjectOption,
-    ReplaceOption,
     StoreOption,
-    TakenLocaleOption,
-    TimesOption,
-    WatchOption,
     console,
     open_on_day,
     open_project,
@@ -30,12 +26,9 @@ from tavolan.cli.common import (
 if TYPE_CHECKING:
     from tavolan.pictures.making.planner import Selection
     from tavolan.project.model import Project
-    from tavolan.rulebooks.model import Rulebook
     from tavolan.video.render import RenderedVideos
 
-app = typer.Typer(
-    help="The preview video: write its storyboard, take recordings in, render, check, look at it.", no_args_is_help=True
-)
+app = typer.Typer(help="The preview video: write its storyboard, render it, look at it.", no_args_is_help=True)
 
 
 def _selection(store: list[str] | None, locale: list[str] | None, device: list[str] | None) -> Selection:
@@ -67,43 +60,6 @@ def new(
 
 
 @app.command()
-def take(
-    files: Annotated[list[Path] | None, typer.Argument(help="Recordings, named like the scenes' clips.")] = None,
-    project: ProjectOption = None,
-    locale: TakenLocaleOption = None,
-    name: Annotated[list[str] | None, typer.Option("--name", help="Name of a clip; one per file.")] = None,
-    device: Annotated[
-        str | None, typer.Option("--device", help="Size class, where several have the same proportions.")
-    ] = None,
-    replace: ReplaceOption = False,
-    watch: WatchOption = None,
-    times: TimesOption = 0,
-    dry_run: Annotated[bool, typer.Option("--dry-run", help="Say what would be taken, take nothing.")] = False,
-) -> None:
-    """Take recordings in: each finds its size class and its name, and none is ever overwritten."""
-    from tavolan.cli.taking_watch import take_incoming, taken_words, watched_folder
-    from tavolan.support.transaction import changing
-    from tavolan.video.clips import ENDINGS
-    from tavolan.video.taking import ClipTaker
-
-    if folder := watched_folder(files, watch):
-        take_incoming(folder, project, ENDINGS, lambda opened: ClipTaker(opened, locale, device or ""), times)
-        return
-    opened = open_project(project, write=not dry_run)
-    taker = ClipTaker(opened, locale, device or "", replace=replace)
-    planned = taker.plan(files or [], name or [])
-    if not dry_run:
-        with changing(opened.root):
-            for taken in planned:
-                taker.take(taken)
-    out = console()
-    for taken in planned:
-        out.print(taken_words(taken), soft_wrap=True)
-    if dry_run:
-        out.print("Nothing was taken: --dry-run.")
-
-
-@app.command()
 def render(
     project: ProjectOption = None,
     store: StoreOption = None,
@@ -111,6 +67,9 @@ def render(
     device: DeviceOption = None,
     again: Annotated[bool, typer.Option("--again", help="Make all of them, also those that are up to date.")] = False,
     why: Annotated[bool, typer.Option("--why", help="Say for each video which input changed.")] = False,
+    board: Annotated[
+        bool, typer.Option("--board", help="Instead, each video that's there at one look: a frame per second.")
+    ] = False,
     dry_run: Annotated[bool, typer.Option("--dry-run", help="List the videos to be made, make none.")] = False,
     json: JsonOption = False,
 ) -> None:
@@ -119,6 +78,9 @@ def render(
 
     opened = open_on_day(project)
     wanted = _selection(store, locale, device)
+    if board:
+        _make_boards(opened, wanted)
+        return
     if dry_run:
         _dry_run(opened, wanted, again, why, json)
         return
@@ -133,6 +95,16 @@ def render(
     for file, reason in done.why.items() if why else ():
         out.print(styled("{}  [dim]{}[/]", file, reason), soft_wrap=True)
     print_text(_summary(opened.root, done) + "\n")
+
+
+def _make_boards(project: Project, selection: Selection) -> None:
+    """Draw each video at one look: a frame per second, scenes, titles, sound; its still picture is beside it."""
+    from tavolan.video.board import make_video_boards
+
+    with progress_bar("Boards") as move:
+        files = make_video_boards(project, selection, move)
+    for file in files:
+        console().print(str(file), soft_wrap=True)
 
 
 def _summary(root: Path, done: RenderedVideos) -> str:
@@ -159,75 +131,3 @@ def _dry_run(opened: Project, wanted: Selection, again: bool, why: bool, json: b
         facts = f"{job.size[0]}×{job.size[1]}, {job.seconds:.1f} s{reason}"
         out.print(styled("{}  [dim]{}[/]", job.target.file, facts), soft_wrap=True)
     out.print(f"Would make {counted(len(todo), 'video')}.")
-
-
-@app.command()
-def check(
-    files: Annotated[
-        list[Path] | None, typer.Argument(help="Video files, also made elsewhere; else the project's.")
-    ] = None,
-    project: ProjectOption = None,
-    store: StoreOption = None,
-    device: Annotated[str, typer.Option("--device", help="Size class that the files are for; else by size.")] = "",
-    json: JsonOption = False,
-) -> None:
-    """Check videos: size, length, rate, codecs, sound, black, frozen or flashing parts. Exit code 1 on errors."""
-    if not files:
-        from tavolan.checking.project_videos import check_project_videos
-        from tavolan.reports.documents.checks import Check
-        from tavolan.reports.tables import print_findings
-
-        opened = open_on_day(project)
-        stores = opened.pick("--store", store or [], list(opened.stores))
-        findings = [finding for finding in check_project_videos(opened) if any(map(finding.concerns, stores))]
-        scope = (len(opened.app.locales), len(stores))
-        if json:
-            print_document(Check.on(findings, *scope))
-        else:
-            print_findings(console(), opened, findings, True, scope=scope)
-        raise typer.Exit(1 if any(finding.level == "error" and not finding.waived for finding in findings) else 0)
-    from tavolan.checking.video_files import check_video_files
-    from tavolan.reports.documents.pictures import CheckedVideosDocument
-    from tavolan.reports.videotables import print_checked_videos
-
-    checked = check_video_files(files, _books(project, store), device)
-    if json:
-        print_document(CheckedVideosDocument.of(checked))
-    else:
-        print_checked_videos(console(), checked)
-    raise typer.Exit(1 if any(finding.level == "error" for finding in checked.findings) else 0)
-
-
-def _books(project: Path | None, store: list[str] | None) -> list[Rulebook]:
-    """Return the rulebooks to check files against: the project's, else those that ship."""
-    from tavolan.errors import ProjectError, UnknownNameError
-    from tavolan.project.load import find_root, load_project
-    from tavolan.rulebooks.load import shipped_ids, shipped_rulebook
-
-    try:
-        root = find_root(project or Path())
-    except ProjectError:
-        if project:
-            raise
-        known = shipped_ids()
-        for name in store or ():
-            if name not in known:
-                raise UnknownNameError("there's no rulebook", name, known, option="--store") from None
-        return [shipped_rulebook(name) for name in store or known]
-    opened = load_project(root)
-    return [opened.stores[name].rulebook for name in opened.pick("--store", store or [], list(opened.stores))]
-
-
-@app.command()
-def board(
-    project: ProjectOption = None, store: StoreOption = None, locale: LocaleOption = None, device: DeviceOption = None
-) -> None:
-    """Draw each video at one look: a frame per second, scenes, titles, sound; its still picture is beside it."""
-    from tavolan.video.board import make_video_boards
-
-    opened = open_on_day(project)
-    with progress_bar("Boards") as move:
-        files = make_video_boards(opened, _selection(store, locale, device), move)
-    out = console()
-    for file in files:
-        out.print(str(file), soft_wrap=True)

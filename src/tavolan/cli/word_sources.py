@@ -1,10 +1,9 @@
-"""`tavolan terms mine|import|score|fit|lists`: where words come from, and what they're up against."""
+"""`tavolan terms mine`, `add` and `score`: where words come from, and what they're up against."""
 
 from __future__ import annotations
 
 import sys
 from datetime import date
-from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
@@ -19,10 +18,7 @@ from tavolan.cli.common import (
     open_project,
     print_document,
     progress_bar,
-    styled,
 )
-from tavolan.cli.importing import MapOption, print_columns
-from tavolan.cli.results_import import take_in
 
 if TYPE_CHECKING:
     from tavolan.project.model import Project
@@ -145,53 +141,6 @@ def _asked_relevance(phrase: str) -> float | None:
             return None
         if answer.strip().isdecimal() and int(answer) <= 100:
             return float(answer)
-
-
-def import_terms(
-    file: Annotated[Path, typer.Argument(help="CSV, XLSX or ODS of a research service.")],
-    locale: OneLocale,
-    project: ProjectOption = None,
-    map: MapOption = None,
-    storefront: Annotated[
-        str, typer.Option("--storefront", help="Of which country ranks are, where the locale doesn't say it.")
-    ] = "",
-    store: Annotated[str, typer.Option("--store", help="Of which store ranks are, or any.")] = "",
-    scale: Annotated[
-        list[str] | None, typer.Option("--scale", help="The top of a column's scale: difficulty=10; repeatable.")
-    ] = None,
-    dry_run: DryRunOption = False,
-) -> None:
-    """Take phrases of a research service into terms/: columns guessed and shown, duplicates merged, nothing lost.
-
-    Ranks of your app go into data/ranks.csv, of today where no column has the day.
-    """
-    from tavolan.imports.columns import column_map
-    from tavolan.imports.phrases import import_table, scales_of, write_terms
-    from tavolan.results.from_terms import ANY_STORE, ranks_of_terms
-
-    opened = open_project(project, write=not dry_run)
-    tag = _one(opened, locale)
-    if store and store != ANY_STORE:
-        opened.pick("--store", [store], list(opened.stores))
-    columns = column_map(map or ())
-    listed = ranks_of_terms(opened, file, tag, columns, date.today(), storefront=storefront, store=store)
-    given = {theirs: ours for theirs, ours in columns.items() if ours != "rank"}
-    done = import_table(opened, tag, file, given, [listed.column] if listed.ranks else [], scales_of(scale or ()))
-    out = console()
-    out.print(styled("[bold]{}[/]", file), soft_wrap=True)
-    into_note = {"note": ", ".join(done.into_note)} if done.into_note else {}
-    print_columns(done.mapping, [])
-    print_columns(into_note, done.repairs)
-    if not dry_run:
-        write_terms(opened, tag, done.terms)
-    verb = "would be" if dry_run else "were"
-    out.print(f"   {done.added} phrases {verb} added, {done.updated} updated in terms/{tag}.csv")
-    if listed.ranks:
-        take_in(opened, [listed.ranks], dry_run)
-    elif listed.column:
-        out.print(
-            styled("[yellow]Ranks are in the note:[/] nothing says of which country they are. Say it: --storefront US.")
-        )
 
 
 def score(

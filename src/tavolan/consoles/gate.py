@@ -70,7 +70,7 @@ def _stopped_by(finding: Finding, cells: list[Cell]) -> list[Cell]:
 
 def drafts_in(project: Project, store: Store, cells: Iterable[Cell]) -> list[Held]:
     """Return the changes of locales that hold a text or a caption which a machine wrote and nobody has read."""
-    remedy = "Read them: tavolan locale status --locale {} --units. Or send drafts: --drafts."
+    remedy = "Read them: tavolan status --units --locale {}. Or send drafts: --drafts."
     return _held_with(project, store, cells, is_drafted, _Why("draft", "drafted by a machine, and not read", remedy))
 
 
@@ -130,7 +130,7 @@ def stale_icons(project: Project, store: Store, cells: Iterable[Cell]) -> list[H
     """Return the icons among changes that were made from another master than today's."""
     trouble = icon_trouble(project, store)
     return [
-        Held(cell, "stale", trouble, "Make it: tavolan shots icons")
+        Held(cell, "stale", trouble, "Make it: tavolan shots render --icons")
         for cell in cells
         if trouble and cell.place.kind == "pictures" and cell.place.field == ICON_PLACE
     ]

@@ -137,7 +137,7 @@ def _check_under_way(store: str, version: Version | None, state: str) -> None:
         remedy = f"Hand it over first: tavolan console submit --store {store}"
         raise UsageError(f"nothing of {store} is in review: {state}", remedy)
     if version.state == "approved" and version.release == "manual":
-        raise UsageError(f"{state} in {store}, and released by hand", f"tavolan console release --store {store}")
+        raise UsageError(f"{state} in {store}, and released by hand", f"tavolan console wait --store {store} --go-live")
 
 
 def release(client: StoreConsole) -> Version:
@@ -195,7 +195,7 @@ def refusals(
             if name == project.stores[store].rulebook.field_with("title"):
                 candidates = project.copy[locale].alternates(name).content
                 if candidates:
-                    remedy = f'Take "{candidates[0]}": tavolan copy choose {locale} {name} 1, then push again.'
+                    remedy = f'Take "{candidates[0]}": tavolan copy set {locale} {name} --alternate 1, then push again.'
         at = Location(store=store, locale=locale, field=name, path=source, line=line)
         found.append(REFUSED.finding(at, f"{why}: {reason}", remedy))
     return found

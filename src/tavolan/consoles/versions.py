@@ -32,7 +32,7 @@ def next_version(project: Project, store: str, versions: list[Version]) -> str:
     if on_its_way:
         message = f"version {on_its_way.version} is {on_its_way.state}"
         if on_its_way.state == "approved":
-            raise UsageError(message, f"Release it: tavolan console release --store {store}")
+            raise UsageError(message, f"Release it: tavolan console wait --store {store} --go-live")
         raise UsageError(message, f"Wait for it: tavolan console wait --store {store}. {_meanwhile(project, store)}")
     if any(version.version == name for version in versions):
         raise UsageError(f"version {name} is out already", "Open the next one: tavolan notes keep --next VERSION")

@@ -18,6 +18,7 @@ from tavolan.exchange.provider import UNLISTED, Provider, provider_for
 from tavolan.exchange.send import request_for
 from tavolan.exchange.translation_request import TranslationRequest, TranslationUnit
 from tavolan.exchange.xliff import parse_xliff, write_xliff
+from tavolan.project.approvals import lock_of
 from tavolan.project.load import load_project
 from tavolan.project.memory import read_memory
 from tavolan.project.model import Project
@@ -31,6 +32,8 @@ from tavolan.support.transaction import changing
 from tavolan.support.trust import (
     Program,
     Service,
+    forget_program,
+    forget_service,
     require_program,
     require_trust,
     secret_of,
@@ -74,15 +77,27 @@ def provider_of(project: Project, name: str | None, url: str | None) -> Provider
 
 def trust_provider(project: Project, name: str) -> str:
     """Trust a provider that the project names: its address or its program, which is returned. Raises UsageError."""
-    if name not in project.providers:
-        raise UnknownNameError("tavolan.toml has no", name, project.providers)
-    table = project.providers[name]
+    table = _named(project, name)
     if table.command:
         trust_program(_program(project, name))
         return " ".join(table.command)
     service = Service("provider", (name,), table.url)
     trust_service(service)
     return service.address
+
+
+def forget_provider(project: Project, name: str) -> bool:
+    """Take a provider's trust back; return whether it was trusted. Raises UsageError."""
+    table = _named(project, name)
+    if table.command:
+        return forget_program(_program(project, name))
+    return forget_service("provider", table.url)
+
+
+def _named(project: Project, name: str) -> ProviderTable:
+    if name not in project.providers:
+        raise UnknownNameError("tavolan.toml has no", name, project.providers)
+    return project.providers[name]
 
 
 def _program(project: Project, name: str) -> Program:
@@ -141,7 +156,11 @@ class Drafter:
         memory = read_memory(self.project.root)
         for locale in locales:
             request = request_for(self.texts, locale, memory)
-            wanted = [text for text in request.texts if text.standing in ("untranslated", "outdated")]
+            wanted = [
+                text
+                for text in request.texts
+                if text.standing in ("untranslated", "outdated") and not lock_of(self.texts, locale, text.address)
+            ]
             if wanted:
                 requests.append(replace(request, texts=wanted))
         return requests

@@ -20,7 +20,7 @@ _WIDTHS = (28, 44, 14, 8, 60, 60)
 
 @dataclass(frozen=True)
 class FactRow:
-    """One row: its name, as `tavolan facts set` takes it, and what's written."""
+    """One row: its name, as `tavolan facts` takes it, and what's written."""
 
     name: str
     text: str

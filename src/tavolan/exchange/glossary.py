@@ -4,7 +4,9 @@ Columns: term (in the source language), locale, target, use (`preferred` or `for
 as TBX (TBX-Basic), and what comes back is held against it.
 """
 
+import re
 from dataclasses import dataclass
+from functools import cache
 from pathlib import Path
 from xml.etree.ElementTree import Element, SubElement, indent, tostring
 
@@ -48,6 +50,20 @@ def read_glossary(root: Path) -> list[GlossaryTerm]:
     if problems:
         raise ProjectError(problems)
     return terms
+
+
+def terms_in(terms: list[GlossaryTerm], source: str, locale: str) -> tuple[tuple[str, str], ...]:
+    """Return the terms that a source has as whole words, with what each is to be called in a locale."""
+    return tuple(
+        (term.term, term.target)
+        for term in terms
+        if term.use == "preferred" and term.locale == locale and _pattern(term.term).search(source)
+    )
+
+
+@cache
+def _pattern(term: str) -> re.Pattern[str]:
+    return re.compile(rf"(?<!\w){re.escape(term)}(?!\w)", re.IGNORECASE)
 
 
 def forbidden(terms: list[GlossaryTerm], source: str, target: str, locale: str) -> list[str]:

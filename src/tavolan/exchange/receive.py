@@ -1,5 +1,6 @@
 """Receive translations: check that they belong here, merge with what changed meanwhile, write what can be written."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Literal
@@ -11,9 +12,10 @@ from tavolan.exchange.po import parse_gettext
 from tavolan.exchange.review_answers import parse_answers
 from tavolan.exchange.translation_request import TranslationRequest, TranslationUnit
 from tavolan.exchange.xliff import parse_xliff
+from tavolan.project.approvals import lock_of, unlock_remedy
 from tavolan.project.approving import approve
 from tavolan.project.load import load_project
-from tavolan.project.memory import Pair, remember
+from tavolan.project.memory import Pair, parse_tmx, remember
 from tavolan.project.model import Project
 from tavolan.project.state import StateEntry, TranslationState, digest
 from tavolan.project.text_writing import TextWriter
@@ -64,6 +66,27 @@ class Received:
     remarks: list[Remark] = field(default_factory=list)
     same: int = 0
     empty: int = 0
+
+
+def read_all(paths: Iterable[Path], locale: str = "") -> tuple[list[TranslationRequest], dict[Path, list[Pair]]]:
+    """Return the requests of all files, and the pairs of those that are translation memories (TMX).
+
+    Raises ProjectError with the problems of all files.
+    """
+    requests: list[TranslationRequest] = []
+    memories: dict[Path, list[Pair]] = {}
+    problems: list[Problem] = []
+    for path in paths:
+        try:
+            if path.suffix.lower() == ".tmx":
+                memories[path] = parse_tmx(read_bytes(path, str(path), MOST_EXCHANGE_BYTES), str(path))
+            else:
+                requests += read_requests(path, locale)
+        except ProjectError as error:
+            problems += error.problems
+    if problems:
+        raise ProjectError(problems)
+    return requests, memories
 
 
 def read_requests(path: Path, locale: str = "") -> list[TranslationRequest]:
@@ -201,6 +224,8 @@ def _refusal(texts: Texts, locale: str, text: TranslationUnit, terms: list[Gloss
         return f"holds {character}, which no store takes"
     if text.source != texts.get(texts.project.source_locale, text.address):
         return "the source changed since this was sent: send it again"
+    if text.target != texts.get(locale, text.address) and (lock := lock_of(texts, locale, text.address)):
+        return f"{lock}. {unlock_remedy(locale, text.address)}"
     faults = lost(text.source, text.target, has_emphasis(text.address))
     return "; ".join([*faults, *forbidden(terms, text.source, text.target, locale)])
 

@@ -1,18 +1,19 @@
 """Send texts to translators: one file per target locale, in an open format."""
 
+from collections.abc import Iterable
 from pathlib import Path
 
 from tavolan.errors import UnknownNameError
-from tavolan.exchange.glossary import read_glossary, write_tbx
+from tavolan.exchange.glossary import read_glossary, terms_in, write_tbx
 from tavolan.exchange.po import write_gettext
 from tavolan.exchange.translation_request import TranslationRequest, TranslationUnit
 from tavolan.exchange.xliff import write_old_xliff, write_xliff
 from tavolan.project.addresses import REPLIES, TITLES, parse_address
-from tavolan.project.memory import Pair, matches, read_memory
+from tavolan.project.memory import Pair, matches, read_memory, write_tmx
 from tavolan.project.model import Project
 from tavolan.project.state import digest
 from tavolan.project.texts import Texts
-from tavolan.project.translation_progress import NEEDS_WORK, Translation, translations_of
+from tavolan.project.translation_progress import NEEDS_WORK, Translation, current_pairs, translations_of
 from tavolan.support.files import write_bytes
 
 FORMATS = {"xliff": (write_xliff, ".xlf"), "xliff-1.2": (write_old_xliff, ".xlf"), "po": (write_gettext, ".po")}
@@ -25,6 +26,7 @@ def request_for(
     project = texts.project
     keep = (project.app.name, *project.translate.keep)
     request = TranslationRequest(project.app.name, project.source_locale, locale, keep=keep)
+    glossary = read_glossary(project.root)
     pictures = sorted((project.root / "out" / "shots").glob(f"*/*/{project.source_locale}/*"))
     for unit in translations_of(texts, locale, keywords):
         if everything or unit.standing in NEEDS_WORK:
@@ -33,7 +35,17 @@ def request_for(
             near = tuple(matches(memory, unit.source, locale)[:3])
             request.texts.append(
                 TranslationUnit(
-                    unit.address, unit.source, unit.target, unit.standing, unit.limit, unit.unit, notes, base, "", near
+                    unit.address,
+                    unit.source,
+                    unit.target,
+                    unit.standing,
+                    unit.limit,
+                    unit.unit,
+                    notes,
+                    base,
+                    "",
+                    near,
+                    terms=terms_in(glossary, unit.source, locale),
                 )
             )
     return request
@@ -92,3 +104,12 @@ def send(
     if terms and any(count for _, count in sent.values()):
         write_bytes(folder / "glossary.tbx", write_tbx(terms, project.source_locale))
     return sent
+
+
+def send_memory(project: Project, locales: Iterable[str], folder: Path) -> tuple[Path, int]:
+    """Write the translation memory with the texts as they are now as TMX; return the file and its number of pairs."""
+    tags = set(locales)
+    pairs = [pair for pair in [*read_memory(project.root), *current_pairs(project)] if pair.locale in tags]
+    target = folder / "memory.tmx"
+    write_bytes(target, write_tmx(pairs, project.source_locale))
+    return target, len(set(pairs))

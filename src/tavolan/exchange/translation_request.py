@@ -11,7 +11,8 @@ from tavolan.project.translation_progress import Standing
 class TranslationUnit:
     """One text on its way. `base` is the digest of the project's own translation when it was sent ("": not known).
 
-    `offers` are further translations that came along.
+    `offers` are further translations that came along, `terms` those of the glossary that the source has, with what each
+    is called in the target language.
     `work` on the way back is what the translator's tool says of it: "" nothing, translated, reviewed, or approved;
     `remark` is what the reviewer says of it.
     """
@@ -28,6 +29,7 @@ class TranslationUnit:
     matches: tuple[Match, ...] = ()
     offers: tuple[str, ...] = ()
     remark: str = ""
+    terms: tuple[tuple[str, str], ...] = ()
 
 
 @dataclass

@@ -1,7 +1,8 @@
 """XLIFF 2.1 and 1.2 (OASIS standards): requests of texts out, and back in from whatever tool worked on them.
 
-2.1 carries lengths in the Size and Length Restriction module and our digests in the Metadata module; 1.2 in `maxwidth`
-and notes. Files with a document type are refused: no entity is ever expanded.
+2.1 carries lengths in the Size and Length Restriction module, terms in the Glossary module and our digests in the
+Metadata module; 1.2 has lengths in `maxwidth` and digests in notes. Files with a document type are refused: no entity
+is ever expanded.
 """
 
 from collections.abc import Iterator
@@ -18,6 +19,7 @@ CORE = "urn:oasis:names:tc:xliff:document:2.0"
 SIZES = "urn:oasis:names:tc:xliff:sizerestriction:2.0"
 MATCHES = "urn:oasis:names:tc:xliff:matches:2.0"
 META = "urn:oasis:names:tc:xliff:metadata:2.0"
+GLOSSARY = "urn:oasis:names:tc:xliff:glossary:2.0"
 
 
 class InlineCode(NamedTuple):
@@ -49,7 +51,7 @@ _OLD_STATES = {
 # Emphasis and slant, as XLIFF 2 and 1.2 call them.
 _CODES = (InlineCode("tavolan:emphasis", "bold"), InlineCode("xlf:i", "italic"))
 _WORK = {"translated": "translated", "reviewed": "reviewed", "final": "reviewed", "signed-off": "reviewed"}
-_PREFIXES = {"xmlns": CORE, "xmlns:mda": META, "xmlns:mtc": MATCHES, "xmlns:slr": SIZES}
+_PREFIXES = {"xmlns": CORE, "xmlns:gls": GLOSSARY, "xmlns:mda": META, "xmlns:mtc": MATCHES, "xmlns:slr": SIZES}
 
 
 def write_xliff(request: TranslationRequest) -> bytes:
@@ -80,6 +82,12 @@ def _unit(file: Element, text: TranslationUnit, request: TranslationRequest) -> 
             element = SubElement(found, "mtc:match", facts)
             for name, words in (("source", match.pair.source), ("target", match.pair.target)):
                 _fill(SubElement(element, name), words, text, request)
+    if text.terms:
+        glossary = SubElement(unit, "gls:glossary")
+        for term, translation in text.terms:
+            entry = SubElement(glossary, "gls:glossEntry", {"ref": "#s1"})
+            SubElement(entry, "gls:term").text = _safe(term, text, request)
+            SubElement(entry, "gls:translation").text = _safe(translation, text, request)
     group = SubElement(SubElement(unit, "mda:metadata"), "mda:metaGroup", {"category": "tavolan"})
     for kind, value in (("base", text.base), ("standing", text.standing)):
         SubElement(group, "mda:meta", {"type": kind}).text = value
@@ -215,9 +223,18 @@ def _request_of(file: Element, root: Element, shown: str) -> TranslationRequest:
         others = [match.find(f"{{{CORE}}}target") for match in unit.iter(f"{{{MATCHES}}}match")]
         offers = tuple(_text(other, address, CORE) for other in others if other is not None)
         request.texts.append(
-            TranslationUnit(address, source, target, base=facts.get("base", ""), work=work, offers=offers)
+            TranslationUnit(
+                address, source, target, base=facts.get("base", ""), work=work, offers=offers, terms=_terms_of(unit)
+            )
         )
     return request
+
+
+def _terms_of(unit: Element) -> tuple[tuple[str, str], ...]:
+    """Return the terms of a unit's glossary, with what each is called in the target language."""
+    entries = unit.iter(f"{{{GLOSSARY}}}glossEntry")
+    found = ((each.findtext(f"{{{GLOSSARY}}}term"), each.findtext(f"{{{GLOSSARY}}}translation")) for each in entries)
+    return tuple((term, translation) for term, translation in found if term and translation)
 
 
 def _target(part: Element, address: str) -> str:

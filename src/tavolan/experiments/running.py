@@ -35,7 +35,7 @@ def own_rates(project: Project, table: ExperimentTable) -> OwnRates:
     if whole.empty:
         raise UsageError(
             f"there are no metrics of {table.store} {' '.join(table.storefronts)}".rstrip(),
-            "Import some: tavolan results import FILE, or --from-console.",
+            "Import some: tavolan import FILE, or --from-console.",
         )
     last = date.fromordinal(int(whole["date"].max()))
     period = days_up_to(last)

@@ -242,7 +242,7 @@ def _faults_of_answer(fact: Fact, value: object, part: str, force: bool) -> list
         return [fault for fault in faults if fault not in choices]
     # A list of dozens is better read in columns.
     many = len(fact.rule.choices) > _FEW_CHOICES
-    see = f"All choices: tavolan facts show {fact.name}"
+    see = f"All choices: tavolan facts {fact.name}"
     far = {fault for fault in choices if many and fault.remedy.startswith("Known here")}
     return [fault._replace(remedy=see) if fault in far else fault for fault in faults]
 

@@ -20,7 +20,7 @@ def add_by_hand(
     """
     when = day or datetime.now(UTC).date().isoformat()
     if not is_day(when):
-        raise UsageError(f'"{day}" isn\'t a day', DAY_REMEDY, option="--date")
+        raise UsageError(f'"{day}" isn\'t a day', DAY_REMEDY, option="--on")
     own_stores = project.pick("--store", list(stores), list(project.stores)) if stores else [""]
     own_locales = project.pick("--locale", list(locales), project.app.locales) if locales else [""]
     lines = [

@@ -114,13 +114,13 @@ def write_tmx(pairs: Iterable[Pair], source_locale: str) -> bytes:
     return data + b"\n"
 
 
-def remember(root: Path, pairs: Iterable[Pair], source_locale: str) -> int:
-    """Add pairs to a project's memory; return how many were new."""
+def remember(root: Path, pairs: Iterable[Pair], source_locale: str, *, dry_run: bool = False) -> int:
+    """Add pairs to a project's memory; return how many were new. With `dry_run` nothing is written."""
     with changing(root):
         known, unreadable = _read(root)
         there = set(known)
         fresh = [pair for pair in dict.fromkeys(pairs) if pair not in there and _fits(pair)]
-        if fresh:
+        if fresh and not dry_run:
             if unreadable:
                 write_bytes(root / ASIDE, unreadable)
                 _log.warning(

@@ -4,6 +4,7 @@ from collections.abc import Iterable
 from typing import Literal
 
 from tavolan.errors import Problem, ProjectError
+from tavolan.project.approvals import lock_of, unlock_remedy
 from tavolan.project.memory import Pair, remember
 from tavolan.project.state import State, StateEntry, TranslationState, digest, read_state, write_state
 from tavolan.project.texts import TextChange, Texts
@@ -13,6 +14,10 @@ from tavolan.support.xmlfile import bad_character
 
 # What is remembered of a text's origin; `as before` keeps a draft one.
 Work = TranslationState | Literal["as before"]
+
+
+def _unlock(change: TextChange) -> str:
+    return unlock_remedy(change.locale, change.address)
 
 
 class TextWriter:
@@ -26,13 +31,20 @@ class TextWriter:
         """Write changes into the copy files; remember what was translated from what, and by whom: as one change.
 
         `as before` is for what a command rewrites: a draft that nobody has read stays one.
-        Raises ProjectError, and writes nothing, for a text with a control character.
+        Raises ProjectError, and writes nothing, for a text with a control character, or one that's locked.
         """
         changes = list(changes)
         problems = [
             Problem(f"copy/{change.locale}.toml", None, change.address, f"would hold {character}", "Take it out.")
             for change in changes
             if (character := bad_character(change.after))
+        ]
+        problems += [
+            Problem(
+                f"copy/{change.locale}.toml", None, change.address, lock, unlock_remedy(change.locale, change.address)
+            )
+            for change in changes
+            if change.after != change.before and (lock := lock_of(self.texts, change.locale, change.address))
         ]
         if problems:
             raise ProjectError(problems)

@@ -128,9 +128,7 @@ class Texts:
         stores = (store for store in self.project.stores.values() if address in self.project.fields_of(store, "once"))
         if store := next(stores, None):
             message = f"{address} is a fact: it's written once, not per locale"
-            raise UsageError(
-                message, f"Answer it with: tavolan facts set {fact_name(self.project, store, address)}=VALUE"
-            )
+            raise UsageError(message, f"Answer it with: tavolan facts {fact_name(self.project, store, address)}=VALUE")
 
     def rule(self, address: str) -> FieldRule | None:
         """Return the rule of a text in the first store that has one; None for captions and showcase values."""

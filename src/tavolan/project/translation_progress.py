@@ -1,5 +1,6 @@
 """How far the translations are: the state of every field in every locale, from the copy and `copy/state.csv`."""
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Literal
 
@@ -36,6 +37,12 @@ class Translation:
     limit: int | None = None
     unit: str = ""
     over: str = ""
+
+
+def targets_of(project: Project, wanted: Iterable[str] = ()) -> list[str]:
+    """Return the locales that are translated into, or those of them that are wanted. Raises UnknownNameError."""
+    known = [tag for tag in project.app.locales if tag != project.source_locale]
+    return project.pick("--locale", list(wanted), known)
 
 
 def is_outdated(texts: Texts, locale: str, address: str) -> bool:

@@ -81,7 +81,7 @@ def print_sent(console: Console, done: SentReplies, dry_run: bool) -> None:
     verb = "would be sent" if dry_run else "sent"
     line = f"{counted(len(done.sent), 'reply', 'replies')} {verb}, {len(done.held)} held back"
     if done.conflicts:
-        line += f", {len(done.conflicts)} not overwritten: tavolan reviews import --from-console"
+        line += f", {len(done.conflicts)} not overwritten: tavolan import --as reviews --from-console"
     if done.refused:
         line += f", {len(done.refused)} refused"
     console.print(line, soft_wrap=True)

@@ -85,11 +85,18 @@ def _pieces(template: str) -> list[tuple[RichText, str | None, list[str | Style]
 class People(Console):
     """The console for results: plain strings are printed as they are, never read as mark-up or emoji codes."""
 
-    def __init__(self) -> None:
+    def __init__(self, *, quiet: bool = False) -> None:
         width = None if sys.stdout.isatty() or "COLUMNS" in os.environ else PIPED_WIDTH
         stream = cast(IO[str], SafeStream(sys.stdout))
         super().__init__(
-            file=stream, width=width, highlight=False, markup=False, emoji=False, soft_wrap=False, theme=_THEME
+            file=stream,
+            width=width,
+            highlight=False,
+            markup=False,
+            emoji=False,
+            soft_wrap=False,
+            theme=_THEME,
+            quiet=quiet,
         )
 
     def render_str(self, text: str, **options: Any) -> RichText:

@@ -93,8 +93,8 @@ def effect_of(figures: Figures, change: Change, question: Question) -> ChangeEff
 
     Raises UsageError for a window without days.
     """
-    require_days("--before", question.before)
-    require_days("--after", question.after)
+    require_days("--days-before", question.before)
+    require_days("--days-after", question.after)
     require_days("--settle", question.settle, least=0)
     return _Measuring(figures, change, question).effect()
 

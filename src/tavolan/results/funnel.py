@@ -104,9 +104,7 @@ def funnel_report(figures: Figures, scope: Scope) -> FunnelReport:
     """
     project, metrics = figures.project, figures.metrics
     if metrics.empty:
-        raise UsageError(
-            "there are no metrics", "Fill data/metrics.csv: tavolan results import FILE, or --from-console."
-        )
+        raise UsageError("there are no metrics", "Fill data/metrics.csv: tavolan import FILE, or --from-console.")
     period = scope.period_up_to(date.fromordinal(int(metrics["date"].max())))
     chosen = of_places(metrics, sources=scope.sources)
     now, before = rows_in(chosen, period), rows_in(chosen, period.before())

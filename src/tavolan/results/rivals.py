@@ -95,7 +95,7 @@ def rivals(
     wanted = RankQuery.of(scope, phrases, (ours, *apps) if apps else ())
     newest = newest_day(project, wanted)
     if newest is None or (lists and not phrases):
-        raise UsageError("there are no such ranks", "Add them: tavolan results import FILE --app NAME.")
+        raise UsageError("there are no such ranks", "Add them: tavolan import FILE --app NAME.")
     period = scope.period_up_to(newest, RIVAL_DAYS)
     # Windows of changes at its beginning reach before it.
     around = Period(min(period.before().first, period.first - timedelta(days=WINDOW)), period.last)

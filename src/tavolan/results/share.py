@@ -84,7 +84,7 @@ def search_shares(figures: Figures, scope: Scope, lists: tuple[str, ...] = ()) -
     period = scope.given_period or (scope.period_up_to(newest, _DAYS) if newest else None)
     frame = read_ranks(project, RankQuery.of(scope, period=period))
     if frame.empty:
-        raise UsageError("there are no ranks", "Fill data/ranks.csv: tavolan results import FILE.")
+        raise UsageError("there are no ranks", "Fill data/ranks.csv: tavolan import FILE.")
     curve, valuer = Curve(project.results.steepness, project.results.depth), Valuer(project)
     lines = []
     for store in map(project.stores.__getitem__, scope.stores_of(project)):

@@ -53,7 +53,7 @@ class WordMove:
         """What writes it; of a place, the sentence is still to be written."""
         change = self.texts[0]
         if self.kind == "alternate":
-            return f"tavolan copy choose {change.locale} {change.address} {self.alternate}"
+            return f"tavolan copy set {change.locale} {change.address} --alternate {self.alternate}"
         text = change.after if self.kind == "list" else "…"
         return f'tavolan copy set {change.locale} {change.address} "{text}"'
 

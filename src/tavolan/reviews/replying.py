@@ -70,7 +70,7 @@ def draft_replies(
     templates, known = read_templates(project), read_replies(project)
     queue = review_queue(project, today, stores, storefronts, locales, most)
     if not queue.reviews and not (stores or storefronts or locales):
-        raise UsageError("there are no reviews", "Take some in: tavolan reviews import FILE")
+        raise UsageError("there are no reviews", "Take some in: tavolan import --as reviews FILE")
     drafter = _Drafter(project, templates, known)
     made: list[tuple[Waiting, Reply, Standing]] = []
     without = []

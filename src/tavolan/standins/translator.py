@@ -4,12 +4,15 @@ It knows the sample's texts as a phrase book. Everything else is pseudo-localize
 marks, right-to-left where the language is, so that a layout can be tried. Options make it misbehave.
 """
 
+import json
 import re
 import threading
 import time
 from dataclasses import dataclass, field, replace
 from functools import cache
 from http.server import BaseHTTPRequestHandler
+from pathlib import Path
+from typing import Any
 
 from tavolan.errors import ProjectError, one_problem
 from tavolan.exchange.inline import has_emphasis, joined, pieces
@@ -18,6 +21,7 @@ from tavolan.exchange.xliff import parse_xliff, write_xliff
 from tavolan.languages.tags import is_right_to_left
 from tavolan.project.memory import Match, Pair
 from tavolan.support.loopback import QuietHandler, loopback_server
+from tavolan.support.shipped import shipped_toml
 
 _PLAIN = "aceginorsuyzACEGINORSUYZ"
 _ACCENTED = "áçéğíñóřšúýžÁÇÉĞÍÑÓŘŠÚÝŽ"
@@ -41,16 +45,30 @@ class Manners:
     asked: list[int] = field(default_factory=list)
 
 
-def pseudo(text: str, locale: str, address: str, keep: tuple[str, ...] = ()) -> str:
-    """Return a text that looks translated: accents, a third longer; placeholders, emphasis and kept words stay."""
+def pseudo(
+    text: str,
+    locale: str,
+    address: str,
+    keep: tuple[str, ...] = (),
+    terms: tuple[tuple[str, str], ...] = (),
+) -> str:
+    """Return a text that looks translated: accents, a third longer; placeholders, emphasis and kept words stay.
+
+    Terms of a glossary are called what it says.
+    """
+    called = {term.casefold(): translation for term, translation in terms}
     emphasis = has_emphasis(address)
     made = []
     for piece in pieces(text, emphasis):
         words = piece.text
         if piece.kind == "text":
             # Every second part is a word that's kept.
-            parts = re.split(kept, words) if (kept := _pattern(keep)) else [words]
-            words = "".join(part if place % 2 else part.translate(_TABLE) for place, part in enumerate(parts))
+            known = (*keep, *(term for term, _ in terms))
+            parts = re.split(kept, words, flags=re.IGNORECASE if terms else 0) if (kept := _pattern(known)) else [words]
+            words = "".join(
+                called.get(part.casefold(), part) if place % 2 else part.translate(_TABLE)
+                for place, part in enumerate(parts)
+            )
         made.append(replace(piece, text=words))
     result = joined(made, emphasis)
     padding = " ".join(["ōņē"] * max(1, round(len(text) * _LONGER / 4))) if len(text) > 12 else ""
@@ -63,6 +81,11 @@ def _pattern(keep: tuple[str, ...]) -> str:
     """Return a pattern of words that stay as they are, the longest first; "" for none."""
     words = sorted({word for word in keep if word}, key=len, reverse=True)
     return rf"(?<!\w)({'|'.join(map(re.escape, words))})(?!\w)" if words else ""
+
+
+def protocol_document() -> dict[str, Any]:
+    """Return the OpenAPI document of what a provider of drafts takes and gives."""
+    return shipped_toml(Path(__file__).parent / "translator_openapi.toml")
 
 
 @cache
@@ -108,7 +131,7 @@ def translate(document: bytes) -> bytes:
         replace(
             text,
             target=book.get((request.locale, text.source))
-            or pseudo(text.source, request.locale, text.address, (request.app, *request.keep)),
+            or pseudo(text.source, request.locale, text.address, (request.app, *request.keep), text.terms),
         )
         for text in request.texts
     ]
@@ -154,6 +177,18 @@ class Server:
         manners = self.manners
 
         class Handler(QuietHandler):
+            def do_GET(self) -> None:  # noqa: N802 - the name that the library calls
+                """Answer with the protocol's description, which is all there is to get."""
+                if self.path != "/openapi.json":
+                    self.send_error(404)
+                    return
+                answer = json.dumps(protocol_document()).encode()
+                self.send_response(200)
+                self.send_header("Content-Type", "application/json")
+                self.send_header("Content-Length", str(len(answer)))
+                self.end_headers()
+                self.wfile.write(answer)
+
             def do_POST(self) -> None:  # noqa: N802 - the name that the library calls
                 """Answer one document."""
                 body = self.body()

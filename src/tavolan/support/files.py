@@ -161,6 +161,16 @@ def decoded(data: bytes, shown: str, encoding: str = "UTF-8") -> str:
         raise one_problem(shown, line, "", message, "Save the file as UTF-8 in your editor.") from error
 
 
+# Takes the files that are written and deleted, for who wants to say which; None where nobody does.
+written_files: ContextVar[list[Path] | None] = ContextVar("written_files", default=None)
+
+
+def note_written(path: Path) -> None:
+    """Note that a file was written or deleted, where somebody wants to know."""
+    if (noted := written_files.get()) is not None:
+        noted.append(path.absolute())
+
+
 def write_bytes(path: Path, data: bytes) -> None:
     """Write a file whole or not at all: into a neighbour first, then renamed over the target.
 
@@ -256,6 +266,7 @@ def _replaced(path: Path, mode: int = 0o666) -> Iterator[tuple[BinaryIO, Path]]:
                 with contextlib.suppress(OSError, ValueError):
                     os.unlink(draft.name, dir_fd=draft.folder)
                 raise
+        note_written(path)
         sweep(path.parent, f".{glob.escape(path.name[:200])}.*.part")
     except OSError as error:
         reason = error.strerror or error

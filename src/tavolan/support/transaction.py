@@ -29,6 +29,7 @@ from tavolan.support.files import (
     Stage,
     copy_file,
     inside,
+    note_written,
     read_bytes,
     read_text,
     replace_file,
@@ -323,6 +324,7 @@ def _write(stage: Stage) -> None:
         for path, data in files.items():
             if data is None:
                 remove(path)
+                note_written(path)
             else:
                 replace_file(path, data)
     except OSError as error:

@@ -89,13 +89,10 @@ def require_trust(service: Service) -> None:
     if asked and asked(question):
         trust_service(service)
         return
-    command = (
-        f"tavolan console trust {service.address}"
-        if service.kind == "console"
-        else f"tavolan locale trust {service.names[0]}"
-    )
+    named = service.address if service.kind == "console" else service.names[0]
     raise UsageError(
-        f"{service.shown}: {service.address} isn't trusted, and would get {gets}", f"If you know it: {command}"
+        f"{service.shown}: {service.address} isn't trusted, and would get {gets}",
+        f"If you know it: tavolan trust {named}",
     )
 
 
@@ -129,14 +126,7 @@ def trust_service(service: Service) -> None:
 
 def forget_service(kind: Kind, url: str) -> bool:
     """Take an address back; return whether it was trusted."""
-    address = address_of(url)
-    if address not in trusted_services(kind):
-        return False
-    path = _path()
-    document: Any = tomlkit.parse(read_text(path, str(path)))
-    document[kind]["addresses"].remove(address)
-    write_text(path, tomlkit.dumps(document))
-    return True
+    return _forget(kind, "addresses", address_of(url))
 
 
 @dataclass(frozen=True)
@@ -169,12 +159,17 @@ def require_program(program: Program) -> None:
         trust_program(program)
         return
     message = f"provider {program.name} would run a program that isn't trusted: {shown}"
-    raise UsageError(message, f"If you know it: tavolan locale trust {program.name}")
+    raise UsageError(message, f"If you know it: tavolan trust {program.name}")
 
 
 def trust_program(program: Program) -> None:
     """Remember that a project may run a program. Raises FileAccessError when the settings can't be written."""
     _remember("programs", "trusted", program.digest)
+
+
+def forget_program(program: Program) -> bool:
+    """Take back that a project may run a program; return whether it might."""
+    return _forget("programs", "trusted", program.digest)
 
 
 def settings_folder() -> Path | None:
@@ -220,3 +215,14 @@ def _remember(table: str, key: str, value: str) -> None:
     except FileAccessError as error:
         remedy = f"Set {SETTINGS} to a folder of yours that can be written."
         raise FileAccessError(path, "written", error.reason, remedy) from error
+
+
+def _forget(table: str, key: str, value: str) -> bool:
+    """Take a value out of the settings; return whether it was there."""
+    if value not in _remembered(table, key):
+        return False
+    path = _path()
+    document: Any = tomlkit.parse(read_text(path, str(path)))
+    document[table][key].remove(value)
+    write_text(path, tomlkit.dumps(document))
+    return True

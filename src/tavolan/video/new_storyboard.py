@@ -35,7 +35,7 @@ clip = "{clip}"
 _SHOT = """
 [[scene]]
 name = "{name}"
-shot = "{name}"                # held still; a recording is livelier: clip = "{name}", after tavolan video take
+shot = "{name}"                # held still; a recording is livelier: clip = "{name}", after tavolan shots take
 seconds = {seconds:g}
 fit = "zoomed"                 # slowly nearer
 """

@@ -4,12 +4,29 @@ from itertools import zip_longest
 from pathlib import Path
 
 from tavolan.errors import UsageError, one_problem
-from tavolan.pictures.outputs.captures import Taken, Taker
+from tavolan.pictures.outputs.captures import Taken, Taker, require_name_each
 from tavolan.support.files import copy_file, inside, read_blocks
 from tavolan.video.clips import ENDINGS, FOLDER, probe
 
 # A clip whose proportions differ more from a size class's than these shares is of another device.
 _NEAR = 0.12
+
+
+Named = tuple[list[Path], list[str]]
+
+
+def named_by_kind(files: list[Path], names: list[str]) -> tuple[Named, Named]:
+    """Return captures with the names given for them, and recordings with theirs.
+
+    Raises UsageError where there are names, but not one for each file.
+    """
+    require_name_each(files, names)
+    found: dict[bool, Named] = {False: ([], []), True: ([], [])}
+    for file, name in zip_longest(files, names):
+        of_kind, their_names = found[file.suffix.lower() in ENDINGS]
+        of_kind.append(file)
+        their_names += [name] if names else []
+    return found[False], found[True]
 
 
 class ClipTaker(Taker):

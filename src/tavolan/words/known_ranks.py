@@ -15,7 +15,7 @@ from tavolan.words.split import fold
 
 # How our own app is named in tables; it's empty in files.
 OURS = ""
-NO_RANKS = "Import some: tavolan results import FILE. Until yours has ranks, [results] measured_by names another app."
+NO_RANKS = "Import some: tavolan import FILE. Until yours has ranks, [results] measured_by names another app."
 # A rank is compared with the last one that's older than this by so many days.
 CHANGE_DAYS = 28
 # Of many rows, as Parquet has them, only those of so many days before the newest one are looked at.

@@ -142,7 +142,7 @@ def _check(request: SwapRequest) -> None:
     """Raise UsageError for a request that makes no sense."""
     if split.fold(request.out) == split.fold(request.into):
         same = "both words are the same" if request.out else "there's no word to swap"
-        raise UsageError(same, "Name --out, --in, or both.")
+        raise UsageError(same, "Name --without, --with, or both.")
     if not request.out and not request.locales:
         raise UsageError("nothing says where to add it", "Name a locale: --locale TAG.")
     if request.sentence and (len(request.locales), len(request.fields)) != (1, 1):

@@ -48,6 +48,13 @@ class Taken:
     by_order: bool = False
 
 
+def require_name_each(files: list[Path], names: list[str]) -> None:
+    """Raise UsageError where there are names, but not one for each file."""
+    if names and len(names) != len(files):
+        message = f"--name is given {len(names)} times for {len(files)} files"
+        raise UsageError(message, "Give one per file, or none.")
+
+
 class Taker:
     """Plans and takes captures: of one locale, or of the locales that their names say.
 
@@ -88,9 +95,7 @@ class Taker:
         A file's name decides when it's a screen's name, also one with a number, a locale or a size class in it; else
         the order of the shots does, and without shots the file's own name.
         """
-        if names and len(names) != len(files):
-            message = f"--name is given {len(names)} times for {len(files)} files"
-            raise UsageError(message, "Give one per file, or none.")
+        require_name_each(files, names)
         if fault := next((fault for name in names if (fault := name_fault(name))), None):
             raise UsageError(*fault, option="--name")
         problems: list[Problem] = []

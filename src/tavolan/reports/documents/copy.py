@@ -46,7 +46,7 @@ class LocaleField(DocumentPart):
 
 
 class Field(Document):
-    """Printed by `tavolan copy table FIELD --json`."""
+    """Printed by `tavolan copy show --field FIELD --json`."""
 
     kind: ClassVar = "field@1"
     field: str
@@ -95,7 +95,7 @@ class LocaleStanding(DocumentPart):
 
 
 class Locales(Document):
-    """Printed by `tavolan locale status --json`."""
+    """Printed by `tavolan status --translations --json`."""
 
     kind: ClassVar = "locales@1"
     locales: dict[str, LocaleStanding]
@@ -120,7 +120,7 @@ class Suggestions(Document):
 
 
 class Notes(Document):
-    """Written by `tavolan notes export --format json`."""
+    """Written by `tavolan notes show --format json`."""
 
     kind: ClassVar = "notes@1"
     notes: list[Note]

@@ -48,14 +48,14 @@ class ExperimentPart(DocumentPart):
 
 
 class Experiments(Document):
-    """Printed by `tavolan experiment list --json`, and by `tavolan experiment show ID --json` for one."""
+    """Printed by `tavolan experiment show --json`, and by `tavolan experiment show ID --json` for one."""
 
     kind: ClassVar = "experiments@1"
     experiments: list[ExperimentPart]
 
 
 class ExperimentSize(Document):
-    """Printed by `tavolan experiment size --json`."""
+    """Printed by `tavolan experiment start ID --dry-run --json`."""
 
     kind: ClassVar = "size@1"
     experiment: str
@@ -144,7 +144,7 @@ class LearnedPart(DocumentPart):
 
 
 class LearnedDocument(Document):
-    """Printed by `tavolan experiment learned --json`."""
+    """Printed by `tavolan experiment show --learned --json`."""
 
     kind: ClassVar = "learned@1"
     experiments: list[LearnedPart] = at("entries")

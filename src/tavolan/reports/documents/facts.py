@@ -9,7 +9,7 @@ from tavolan.reports.documents.part import Document, DocumentPart, at
 
 class OneFact(DocumentPart):
     name: str
-    """As `tavolan facts set` takes it."""
+    """As `tavolan facts` takes it."""
     field: str
     stores: list[str]
     """Those that ask for it; empty for what the app itself is."""
@@ -25,7 +25,7 @@ class OneFact(DocumentPart):
 
 
 class Facts(Document):
-    """Printed by `tavolan facts show --json`."""
+    """Printed by `tavolan facts --list --json`."""
 
     kind: ClassVar = "facts@1"
     facts: list[OneFact]

@@ -108,7 +108,7 @@ class StoreForecast(DocumentPart):
 
 
 class Forecast(Document):
-    """Printed by `tavolan console forecast --json`."""
+    """Printed by `tavolan console submit --forecast --json`."""
 
     kind: ClassVar = "forecast@1"
     stores: list[StoreForecast]

@@ -102,7 +102,7 @@ class CheckedVideoPart(DocumentPart):
 
 
 class CheckedVideosDocument(Document):
-    """Printed by `tavolan video check FILES --json`."""
+    """Printed by `tavolan check --videos FILES --json`."""
 
     kind: ClassVar = "videofiles@1"
     videos: list[CheckedVideoPart] = at("facts")

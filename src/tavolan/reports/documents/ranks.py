@@ -144,7 +144,7 @@ class WinPart(DocumentPart):
 
 
 class WinsDocument(Document):
-    """Printed by `tavolan results wins --json`."""
+    """Printed by `tavolan results ranks --to-win --json`."""
 
     kind: ClassVar = "wins@1"
     in_all: int
@@ -165,7 +165,7 @@ class ShareLinePart(DocumentPart):
 
 
 class Shares(Document):
-    """Printed by `tavolan results share --json`."""
+    """Printed by `tavolan results ranks --share --json`."""
 
     kind: ClassVar = "share@1"
     lines: list[ShareLinePart]

@@ -12,6 +12,7 @@ from tavolan.reports.documents import (
     facts,
     hand_over,
     next,
+    outcome,
     pictures,
     ranks,
     results,
@@ -21,7 +22,7 @@ from tavolan.reports.documents import (
 )
 from tavolan.reports.documents.part import Document
 
-_MODULES = (checks, copy, experiments, facts, hand_over, next, pictures, ranks, results, reviews, undo, words)
+_MODULES = (checks, copy, experiments, facts, hand_over, next, outcome, pictures, ranks, results, reviews, undo, words)
 _CLASSES = (item for module in _MODULES for item in vars(module).values() if isinstance(item, type))
 # The class of each document by its kind, as its `schema` names it.
 DOCUMENTS: dict[str, type[Document]] = dict(

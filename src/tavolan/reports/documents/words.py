@@ -216,7 +216,7 @@ class TitleWord(DocumentPart):
 
 
 class Title(Document):
-    """Printed by `tavolan terms title --json`."""
+    """Printed by `tavolan terms cover --title-words --json`."""
 
     kind: ClassVar = "title@1"
     locale: str

@@ -1,4 +1,4 @@
-"""The loop of `tavolan shots watch`."""
+"""The loop of `tavolan preview --live`."""
 
 import time
 from datetime import date
