@@ -160,7 +160,7 @@ NUMBERED = tuple(
         (*ANY, *FIGURES, *FILMED, "experiment start --dry-run x", "experiment start x", "experiment stop x", "locale add --suggest", "terms cover --title-words en-US",
          "experiment new y --metric page --store ios --expected 0.1 --hypothesis h", "locale draft --locale de-DE", "console wait --store ios",
          "copy set de-DE title --alternate 1", "terms score --reach --locale en-US", "reviews send", "import ../e.csv --store ios --dry-run", "import --as reviews ../e.csv --store ios --dry-run",
-         "import --as phrases ../t.csv --locale en-US --dry-run")
+         "import --as phrases ../t.csv --locale en-US --dry-run", "terms add mud --locale en-US", "results campaign spring --from 2026-03-01 --to 2026-03-10 --store ios")
     )
 )  # fmt: skip
 SERVING = ("standin console", "standin translator", "preview", "shots take", "console submit")

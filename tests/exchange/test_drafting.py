@@ -6,6 +6,7 @@ import subprocess
 import threading
 import time
 
+import httpx
 import keyring
 import pytest
 from hypothesis import given
@@ -14,7 +15,7 @@ from keyring.backend import KeyringBackend
 from keyring.errors import KeyringError
 
 import tavolan
-from conftest import PROGRAM, printable, replace, run_tavolan, standings
+from conftest import PROGRAM, printable, promises, replace, run_tavolan, standings
 from tavolan.errors import OutsideError
 from tavolan.exchange.drafting import Drafter, provider_of
 from tavolan.exchange.inline import has_emphasis, lost
@@ -324,3 +325,58 @@ def test_the_stand_in_keeps_the_words_that_the_request_names():
     (answer,) = parse_xliff(translate(write_xliff(request)), "answer")
     said = answer.texts[0].target
     assert said.startswith("Kiln Log ") and "(Kiln Log Pro:" in said and "kiln logs" not in said
+
+
+@promises(
+    "The stand-in describes what an address takes and gives as OpenAPI 3.1, at `/openapi.json`; whoever answers so is a provider.",
+)
+@pytest.mark.parametrize(
+    ("manners", "body", "status"),
+    [
+        ({}, write_xliff(TranslationRequest("Potto", "en-US", "de-DE", [TranslationUnit("title", "A kiln", "")])), 200),
+        ({}, b"<xliff/>", 400),
+        ({}, b"", 400),
+        ({}, b"\xff\x00", 400),
+        ({"token": "key"}, b"<xliff/>", 401),
+        ({"busy": 1}, b"<xliff/>", 429),
+        ({"fail": 1}, b"<xliff/>", 503),
+    ],
+)
+def test_the_protocol_of_providers_is_described_and_kept(manners, body, status):
+    made = server(**manners)
+    base = made.address.removesuffix("/translate")
+    try:
+        document = httpx.get(f"{base}/openapi.json").json()
+        answer = httpx.post(made.address, content=body, headers={"Content-Type": "application/xliff+xml"})
+        assert httpx.get(f"{base}/anything").status_code == 404
+    finally:
+        made.close()
+    assert document["openapi"].startswith("3.1")
+    operation = document["paths"]["/translate"]["post"]
+    described = operation["responses"][str(answer.status_code)]
+    assert answer.status_code == status
+    for name in described.get("headers", {}):
+        assert name in answer.headers
+    if "content" in described:
+        assert answer.headers["Content-Type"] in described["content"]
+        assert parse_xliff(answer.content, "answer")[0].texts[0].target
+    assert document["components"]["securitySchemes"]["key"]["scheme"] == "bearer"
+
+
+def test_terms_of_the_glossary_go_along_and_are_kept_to(missing):
+    (missing / "copy/glossary.csv").write_text(
+        "term,locale,target,use,note\nkiln,de-DE,Brennofen,preferred,\npots,de-DE,Töpfe,preferred,\nclay,fr-FR,argile,,\n",
+        "utf-8",
+    )
+    replace(missing / "copy/en-US.toml", "Kiln notes for people who make pots.", "Kiln notes for kilns and pots.")
+    made = server()
+    try:
+        plan = drafter(missing, made.address).plan(["de-DE"])
+        done = run_tavolan("locale", "draft", "--locale", "de-DE", "--url", made.address, cwd=missing)
+    finally:
+        made.close()
+    assert done.code == 0, done.err
+    (description,) = [text for text in plan[0].texts if text.address == "description"]
+    assert description.terms == (("kiln", "Brennofen"), ("pots", "Töpfe"))
+    text = (missing / "copy/de-DE.toml").read_text("utf-8")
+    assert "Brennofen" in text and "Töpfe" in text and "argile" not in text

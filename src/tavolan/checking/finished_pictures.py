@@ -288,5 +288,10 @@ def graphic_to_make(review: Review, this: Rule) -> Iterator[Finding]:
             if name in described:
                 continue
             message = f"{graphic.what or name} ({size}) is asked for, and nothing here makes one"
-            remedy = "Put a master at art/icon.png." if icon else f"Add it: tavolan shots add {name}"
+            remedy = f"Add it: tavolan shots add {name}"
+            if icon:
+                remedy = "Put a master at art/icon.png."
+            elif not project.shots.shot:
+                # It shows a shot's screen, and there's none yet.
+                remedy = "It shows a shot's screen. Take captures in first: tavolan shots new FOLDER"
             yield this.finding(at, message, remedy)

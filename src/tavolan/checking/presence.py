@@ -19,7 +19,11 @@ def _remedy(review: Review, place: Place) -> str:
         sample = "[…]" if place.rule.kind == "list" else "…" if place.rule.kind == "yes-no" else '"…"'
         return f"Write {place.field} = {sample}."
     name = fact_name(review.project, place.store, place.field)
-    return f"Answer it with: tavolan facts {name}=VALUE"
+    if place.rule.kind != "record" or not place.rule.parts:
+        return f"Answer it with: tavolan facts {name}=VALUE"
+    first, *others = place.rule.parts
+    more = f", and so with {', '.join(others)}" if others else ""
+    return f"Answer it part by part: tavolan facts {name}.{first}=VALUE{more}"
 
 
 @check("to-write", "error")

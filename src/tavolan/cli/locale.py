@@ -134,7 +134,7 @@ def send(
         screen.print(
             styled(
                 "[dim]Keyword lists stay here: people search in words of their own, not in translated ones. "
-                "tavolan terms mine and tavolan terms plan find them.[/]"
+                "Find them: tavolan terms mine --locale TAG[/]"
             )
         )
 

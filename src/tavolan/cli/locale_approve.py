@@ -111,6 +111,7 @@ def remove(
     dry_run: DryRunOption = False,
 ) -> None:
     """Take a locale out of the project: its texts, its phrases, its place in tavolan.toml. Screens stay."""
+    from tavolan.consoles.base import read_base
     from tavolan.project.removed_locale import locale_files, remove_locale
     from tavolan.support.number_words import counted
 
@@ -127,5 +128,5 @@ def remove(
         raise typer.Exit(1)
     for line in remove_locale(opened, tag):
         out.print(line, soft_wrap=True)
-    for store in opened.consoles:
+    for store in (name for name in opened.consoles if any(at.locale == tag for at in read_base(opened.root, name))):
         out.print(f"In the console it stays until: tavolan console withdraw {tag} --store {store}", soft_wrap=True)

@@ -157,6 +157,7 @@ def translator(
         return
     server = Server(port, Manners(slow, fail, busy, truncate, break_after=break_after))
     console().print(f"A stand-in translator takes XLIFF by POST at {server.address}  Stop with Ctrl-C.", soft_wrap=True)
+    console().print("What it takes and gives is described at /openapi.json beside it.")
     sys.stdout.flush()
     try:
         server.serve()

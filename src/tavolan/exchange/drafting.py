@@ -129,7 +129,8 @@ class Drafted:
 
     def keywords_hint(self) -> str:
         """Say why keyword lists weren't asked for, and what a literal translation would leave unused."""
-        text = "Keyword lists aren't drafted: people search in words of their own. Use tavolan terms mine and plan."
+        text = "Keyword lists aren't drafted: people search in words of their own. "
+        text += "Find them: tavolan terms mine --locale TAG."
         parts = [f"{tag} {most - used} of {most}" for tag, (used, most) in self.unused.items() if used < most]
         if parts:
             text += f" Word for word, the source's list would leave unused: {', '.join(parts[:5])} characters."
