@@ -79,3 +79,20 @@ def test_a_terminal_gets_colours_unless_they_are_not_wanted(project, words, colo
     text = os.read(leader, 200_000)
     os.close(leader)
     assert (b"\x1b[38;5;" in text or b"\x1b[1;38;5" in text) == coloured and text
+
+
+@pytest.mark.parametrize(
+    "words",
+    [
+        ("status", "--field", "title"),
+        ("check", "--explain", "drafted"),
+        ("shots", "render", "--icons", "--dry-run"),
+        ("locale", "add", "fr-FR"),
+        ("terms", "add", "mud", "--locale", "en-US"),
+        ("undo",),
+    ],
+)
+def test_a_part_of_a_command_that_has_no_document_prints_one_too(project, words):
+    run_tavolan("copy", "set", "de-DE", "subtitle", "Ton", cwd=project)
+    done = run_tavolan(*words, "--json", cwd=project)
+    assert done.code == 0 and done.json["schema"] == "tavolan/outcome@1" and done.json["lines"], done.err

@@ -15,7 +15,7 @@ from keyring.backend import KeyringBackend
 from keyring.errors import KeyringError
 
 import tavolan
-from conftest import PROGRAM, printable, promises, replace, run_tavolan, standings
+from conftest import PROGRAM, printable, replace, run_tavolan, standings
 from tavolan.errors import OutsideError
 from tavolan.exchange.drafting import Drafter, provider_of
 from tavolan.exchange.inline import has_emphasis, lost
@@ -327,9 +327,6 @@ def test_the_stand_in_keeps_the_words_that_the_request_names():
     assert said.startswith("Kiln Log ") and "(Kiln Log Pro:" in said and "kiln logs" not in said
 
 
-@promises(
-    "The stand-in describes what an address takes and gives as OpenAPI 3.1, at `/openapi.json`; whoever answers so is a provider.",
-)
 @pytest.mark.parametrize(
     ("manners", "body", "status"),
     [

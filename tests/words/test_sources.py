@@ -258,7 +258,7 @@ def test_commands_about_sources(project):
     (project / "r.csv").write_text(SERVICE)
     before = (project / "terms/en-US.csv").read_text()
     done = run_tavolan("import", "--as", "phrases", "r.csv", "--locale", "en-US", "--dry-run", cwd=project)
-    assert done.code == 0 and "3 phrases would be added" in done.out
+    assert done.code == 0 and "3 phrases would be new" in done.out
     assert (project / "terms/en-US.csv").read_text() == before
     assert (
         run_tavolan("import", "--as", "phrases", "r.csv", "--locale", "en-US", "--map", "Rank=list", cwd=project).code

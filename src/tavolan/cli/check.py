@@ -19,6 +19,7 @@ from tavolan.cli.common import (
     print_text,
     say,
 )
+from tavolan.cli.outcome import perform
 from tavolan.errors import UnknownNameError, UsageError
 
 if TYPE_CHECKING:
@@ -64,7 +65,7 @@ def check(
     from tavolan.support.number_words import counted
 
     if explain:
-        _explain(explain)
+        perform("check", lambda: _explain(explain), json=json)
         return
     if videos or files or device:
         _check_videos(files or [], project, store, device, alone=videos, json=json)

@@ -20,6 +20,7 @@ from tavolan.cli.common import (
     print_document,
     styled,
 )
+from tavolan.cli.outcome import perform
 
 if TYPE_CHECKING:
     from tavolan.consoles.protocol import Release
@@ -57,11 +58,16 @@ def submit(
     if forecast:
         _forecast(project, store or [], write_notes, json)
         return
-    if write_notes or json:
-        raise UsageError("only a forecast writes notes, and prints JSON", "Give --forecast.")
+    if write_notes:
+        raise UsageError("only a forecast writes notes", "Give --forecast.")
     if len(store or ()) != 1:
         raise UsageError("a version is handed over to one store", "Give --store.")
-    _hand_over(project, (store or [""])[0], build, number, how, minutes * 60, yes, dry_run)
+    one = (store or [""])[0]
+
+    def hand_over() -> None:
+        _hand_over(project, one, build, number, how, minutes * 60, yes, dry_run)
+
+    perform("console submit", hand_over, json=json)
 
 
 def _hand_over(

@@ -18,6 +18,7 @@ from tavolan.cli.common import (
     progress_bar,
     styled,
 )
+from tavolan.cli.outcome import print_outcome
 from tavolan.cli.results_options import FigureOption
 
 if TYPE_CHECKING:
@@ -130,9 +131,8 @@ def start(
 ) -> None:
     """Decide the length, and write it down with the first day. From then on only the verdict may end it.
 
-    One that can't end is refused; --dry-run says why, and --json prints its figures.
+    One that can't end is refused; --dry-run says why, and with --json its figures.
     """
-    from tavolan.errors import UsageError
     from tavolan.experiments.files import experiment_of
     from tavolan.experiments.on_console import check_icons, start_on_console
     from tavolan.experiments.running import length_of, write_start
@@ -141,7 +141,8 @@ def start(
         _print_size(open_project(project), name, json)
         return
     if json:
-        raise UsageError("only --dry-run prints JSON", "Give both, or none.", option="--json")
+        print_outcome("experiment start", lambda: start(name, project, day, on_console, icons_are_live))
+        return
     opened = open_project(project, write=True)
     one, first = experiment_of(opened, name), day_of("--on", day) or date.today()
     found = length_of(opened, one)

@@ -114,8 +114,7 @@ def _by_kind(files: list[Path], kind: str, options: ImportOptions) -> dict[Kind,
         found.setdefault(said or kind_of(path, options.columns), []).append(path)
     if not files:
         found = {said: []} if said else {"metrics": [], "reviews": []}
-    for each in found:
-        options.require_for(each, fetched=not files)
+    options.require_for(found, fetched=not files)
     return found
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass, fields
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
@@ -29,6 +29,8 @@ _OF_KIND = {
     "phrases": {"locale", "store", "storefront", "scale", "map"},
     "counts": {"experiment", "map", "day_order"},
 }
+# Options that are called otherwise than what they hold.
+_SPELLED = {"other": "app"}
 _FETCHED = {"metrics": {"store"}, "reviews": {"store"}, "counts": {"experiment"}}
 
 
@@ -56,22 +58,23 @@ class ImportOptions:
 
         return column_map(self.map or ())
 
-    def require_for(self, kind: str, *, fetched: bool) -> None:
-        """Raise UsageError for an option that says nothing of this kind of rows, or a missing one that it needs."""
+    def require_for(self, kinds: Collection[str], *, fetched: bool) -> None:
+        """Raise UsageError for an option that says nothing of any of these rows, or a missing one that they need."""
         from tavolan.errors import UsageError
 
-        if fetched and kind not in _FETCHED:
-            raise UsageError(f"a console has no {kind}", "Name the file that holds them.", option="--from-console")
-        taken = (_FETCHED if fetched else _OF_KIND)[kind] | {"dry_run"}
-        spelled = {"other": "app"}
+        for kind in kinds:
+            if fetched and kind not in _FETCHED:
+                raise UsageError(f"a console has no {kind}", "Name the file that holds them.", option="--from-console")
+        table = _FETCHED if fetched else _OF_KIND
+        taken = {"dry_run"}.union(*(table[kind] for kind in kinds))
         for name in (each.name for each in fields(self)):
             if getattr(self, name) and name not in taken:
-                option = f"--{spelled.get(name, name).replace('_', '-')}"
-                where = "from a console " if fetched else ""
-                raise UsageError(f"{kind} {where}take no {option}", "Leave it out, or take them in alone.")
-        if kind == "phrases" and not self.locale:
+                option = f"--{_SPELLED.get(name, name).replace('_', '-')}"
+                where = " from a console" if fetched else ""
+                raise UsageError(f"{' and '.join(kinds)}{where} take no {option}", "Leave it out.")
+        if "phrases" in kinds and not self.locale:
             raise UsageError("phrases are of one locale", "Give --locale TAG.", option="--locale")
-        if kind == "counts" and not self.experiment:
+        if "counts" in kinds and not self.experiment:
             raise UsageError("counts are of an experiment", "Give --experiment ID.", option="--experiment")
 
 

@@ -94,6 +94,7 @@ def take_phrases(project: Project, kind: str, files: list[Path], options: Import
 def _take_phrases(project: Project, file: Path, options: ImportOptions) -> None:
     from tavolan.imports.phrases import import_table, scales_of, write_terms
     from tavolan.results.from_terms import ANY_STORE, ranks_of_terms
+    from tavolan.support.number_words import counted
 
     (tag,) = project.pick("--locale", [options.locale], project.app.locales)
     if options.store and options.store != ANY_STORE:
@@ -113,8 +114,8 @@ def _take_phrases(project: Project, file: Path, options: ImportOptions) -> None:
     print_columns(into_note, done.repairs)
     if not options.dry_run:
         write_terms(project, tag, done.terms)
-    verb = "would be" if options.dry_run else "were"
-    out.print(f"   {done.added} phrases {verb} added, {done.updated} updated in terms/{tag}.csv")
+    verb = "would be new" if options.dry_run else "new"
+    out.print(f"   {counted(done.added, 'phrase')} {verb}, {done.updated} updated in terms/{tag}.csv")
     if listed.ranks:
         _merge_results(project, [listed.ranks], options.dry_run)
     elif listed.column:

@@ -20,6 +20,7 @@ from tavolan.cli.common import (
 )
 from tavolan.cli.locale_approve import approve, remove
 from tavolan.cli.locale_review import review
+from tavolan.cli.outcome import print_outcome
 
 if TYPE_CHECKING:
     from rich.console import Console
@@ -64,9 +65,12 @@ def add(
     from tavolan.project.load import load_project
     from tavolan.project.new_locale import add_locales, missing_locales
 
-    if suggest or json:
-        if tags or all_ or not suggest:
-            raise UsageError("--suggest adds nothing, and only it prints JSON", "Name no locale with it.")
+    if json and not suggest:
+        print_outcome("locale add", lambda: add(tags, project, like, all_, store, anyway, from_console))
+        return
+    if suggest:
+        if tags or all_:
+            raise UsageError("--suggest adds nothing", "Name no locale with it.")
         _print_suggestions(open_project(project), store or [], json)
         return
     if bool(tags) == all_ or (store and not all_):

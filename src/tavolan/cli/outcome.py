@@ -46,12 +46,7 @@ def _with_outcome(words: str, callback: Callable[..., Any]) -> Callable[..., Any
         if not json:
             callback(*arguments, **options)
             return
-        said, files, code = _captured(lambda: callback(*arguments, **options))
-        from tavolan.reports.documents.outcome import Outcome
-
-        print_document(Outcome(command=words, exit_code=code, lines=said, files=files))
-        if code:
-            raise typer.Exit(code)
+        print_outcome(words, lambda: callback(*arguments, **options))
 
     parameter = Parameter("json", Parameter.KEYWORD_ONLY, default=False, annotation=_OutcomeOption)
     # Typer reads what's annotated where a function is, and this one isn't where those names are known.
@@ -61,6 +56,24 @@ def _with_outcome(words: str, callback: Callable[..., Any]) -> Callable[..., Any
     run.__signature__ = own.replace(parameters=[*known, parameter])  # type: ignore[attr-defined]
     run.__annotations__ = {**hints, "json": _OutcomeOption}
     return run
+
+
+def print_outcome(words: str, run: Callable[[], Any]) -> None:
+    """Run a command, by its words, and print what it said and wrote as one document; then end with its exit code."""
+    from tavolan.reports.documents.outcome import Outcome
+
+    said, files, code = _captured(run)
+    print_document(Outcome(command=words, exit_code=code, lines=said, files=files))
+    if code:
+        raise typer.Exit(code)
+
+
+def perform(words: str, run: Callable[[], Any], *, json: bool) -> None:
+    """Run a part of a command that has no document of its own: it speaks to people, or is one with `json`."""
+    if json:
+        print_outcome(words, run)
+    else:
+        run()
 
 
 def _captured(run: Callable[[], Any]) -> tuple[list[str], list[str], int]:

@@ -24,6 +24,7 @@ from tavolan.cli.common import (
     progress_bar,
     styled,
 )
+from tavolan.cli.outcome import perform
 from tavolan.cli.shots_new import (
     add,
     new,
@@ -88,11 +89,15 @@ def render(
 
     opened = open_on_day(project, on)
     wanted = _selection(store, locale, device, shot)
-    if icons:
-        _make_icons(opened, store or [], dry_run, json)
-        return
-    if board:
-        _make_boards(opened, store or [], device or [])
+    if icons or board:
+
+        def make() -> None:
+            if icons:
+                _make_icons(opened, store or [], dry_run)
+            if board:
+                _make_boards(opened, store or [], device or [])
+
+        perform("shots render", make, json=json)
         return
     if dry_run:
         _dry_run(opened, wanted, again, why, json)
@@ -122,12 +127,9 @@ def _make_boards(project: Project, stores: list[str], classes: list[str]) -> Non
         console().print(str(file), soft_wrap=True)
 
 
-def _make_icons(project: Project, stores: list[str], dry_run: bool, json: bool) -> None:
-    from tavolan.errors import UsageError
+def _make_icons(project: Project, stores: list[str], dry_run: bool) -> None:
     from tavolan.pictures.outputs.icons import make_icons, plan_icons
 
-    if json:
-        raise UsageError("icons are listed for people only", "Leave --json out.", option="--icons")
     planned = plan_icons(project, tuple(stores))
     if not dry_run:
         make_icons(project, planned)

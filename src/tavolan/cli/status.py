@@ -16,6 +16,7 @@ from tavolan.cli.common import (
     open_project,
     print_document,
 )
+from tavolan.cli.outcome import perform
 
 if TYPE_CHECKING:
     from tavolan.project.model import Project
@@ -54,7 +55,11 @@ def status(
     findings = run_checks(opened)
     if field:
         Texts(opened).key(field)
-        copytables.print_field_status(console(), opened, findings, field)
+
+        def print_field() -> None:
+            copytables.print_field_status(console(), opened, findings, field)
+
+        perform("status", print_field, json=json)
         return
     found = status_of(opened, findings, count_pictures(opened))
     if json:

@@ -6,6 +6,7 @@ from typing import Annotated
 import typer
 
 from tavolan.cli.common import JsonOption, ProjectOption, print_document, print_text
+from tavolan.cli.outcome import perform
 
 
 def undo(
@@ -15,14 +16,11 @@ def undo(
     json: JsonOption = False,
 ) -> None:
     """Take back what the last command wrote: each file is as it was before, or nothing is undone."""
-    from tavolan.errors import UsageError
     from tavolan.project.load import find_root
     from tavolan.reports.undo_words import change_words, list_words
     from tavolan.support.transaction import settle
     from tavolan.support.undo import done_changes, undo_last
 
-    if json and not all_:
-        raise UsageError("--json goes with --list", "Give both, or none.", option="--json")
     root = find_root(project or Path())
     settle(root)
     if all_:
@@ -34,4 +32,4 @@ def undo(
             return
         print_text(list_words(changes))
         return
-    print_text(change_words(undo_last(root, dry_run=dry_run), dry_run))
+    perform("undo", lambda: print_text(change_words(undo_last(root, dry_run=dry_run), dry_run)), json=json)

@@ -22,6 +22,7 @@ from tavolan.cli.common import (
     progress_bar,
     styled,
 )
+from tavolan.cli.outcome import perform
 
 if TYPE_CHECKING:
     from tavolan.pictures.making.planner import Selection
@@ -79,7 +80,7 @@ def render(
     opened = open_on_day(project)
     wanted = _selection(store, locale, device)
     if board:
-        _make_boards(opened, wanted)
+        perform("video render", lambda: _make_boards(opened, wanted), json=json)
         return
     if dry_run:
         _dry_run(opened, wanted, again, why, json)

@@ -19,6 +19,7 @@ from tavolan.cli.common import (
     print_document,
     progress_bar,
 )
+from tavolan.cli.outcome import perform
 
 if TYPE_CHECKING:
     from tavolan.project.model import Project
@@ -63,7 +64,11 @@ def mine(
     found = [one for one in mined.found if not (fresh and one.target)]
     if add:
         chosen = _by_number(add, [one.phrase for one in found[:top]])
-        _add(opened, tag, chosen, relevance, list_, dry_run=False)
+
+        def add_chosen() -> None:
+            _add(opened, tag, chosen, relevance, list_, dry_run=False)
+
+        perform("terms mine", add_chosen, json=json)
         return
     if json:
         print_document(Mine(locale=tag, candidates=found[:top]))
