@@ -152,11 +152,21 @@ def test_an_old_name_of_an_option_goes_on_with_a_note(project):
     today = run_tavolan("terms", "swap", "--locale", "en-US", "--without", "kiln", "--with", "oven", cwd=project)
     assert (done.code, done.out) == (today.code, today.out)
     assert "--out of tavolan terms swap is --without now" in done.err and "--with now" in done.err and not today.err
-    for command, renamed in shipped_toml(OLD_OPTIONS).items():
+    table = shipped_toml(OLD_OPTIONS)
+    for command, renamed in ((command, renamed) for command, renamed in table.items() if command != "values"):
         known = {
             option for name, each in commands(program()) if name == command for p in each.params for option in p.opts
         }
         assert set(renamed.values()) <= known and not set(renamed) & known, command
+
+
+@pytest.mark.parametrize("old", [("--prefer", "sheet"), ("--prefer=sheet",)])
+def test_an_old_word_for_a_choice_goes_on_with_a_note(project, old):
+    sheet = project.parent / "s.csv"
+    run_tavolan("copy", "sheet", sheet, cwd=project)
+    done = run_tavolan("copy", "sheet", "--read", sheet, *old, cwd=project)
+    assert done.code == 0 and "--prefer sheet is --prefer theirs now" in done.err
+    assert run_tavolan("copy", "sheet", "--read", sheet, "--prefer", "file", cwd=project).code == 2
 
 
 def test_manual_pages_say_what_the_help_says_and_are_set_without_a_warning(tmp_path):

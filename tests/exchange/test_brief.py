@@ -89,7 +89,7 @@ def test_what_was_written_here_meanwhile_is_a_conflict(fresh):
     assert run_tavolan("copy", "set", "en-US", "title", "Ours", cwd=fresh).code == 0
     done = read(fresh, answers)
     assert done.code == 1 and "1 in conflict" in done.out
-    assert read(fresh, answers, "--prefer", "sheet").code == 0
+    assert read(fresh, answers, "--prefer", "theirs").code == 0
     assert 'title = "Theirs"' in (fresh / "copy/en-US.toml").read_text("utf-8")
 
 

@@ -180,8 +180,8 @@ def test_three_ways_meet(project):
     outcome = merge(texts(project), read_sheet(path), "s.csv")
     assert outcome.changes == [TextChange("de-DE", "subtitle", "Notizen zum Brand", "Im Blatt geändert")]
     assert outcome.conflicts == [TextChange("de-DE", "notes", "Neues im Projekt", "Neues im Blatt")]
-    assert len(merge(texts(project), read_sheet(path), "s.csv", "sheet").changes) == 2
-    assert merge(texts(project), read_sheet(path), "s.csv", "project").conflicts == []
+    assert len(merge(texts(project), read_sheet(path), "s.csv", "theirs").changes) == 2
+    assert merge(texts(project), read_sheet(path), "s.csv", "mine").conflicts == []
 
 
 def test_semicolons_and_dropped_rows_are_no_edits(project):

@@ -188,14 +188,14 @@ def test_facts_go_out_in_the_sheet_and_come_back(fresh, ending):
     assert read.code == 1 and "1 written, 1 in conflict" in read.out, read.out
     written = config(fresh)["once"]
     assert written["ads"] is True and written["age_answers"]["fear"] == "mild"
-    assert run_tavolan("copy", "sheet", "--read", sheet, "--prefer", "sheet", cwd=fresh).code == 0
+    assert run_tavolan("copy", "sheet", "--read", sheet, "--prefer", "theirs", cwd=fresh).code == 0
     assert config(fresh)["once"]["age_answers"]["fear"] == "strong"
 
 
 def test_a_fact_of_a_sheet_that_is_wrong_or_unknown_is_named(fresh):
     sheet = fresh.parent / "facts.csv"
     sheet.write_text("locale,field,text\n,price,cheap\n", encoding="utf-8")
-    done = run_tavolan("copy", "sheet", "--read", sheet, "--prefer", "sheet", cwd=fresh)
+    done = run_tavolan("copy", "sheet", "--read", sheet, "--prefer", "theirs", cwd=fresh)
     assert done.code == 2 and "price: isn't a price" in done.err, done.err
     sheet.write_text("locale,field,text\n,pricee,free\n", encoding="utf-8")
     done = run_tavolan("copy", "sheet", "--read", sheet, cwd=fresh)

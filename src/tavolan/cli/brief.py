@@ -3,11 +3,23 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import Annotated, Literal
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from tavolan.cli.common import DryRunOption, ProjectOption, console, day_of, open_project, print_text, styled
+from tavolan.cli.common import (
+    DryRunOption,
+    PreferOption,
+    ProjectOption,
+    console,
+    day_of,
+    open_project,
+    print_text,
+    styled,
+)
+
+if TYPE_CHECKING:
+    from tavolan.exchange.sides import Keep
 
 
 def brief(
@@ -19,9 +31,7 @@ def brief(
     ] = "",
     read: Annotated[Path | None, typer.Option("--read", help="Take the answers that came back.")] = None,
     project: ProjectOption = None,
-    prefer: Annotated[
-        Literal["", "sheet", "project"], typer.Option("--prefer", help="Decide conflicts: sheet or project.")
-    ] = "",
+    prefer: PreferOption = "ask",
     dry_run: DryRunOption = False,
 ) -> None:
     """Write one document of all that's asked of somebody else, as a client: texts, facts, pictures, languages.
@@ -64,7 +74,7 @@ def _write(file: Path, folder: Path | None, until: str, dry_run: bool) -> None:
     print_text(f"{file}: {', '.join(parts)}{' would be asked' if dry_run else ''}.\n")
 
 
-def _read(file: Path, folder: Path | None, prefer: str, dry_run: bool) -> None:
+def _read(file: Path, folder: Path | None, prefer: Keep, dry_run: bool) -> None:
     from tavolan.cli.reading_back import read_back
     from tavolan.exchange.brief_answers import read_brief
     from tavolan.project.texts import Texts

@@ -39,7 +39,7 @@ WriteBaselineOption = Annotated[
 
 def check(
     files: Annotated[
-        list[Path] | None, typer.Argument(help="With --videos: video files, also made elsewhere.", metavar="[FILES]...")
+        list[Path] | None, typer.Argument(help="With --videos: video files, also made elsewhere.", metavar="FILES...")
     ] = None,
     project: ProjectOption = None,
     store: StoreOption = None,

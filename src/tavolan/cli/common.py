@@ -8,7 +8,7 @@ import sys
 from collections.abc import Callable, Iterator
 from contextlib import ExitStack, contextmanager
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any, Literal
 
 import typer
 
@@ -33,6 +33,10 @@ YesOption = Annotated[bool, typer.Option("--yes", "-y", help="Don't ask.")]
 WhyOption = Annotated[bool, typer.Option("--why", help="Say by which method, and from which figures.")]
 OnOption = Annotated[
     str, typer.Option("--on", help="As it is on this day, in the season that holds then; else today.", metavar="DAY")
+]
+PreferOption = Annotated[
+    Literal["ask", "mine", "theirs"],
+    typer.Option("--prefer", help="Where both sides changed: ask, keep mine (the project's), or take theirs."),
 ]
 DryRunOption = Annotated[bool, typer.Option("--dry-run", help="Only show what would happen.")]
 JsonOption = Annotated[bool, typer.Option("--json", help="Print one JSON document and nothing else.")]

@@ -11,6 +11,7 @@ from tavolan.cli.common import (
     JsonOption,
     LocaleOption,
     OnOption,
+    PreferOption,
     ProjectOption,
     StoreOption,
     console,
@@ -110,7 +111,7 @@ def pull(
     store: StoreOption = None,
     locale: LocaleOption = None,
     field: FieldOption = None,
-    keep: Annotated[str, typer.Option("--prefer", help="Decide conflicts: mine or theirs.")] = "",
+    keep: PreferOption = "ask",
     keep_field: Annotated[
         list[str] | None, typer.Option("--prefer-field", help="Decide one: title=theirs, or 'de-DE title=mine'.")
     ] = None,
@@ -120,7 +121,7 @@ def pull(
     """Bring what was changed in the console into the project; what both sides changed is shown, and decided by you."""
     from tavolan.consoles.hand_over import compared
 
-    decisions = _decisions(keep, keep_field or [])
+    decisions = _decisions("" if keep == "ask" else keep, keep_field or [])
     opened = open_project(project, write=not dry_run)
     with compared(opened, store or [], selection_of(opened, locale, field, no_pictures)) as consoles:
         _require_places(decisions, consoles.comparisons)

@@ -13,6 +13,7 @@ from tavolan.cli.common import (
     DryRunOption,
     JsonOption,
     LocaleOption,
+    PreferOption,
     ProjectOption,
     YesOption,
     agreed,
@@ -204,7 +205,7 @@ def sheet(
     read: Annotated[Path | None, typer.Option("--read", help="Spreadsheet to read back.", metavar="FILE")] = None,
     project: ProjectOption = None,
     rows: Annotated[str, typer.Option("--rows", help="In a workbook: locales or fields.")] = "locales",
-    prefer: Annotated[str, typer.Option("--prefer", help="Decide conflicts: sheet or project.")] = "",
+    prefer: PreferOption = "ask",
     dry_run: DryRunOption = False,
 ) -> None:
     """Write texts and facts to a spreadsheet, or read one back: what changed in it, never over what changed here."""
@@ -215,8 +216,6 @@ def sheet(
         raise UsageError("Name one file: tavolan copy sheet FILE writes it, tavolan copy sheet --read FILE reads it.")
     if rows not in ("locales", "fields"):
         raise UsageError(f'--rows can\'t be "{rows}"', "Write locales or fields.")
-    if prefer not in ("", "sheet", "project"):
-        raise UsageError(f'--prefer can\'t be "{prefer}"', "Write sheet or project.")
     from tavolan.cli.reading_back import read_back
 
     texts = _texts(project, write=read is not None and not dry_run)

@@ -31,7 +31,7 @@ def facts(
         typer.Argument(
             help="Facts to write, with their values; a part of one as review_contact.phone=…; nothing behind the = "
             "takes it away. A name alone shows that one with its choices.",
-            metavar="[NAME=VALUE]...",
+            metavar="NAME=VALUE...",
             autocompletion=completing.fact_names,
         ),
     ] = None,

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import inspect
+import re
 from collections.abc import Mapping, Sequence
 from pathlib import Path
 from typing import Any
@@ -12,6 +14,12 @@ _RANGE = "_get_number_range_help_str"
 _NUMBERS = ("int", "float")
 
 
+def _reflowed(text: str) -> str:
+    """Return a help text whose paragraphs are a line each, for the terminal to break; those behind \\b stay."""
+    paragraphs = re.split(r"\n\s*\n", inspect.cleandoc(text))
+    return "\n\n".join(each if each.startswith("\b") else " ".join(each.split()) for each in paragraphs)
+
+
 def put_in_one_style(command: Any, examples: Mapping[str, Sequence[str]], path: str = "") -> None:
     """Style the help of a command and of all below it. No help text holds mark-up; flags take nothing.
 
@@ -19,7 +27,7 @@ def put_in_one_style(command: Any, examples: Mapping[str, Sequence[str]], path: 
     """
     for described in (command, *command.params):
         if getattr(described, "help", None):
-            described.help = described.help.replace("[", "\\[")
+            described.help = _reflowed(described.help.replace("[", "\\["))
     for parameter in command.params:
         if parameter.param_type_name == "argument":
             _name_argument(parameter)

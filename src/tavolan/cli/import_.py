@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -121,12 +123,12 @@ def _by_kind(files: list[Path], kind: str, options: ImportOptions) -> dict[Kind,
 def _take(project: Project, by_kind: dict[Kind, list[Path]], options: ImportOptions) -> None:
     from tavolan.cli import importing_kinds as kinds
 
-    takers = {
-        "metrics": kinds.take_results,
-        "ranks": kinds.take_results,
+    takers: dict[Kind, Callable[[Project, list[Path], ImportOptions], None]] = {
+        "metrics": partial(kinds.take_results, kind="metrics"),
+        "ranks": partial(kinds.take_results, kind="ranks"),
         "reviews": kinds.take_reviews,
         "phrases": kinds.take_phrases,
         "counts": kinds.take_counts,
     }
     for kind, files in by_kind.items():
-        takers[kind](project, kind, files, options)
+        takers[kind](project, files, options)

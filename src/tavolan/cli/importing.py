@@ -16,7 +16,7 @@ if TYPE_CHECKING:
     from tavolan.imports.merging import Merged
     from tavolan.imports.taking import Given, Taken
 
-FilesArgument = Annotated[list[Path] | None, typer.Argument(help="CSV, XLSX or ODS exports.", metavar="FILES")]
+FilesArgument = Annotated[list[Path] | None, typer.Argument(help="CSV, XLSX or ODS exports.", metavar="FILES...")]
 MapOption = Annotated[
     list[str] | None, typer.Option("--map", help="A column by hand: 'Their name=ours'; repeatable, or with commas.")
 ]

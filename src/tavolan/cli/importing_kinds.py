@@ -12,9 +12,10 @@ from tavolan.cli.importing import ImportOptions, given_of, print_columns, print_
 if TYPE_CHECKING:
     from tavolan.imports.taking import Given, Taken
     from tavolan.project.model import Project
+    from tavolan.results.importing import Kind as ResultsKind
 
 
-def take_results(project: Project, kind: str, files: list[Path], options: ImportOptions) -> None:
+def take_results(project: Project, files: list[Path], options: ImportOptions, kind: ResultsKind) -> None:
     """Take metrics or ranks in, all files or none."""
     from tavolan.results.importing import read_export
 
@@ -23,7 +24,7 @@ def take_results(project: Project, kind: str, files: list[Path], options: Import
     found = [] if files else _fetched_metrics(project, options.store)
     for path in files:
         with progress_bar(f"Reading {path.name}, column by column") as move:
-            found.append(read_export(project, path, given, "ranks" if kind == "ranks" else "metrics", move))
+            found.append(read_export(project, path, given, kind, move))
     _merge_results(project, found, options.dry_run, replace=options.replace)
 
 
@@ -63,7 +64,7 @@ def _merge_results(project: Project, several: list[Taken], dry_run: bool, *, rep
             write_merged(project, after, ORDERS[after.file.name])
 
 
-def take_reviews(project: Project, kind: str, files: list[Path], options: ImportOptions) -> None:  # noqa: ARG001
+def take_reviews(project: Project, files: list[Path], options: ImportOptions) -> None:
     """Take reviews in; those that are there already are updated."""
     from tavolan.consoles.opening import console_stores
     from tavolan.imports.merging import write_merged
@@ -85,7 +86,7 @@ def take_reviews(project: Project, kind: str, files: list[Path], options: Import
         print_taken(done, after, "review", options.dry_run, "reviews")
 
 
-def take_phrases(project: Project, kind: str, files: list[Path], options: ImportOptions) -> None:  # noqa: ARG001
+def take_phrases(project: Project, files: list[Path], options: ImportOptions) -> None:
     """Take phrases of a research service into terms/; ranks beside them go into data/ranks.csv, of today."""
     for file in files:
         _take_phrases(project, file, options)
@@ -124,7 +125,7 @@ def _take_phrases(project: Project, file: Path, options: ImportOptions) -> None:
         )
 
 
-def take_counts(project: Project, kind: str, files: list[Path], options: ImportOptions) -> None:  # noqa: ARG001
+def take_counts(project: Project, files: list[Path], options: ImportOptions) -> None:
     """Take counts of an experiment per variant and day in; days that are there already are updated."""
     from tavolan.experiments.files import experiment_of
     from tavolan.experiments.recording import fetch_counts, merged_counts, read_counts_export

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from pathlib import Path
-from typing import TYPE_CHECKING, Annotated, Literal
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from tavolan.cli.common import (
     JsonOption,
     LocaleOption,
+    PreferOption,
     ProjectOption,
     StoreOption,
     console,
@@ -154,10 +155,7 @@ def receive(
     ],
     project: ProjectOption = None,
     locale: Annotated[str, typer.Option("--locale", help="The language of a PO file that doesn't say.")] = "",
-    keep: Annotated[
-        Literal["ask", "mine", "theirs"],
-        typer.Option("--prefer", help="Where both sides changed a text: ask, keep the project's, or take the file's."),
-    ] = "ask",
+    keep: PreferOption = "ask",
     dry_run: Annotated[bool, typer.Option("--dry-run", help="Say what would be written, write nothing.")] = False,
 ) -> None:
     """Take translations in: checked, merged with what changed meanwhile, and written."""

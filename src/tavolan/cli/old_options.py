@@ -15,9 +15,12 @@ def with_new_names(words: Sequence[str]) -> tuple[list[str], list[str]]:
     """
     path = " ".join(words[:2])
     if successor := _successor(path):
-        found, notes = _with_new_options([*successor.split(), *words[2:]])
-        return found, [f"tavolan {path} is tavolan {successor} now; the old name goes with the next version.", *notes]
-    return _with_new_options(words)
+        words = [*successor.split(), *words[2:]]
+    renamed, notes = _with_new_options(words)
+    found, more = _with_new_values(renamed)
+    if successor:
+        notes.insert(0, f"tavolan {path} is tavolan {successor} now; the old name goes with the next version.")
+    return found, [*notes, *more]
 
 
 def _successor(path: str) -> str:
@@ -46,4 +49,21 @@ def _with_new_options(words: Sequence[str]) -> tuple[list[str], list[str]]:
         if new:
             notes.append(f"{name} of tavolan {command} is {new} now; the old name goes with the next version.")
         found.append(f"{new}{equals}{value}" if new else word)
+    return found, notes
+
+
+def _with_new_values(words: Sequence[str]) -> tuple[list[str], list[str]]:
+    """Return words in which options take today's values, as in `--prefer theirs` or `--prefer=theirs`, and notes."""
+    table: dict[str, dict[str, str]] = shipped_toml(Path(__file__).parent / "old_options.toml")["values"]
+    found, notes = list(words), []
+    for place, word in enumerate(found):
+        option, equals, value = word.partition("=")
+        if word == "--":
+            break
+        if option not in table:
+            continue
+        given = value if equals else "".join(found[place + 1 : place + 2])
+        if new := table[option].get(given):
+            notes.append(f"{option} {given} is {option} {new} now; the old word goes with the next version.")
+            found[place if equals else place + 1] = f"{option}={new}" if equals else new
     return found, notes

@@ -10,10 +10,11 @@ from tavolan.cli.common import console, styled
 
 if TYPE_CHECKING:
     from tavolan.exchange.copy_sheets import Cell
+    from tavolan.exchange.sides import Keep
     from tavolan.project.texts import Texts
 
 
-def read_back(texts: Texts, cells: list[Cell], shown: str, prefer: str, dry_run: bool) -> None:
+def read_back(texts: Texts, cells: list[Cell], shown: str, prefer: Keep, dry_run: bool) -> None:
     """Merge cells of a file with the project, print what changes, write it; conflicts end it with exit code 1."""
     from tavolan.exchange.copy_sheets import merge
     from tavolan.project.facts import write_facts
@@ -29,7 +30,7 @@ def read_back(texts: Texts, cells: list[Cell], shown: str, prefer: str, dry_run:
     print_fact_changes(printer, outcome.facts)
     if outcome.conflicts:
         print_changes(printer, outcome.conflicts, "\nChanged on both sides (− here, + there):")
-        printer.print(styled("[dim]Nothing of these was written. Decide with --prefer sheet or --prefer project.[/]"))
+        printer.print(styled("[dim]Nothing of these was written. Decide with --prefer mine or --prefer theirs.[/]"))
     if not dry_run:
         with changing(texts.project.root):
             TextWriter(texts).write(outcome.changes)

@@ -17,7 +17,7 @@ def trust(
         str,
         typer.Argument(
             help="Address of a console, or a provider that tavolan.toml names; without one, all that are trusted.",
-            metavar="[URL|NAME]",
+            metavar="URL|NAME",
         ),
     ] = "",
     project: ProjectOption = None,

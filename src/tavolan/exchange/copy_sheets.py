@@ -17,6 +17,7 @@ from typing import TYPE_CHECKING, Any, Literal
 
 from tavolan.errors import Problem, ProjectError, UsageError, nearest, one_problem
 from tavolan.exchange.fact_rows import fact_rows, write_facts_sheet
+from tavolan.exchange.sides import Keep
 from tavolan.exchange.text_cell import put_text, style_head
 from tavolan.exchange.workbook import Sheet, read_workbook
 from tavolan.languages.tags import is_right_to_left
@@ -296,11 +297,11 @@ def write_sheet(texts: Texts, path: Path, rows: Rows = "locales", *, dry_run: bo
     return count
 
 
-def merge(texts: Texts, cells: list[Cell], shown: str, prefer: str = "") -> Outcome:
+def merge(texts: Texts, cells: list[Cell], shown: str, prefer: Keep = "ask") -> Outcome:
     """Return what a sheet changes, and where sheet and project both changed a text.
 
-    `prefer` decides conflicts: `sheet`, `project`, or nobody. Raises ProjectError with every cell that belongs nowhere,
-    and UsageError for facts that aren't of their kind.
+    `prefer` decides conflicts: `theirs`, the sheet's, `mine`, the project's, or nobody. Raises ProjectError with every
+    cell that belongs nowhere, and UsageError for facts that aren't of their kind.
     """
     outcome, problems = Outcome(), []
     facts, answers = {row.name: row.text for row in fact_rows(texts.project)}, []
@@ -331,12 +332,12 @@ def merge(texts: Texts, cells: list[Cell], shown: str, prefer: str = "") -> Outc
     return outcome
 
 
-def _keep(change: TextChange, cell: Cell, prefer: str, conflicts: list[TextChange]) -> bool:
+def _keep(change: TextChange, cell: Cell, prefer: Keep, conflicts: list[TextChange]) -> bool:
     """Whether a cell's text is written; one that was changed here too becomes a conflict, unless that's decided."""
     if change.before == change.after or digest(change.after) == cell.base:
         return False
-    if prefer == "sheet" or (cell.base is not None and digest(change.before) == cell.base):
+    if prefer == "theirs" or (cell.base is not None and digest(change.before) == cell.base):
         return True
-    if prefer != "project":
+    if prefer != "mine":
         conflicts.append(change)
     return False

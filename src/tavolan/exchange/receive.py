@@ -3,13 +3,13 @@
 from collections.abc import Iterable
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Literal
 
 from tavolan.errors import Problem, ProjectError, UsageError, nearest, one_problem
 from tavolan.exchange.glossary import GlossaryTerm, forbidden, read_glossary
 from tavolan.exchange.inline import has_emphasis, lost
 from tavolan.exchange.po import parse_gettext
 from tavolan.exchange.review_answers import parse_answers
+from tavolan.exchange.sides import Keep
 from tavolan.exchange.translation_request import TranslationRequest, TranslationUnit
 from tavolan.exchange.xliff import parse_xliff
 from tavolan.project.approvals import lock_of, unlock_remedy
@@ -25,7 +25,6 @@ from tavolan.support.transaction import changing
 from tavolan.support.xmlfile import bad_character
 from tavolan.words.likely_language import other_language
 
-Keep = Literal["ask", "mine", "theirs"]
 # All texts of a project in one language take some ten thousand characters.
 MOST_EXCHANGE_BYTES = 50_000_000
 
