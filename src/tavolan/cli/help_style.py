@@ -88,3 +88,15 @@ def _name_argument(argument: Any) -> None:
 def shipped_examples() -> dict[str, list[str]]:
     """Return the examples of all commands."""
     return shipped_toml(Path(__file__).parent / "examples.toml")
+
+
+def colour_for_all_grounds() -> None:
+    """Print help in our colours, which hold on dark and on light ground, in place of the library's."""
+    from typer import rich_utils
+
+    from tavolan.reports.styled import COLOURS
+
+    for name, style in vars(rich_utils).items():
+        if name.startswith("STYLE_") and isinstance(style, str):
+            words = (f"color({COLOURS[word]})" if word in COLOURS else word for word in style.split())
+            setattr(rich_utils, name, " ".join(words))

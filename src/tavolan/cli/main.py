@@ -16,7 +16,7 @@ import typer
 from typer.core import TyperGroup
 
 from tavolan.cli.common import LogToPeople, held, say
-from tavolan.cli.help_style import put_in_one_style, shipped_examples
+from tavolan.cli.help_style import colour_for_all_grounds, put_in_one_style, shipped_examples
 from tavolan.cli.manner import quieten, without_manner
 from tavolan.cli.old_options import with_new_names
 from tavolan.cli.outcome import give_json
@@ -93,8 +93,10 @@ def program(first: str = "") -> Any:
     give_json(app)
     command = typer.main.get_command(app)
     # Only help prints examples.
-    helps = {"-h", "--help"} & set(sys.argv)
+    helps = {"-h", "--help"} & set(sys.argv) or len(sys.argv) < 3
     put_in_one_style(command, shipped_examples() if helps else {})
+    if helps:
+        colour_for_all_grounds()
     return command
 
 

@@ -19,7 +19,7 @@ _ROOMY = 110
 _STYLES = {
     "approved": "bold green",
     "reviewed": "green",
-    "translated": "dark_sea_green4",
+    "translated": "sage",
     "drafted": "cyan",
     "outdated": "yellow",
     "over": "red",

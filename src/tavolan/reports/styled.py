@@ -19,7 +19,7 @@ from tavolan.reports.terminal_safety import SafeStream, printable
 PIPED_WIDTH = 120
 # Colours of the 256 that hold on dark and on light ground: at least 3.9 to 1 on both. A terminal's own yellow, green
 # and cyan are made for dark ones.
-COLOURS = {"red": 160, "yellow": 130, "green": 28, "cyan": 30}
+COLOURS = {"red": 160, "yellow": 130, "green": 28, "sage": 65, "cyan": 30}
 _THEME = Theme(
     {f"{weight}{name}": f"{weight}color({number})" for name, number in COLOURS.items() for weight in ("", "bold ")}
 )
