@@ -90,6 +90,7 @@ def test_a_terminal_gets_colours_unless_they_are_not_wanted(project, words, colo
         ("locale", "add", "fr-FR"),
         ("terms", "add", "mud", "--locale", "en-US"),
         ("undo",),
+        ("facts", "price=free"),
     ],
 )
 def test_a_part_of_a_command_that_has_no_document_prints_one_too(project, words):

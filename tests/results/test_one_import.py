@@ -31,6 +31,8 @@ def test_what_a_file_holds_is_seen_by_its_columns(tmp_path, exports):
     write(tmp_path, exports)
     for kind in exports:
         assert kind_of(tmp_path / f"{kind}.csv", {}) == kind
+    (tmp_path / "foreign.csv").write_text("Palabra clave,Volumen\nmareas,40\n", "utf-8")
+    assert kind_of(tmp_path / "foreign.csv", {}) == "phrases"
     # Names of theirs may be given.
     (tmp_path / "odd.csv").write_text("Was,Wie oft,Schwer\nkiln,3,4\n", "utf-8")
     assert kind_of(tmp_path / "odd.csv", {"Was": "phrase", "Wie oft": "volume"}) == "phrases"
@@ -68,10 +70,11 @@ def test_files_of_several_kinds_come_in_by_one_command_or_none_does(project):
         (("--from-console", "--as", "phrases"), "a console has no phrases"),
         (("../metrics.csv", "--as", "figures"), "--as can't be"),
         ((), "nothing to take in"),
+        (("../odd.csv",), "look like neither metrics nor ranks, reviews, phrases or counts"),
         (("../metrics.csv", "--from-console"), "either files or a console"),
     ],
 )
 def test_options_that_say_nothing_of_a_kind_are_refused(project, words, said):
-    write(project.parent, EXPORTS)
+    write(project.parent, {**EXPORTS, "odd": "Was,Wie oft\nkiln,3\n"})
     done = run_tavolan("import", *words, cwd=project)
     assert done.code == 2 and said in done.err, done.err

@@ -17,6 +17,7 @@ from tavolan.cli.common import (
     open_project,
     print_document,
 )
+from tavolan.cli.outcome import perform
 
 if TYPE_CHECKING:
     from pathlib import Path
@@ -54,13 +55,13 @@ def facts(
 
     written = [answer for answer in answers or () if "=" in answer]
     named = [answer for answer in answers or () if "=" not in answer]
-    if written and (named or json or list_):
+    if written and (named or list_):
         raise UsageError(
             f'"{named[0]}" is no NAME=VALUE' if named else "facts are either written or shown",
             "Write it as in: tavolan facts price=free",
         )
     if written:
-        _write(project, written, force, dry_run)
+        perform("facts", lambda: _write(project, written, force, dry_run), json=json)
         return
     opened = open_project(project)
     stores = opened.pick("--store", store or [], list(opened.stores))

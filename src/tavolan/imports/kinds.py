@@ -4,7 +4,9 @@ from collections.abc import Mapping
 from pathlib import Path
 from typing import Literal, get_args
 
+from tavolan.errors import UsageError
 from tavolan.imports.columns import mapped
+from tavolan.imports.days import looks_like_day
 from tavolan.imports.foreign_table import header_of
 from tavolan.project.datafile import EXPERIMENTS, METRICS, RANKS, REVIEWS
 
@@ -16,8 +18,8 @@ _OF_PHRASES = ("phrase", "volume", "difficulty", "relevance")
 def kind_of(path: Path, columns: Mapping[str, str]) -> Kind:
     """Return what a file holds; `columns` are names of theirs, and what they're called here.
 
-    A file that looks like none of them is taken for metrics, whose reader says what it lacks, and knows tables with
-    days as columns. Raises ProjectError for a file that can't be read.
+    A table with a day for each column has metrics. Raises UsageError for a file that looks like none of them,
+    ProjectError for one that can't be read.
     """
     header = header_of(path)
 
@@ -34,4 +36,12 @@ def kind_of(path: Path, columns: Mapping[str, str]) -> Kind:
         return "ranks"
     if "phrase" in ranks and len(found("phrases", _OF_PHRASES)) > 1 and not found("metrics", tuple(METRICS.numbers)):
         return "phrases"
-    return "ranks" if "phrase" in ranks else "metrics"
+    if "phrase" in ranks:
+        return "ranks"
+    if not found("metrics", METRICS.columns) and not any(map(looks_like_day, header)):
+        message = f"{path}: the columns look like neither metrics nor ranks, reviews, phrases or counts"
+        remedy = (
+            f'Say what it holds with --as, and which column is what: --map "NAME=date". It has: {", ".join(header)}.'
+        )
+        raise UsageError(message, remedy)
+    return "metrics"
