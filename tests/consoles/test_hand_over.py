@@ -134,7 +134,8 @@ def test_conflicts_are_shown_and_decided(desk):
     assert stopped.code == 1 and "Pull and decide first" in stopped.out
     shown = run(desk, "pull")
     assert shown.code == 1 and "Theirs" in shown.out and "Mine" in shown.out and "1 conflict open" in shown.out
-    assert "can't be decided by" in run(desk, "pull", "--prefer", "ours").err
+    assert run(desk, "pull", "--prefer", "ours").code == 2
+    assert "can't be decided by" in run(desk, "pull", "--prefer-field", "title=ours").err
     done = run(desk, "pull", "--prefer-field", "en-US subtitle=theirs")
     assert done.code == 0 and 'subtitle = "Theirs"' in (desk.root / "copy/en-US.toml").read_text("utf-8")
     assert read_journal(desk.root)[-1].who == "console"

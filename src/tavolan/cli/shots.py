@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
@@ -90,14 +91,8 @@ def render(
     opened = open_on_day(project, on)
     wanted = _selection(store, locale, device, shot)
     if icons or board:
-
-        def make() -> None:
-            if icons:
-                _make_icons(opened, store or [], dry_run)
-            if board:
-                _make_boards(opened, store or [], device or [])
-
-        perform("shots render", make, json=json)
+        made = partial(_make_instead, opened, wanted, icons=icons, board=board, dry_run=dry_run)
+        perform("shots render", made, json=json)
         return
     if dry_run:
         _dry_run(opened, wanted, again, why, json)
@@ -115,6 +110,14 @@ def render(
             out.print(styled("{}  [dim]{}[/]", file, reason), soft_wrap=True)
     # Plain, so that Rich, which takes a while to load, isn't needed for one line.
     print_text(_summary(opened.root, done) + "\n")
+
+
+def _make_instead(project: Project, wanted: Selection, *, icons: bool, board: bool, dry_run: bool) -> None:
+    """Make icons, contact sheets, or both, and none of the pictures."""
+    if icons:
+        _make_icons(project, list(wanted.stores), dry_run)
+    if board:
+        _make_boards(project, list(wanted.stores), list(wanted.classes))
 
 
 def _make_boards(project: Project, stores: list[str], classes: list[str]) -> None:
