@@ -95,15 +95,16 @@ def test_every_example_runs_on_the_sample(tmp_path):
         write_screen(root / f"screens/en-US/tablet-13/{name}.png", 2064, 2752)
     write_screen(root / "art/icon.png", 1024, 1024)
     assert run_tavolan("copy", "set", "en-US", "promo", "Fired today.", cwd=root).code == 0
-    failed, beside = {}, tmp_path / "beside"
-    beside.mkdir()
+    failed = {}
     (tmp_path / "potto-app").mkdir()
     (tmp_path / "potto-app/build.gradle").write_text('android { defaultConfig { versionName "1.4" } }\n', "utf-8")
     for name, lines in shipped_examples().items():
         if name in OUTSIDE or name.startswith("console"):
             continue
         for line in lines:
-            done = run_tavolan(*shlex.split(line)[1:], cwd=beside if name == "new" else root)
+            fresh = tmp_path / f"fresh {len(line)}"
+            fresh.mkdir(exist_ok=True)
+            done = run_tavolan(*shlex.split(line)[1:], cwd=fresh if name == "new" else root)
             if done.code not in (0, 1):
                 failed[line] = done.err
     assert failed == {}
