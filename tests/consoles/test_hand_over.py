@@ -141,6 +141,19 @@ def test_conflicts_are_shown_and_decided(desk):
     assert read_journal(desk.root)[-1].who == "console"
 
 
+def test_a_pull_leaves_what_is_locked_and_brings_the_rest(desk):
+    pushed(desk)
+    locked = run_tavolan("locale", "approve", "en-US", "--field", "subtitle", "--lock", "--by", "Ada", cwd=desk.root)
+    assert "1 text approved and locked" in locked.out
+    desk.somebody_writes("en-US", subtitle="Theirs", promo="Fired today")
+    done = run(desk, "pull")
+    assert "ios en-US subtitle stays there: is locked by Ada" in " ".join(done.out.split())
+    text = (desk.root / "copy/en-US.toml").read_text("utf-8")
+    assert "Theirs" not in text and 'promo = "Fired today"' in text
+    assert run_tavolan("locale", "approve", "en-US", "--take-back", cwd=desk.root).code == 0
+    assert run(desk, "pull").code == 0 and "Theirs" in (desk.root / "copy/en-US.toml").read_text("utf-8")
+
+
 def test_what_no_rulebook_knows_and_odd_names_stay_in_the_console(desk, tmp_path):
     pushed(desk)
     texts = {"title": "Potto", "mystery": "?", "items.../x.item_name": "?"}
