@@ -73,7 +73,7 @@ def check(
     opened = open_on_day(project, on)
     stores = opened.pick("--store", store or [], list(opened.stores))
     locales = opened.pick("--locale", locale or [], opened.app.locales)
-    findings = _chosen(run_checks(opened), stores, locales if locale else [])
+    findings = _chosen(run_checks(opened), stores, locales, with_those_of_none=not locale)
     if write_baseline:
         write_known(write_baseline, findings)
         say(f"{counted(len(findings), 'finding')} written to {write_baseline}: tavolan check --baseline hides them.")
@@ -101,12 +101,14 @@ def _print(
         _print_machine(form, findings)
 
 
-def _chosen(findings: list[Finding], stores: list[str], locales: list[str]) -> list[Finding]:
-    """Return the findings of some stores, and of some locales; those of no locale are left out then."""
+def _chosen(
+    findings: list[Finding], stores: list[str], locales: list[str], *, with_those_of_none: bool
+) -> list[Finding]:
+    """Return the findings of some stores and locales, with those of no locale or without."""
     return [
         finding
         for finding in findings
-        if any(map(finding.concerns, stores)) and (not locales or finding.locale in locales)
+        if any(map(finding.concerns, stores)) and (finding.locale in locales if finding.locale else with_those_of_none)
     ]
 
 

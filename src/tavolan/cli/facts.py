@@ -22,7 +22,6 @@ from tavolan.cli.outcome import perform
 if TYPE_CHECKING:
     from pathlib import Path
 
-    from tavolan.project.facts import Fact
     from tavolan.project.model import Project
 
 
@@ -71,10 +70,6 @@ def facts(
         _ask(opened, stores, all_facts)
 
 
-def _of_stores(facts: list[Fact], stores: list[str]) -> list[Fact]:
-    return [fact for fact in facts if not fact.stores or any(each.id in stores for each in fact.stores)]
-
-
 def _ask(project: Project, stores: list[str], all_facts: bool) -> None:
     """Ask for what's missing or wrong, or for all facts that the stores take, one by one."""
     from tavolan.cli.asking_facts import ask_facts
@@ -93,7 +88,7 @@ def _show(project: Project, names: list[str], stores: list[str], json: bool) -> 
     from tavolan.reports.facttables import print_fact, print_facts
 
     found = [fact for name in names for fact in named_facts(project, name)] if names else facts_of(project)
-    chosen = _of_stores(found, stores)
+    chosen = [fact for fact in found if not fact.stores or any(each.id in stores for each in fact.stores)]
     if json:
         print_document(Facts.of_facts(chosen))
     elif names:

@@ -27,7 +27,7 @@ def put_in_one_style(command: Any, examples: Mapping[str, Sequence[str]], path: 
     """
     for described in (command, *command.params):
         if getattr(described, "help", None):
-            described.help = _reflowed(described.help.replace("[", "\\["))
+            described.help = described.help.replace("[", "\\[")
     for parameter in command.params:
         if parameter.param_type_name == "argument":
             _name_argument(parameter)
@@ -44,6 +44,8 @@ def put_in_one_style(command: Any, examples: Mapping[str, Sequence[str]], path: 
         return option
 
     command.get_help_option = help_option
+    if examples and command.help:
+        command.help = _reflowed(command.help)
     if lines := examples.get(path):
         # One for each line: a single line break would be none.
         command.epilog = "\n\n".join(["For example:", *(line.replace("[", "\\[") for line in lines)])

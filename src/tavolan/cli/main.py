@@ -92,8 +92,8 @@ def program(first: str = "") -> Any:
     app = commands(first)
     give_json(app)
     command = typer.main.get_command(app)
-    # Only help prints examples.
-    helps = {"-h", "--help"} & set(sys.argv) or len(sys.argv) < 3
+    # Only help prints examples, and a group alone prints its help.
+    helps = {"-h", "--help"} & set(sys.argv) or (len(sys.argv) < 3 and app.registered_groups)
     put_in_one_style(command, shipped_examples() if helps else {})
     if helps:
         colour_for_all_grounds()

@@ -2,9 +2,13 @@
 
 from collections.abc import Sequence
 from pathlib import Path
+from typing import Any
 
 from tavolan.errors import UsageError
 from tavolan.support.shipped import shipped_toml
+
+# Today's names by the old ones, per command or option.
+Table = dict[str, dict[str, Any]]
 
 
 def with_new_names(words: Sequence[str]) -> tuple[list[str], list[str]]:
@@ -13,14 +17,16 @@ def with_new_names(words: Sequence[str]) -> tuple[list[str], list[str]]:
     Words behind `--` are no options. Raises UsageError for a command that went and whose words would mean something
     else today.
     """
-    path = " ".join(words[:2])
+    path, found, notes = " ".join(words[:2]), list(words), []
     if successor := _successor(path):
-        words = [*successor.split(), *words[2:]]
-    renamed, notes = _with_new_options(words)
-    found, more = _with_new_values(renamed)
-    if successor:
-        notes.insert(0, f"tavolan {path} is tavolan {successor} now; the old name goes with the next version.")
-    return found, [*notes, *more]
+        found = [*successor.split(), *words[2:]]
+        notes.append(f"tavolan {path} is tavolan {successor} now; the old name goes with the next version.")
+    if any(word.startswith("--") for word in found):
+        table: Table = shipped_toml(Path(__file__).parent / "old_options.toml")
+        found, renamed = _with_new_options(found, table)
+        found, chosen = _with_new_values(found, table["values"])
+        notes += [*renamed, *chosen]
+    return found, notes
 
 
 def _successor(path: str) -> str:
@@ -33,12 +39,8 @@ def _successor(path: str) -> str:
     return table["same"].get(path, "")
 
 
-def _with_new_options(words: Sequence[str]) -> tuple[list[str], list[str]]:
+def _with_new_options(words: Sequence[str], table: Table) -> tuple[list[str], list[str]]:
     path = " ".join(words[:2])
-    options = [word for word in words if word.startswith("--")]
-    if not options:
-        return list(words), []
-    table: dict[str, dict[str, str]] = shipped_toml(Path(__file__).parent / "old_options.toml")
     command = path if path in table else next(iter(words), "")
     renamed = table.get(command, {})
     found, notes, ended = [], [], False
@@ -52,9 +54,8 @@ def _with_new_options(words: Sequence[str]) -> tuple[list[str], list[str]]:
     return found, notes
 
 
-def _with_new_values(words: Sequence[str]) -> tuple[list[str], list[str]]:
+def _with_new_values(words: Sequence[str], table: Table) -> tuple[list[str], list[str]]:
     """Return words in which options take today's values, as in `--prefer theirs` or `--prefer=theirs`, and notes."""
-    table: dict[str, dict[str, str]] = shipped_toml(Path(__file__).parent / "old_options.toml")["values"]
     found, notes = list(words), []
     for place, word in enumerate(found):
         option, equals, value = word.partition("=")

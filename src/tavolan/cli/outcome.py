@@ -14,8 +14,6 @@ import typer
 
 from tavolan.cli.common import print_document
 from tavolan.cli.manner import is_captured
-from tavolan.support.files import written_files
-from tavolan.support.transaction import FOLDER
 
 _OutcomeOption = Annotated[
     bool, typer.Option("--json", help="Print one JSON document: what it said, and which files it wrote.")
@@ -78,6 +76,9 @@ def perform(words: str, run: Callable[[], Any], *, json: bool) -> None:
 
 def _captured(run: Callable[[], Any]) -> tuple[list[str], list[str], int]:
     """Run something; return the lines that it printed, the files that it wrote, and its exit code."""
+    from tavolan.support.files import written_files
+    from tavolan.support.transaction import FOLDER
+
     stdout, printed, code = sys.stdout, io.StringIO(), 0
     noted: list[Path] = []
     token = written_files.set(noted)

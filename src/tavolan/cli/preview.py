@@ -37,15 +37,16 @@ def preview(
     """
     from tavolan.advice.next_actions import what_next
     from tavolan.checking import run_checks
-    from tavolan.cli.preview_live import watch_project
     from tavolan.errors import UsageError
-    from tavolan.pictures.making.planner import Selection
     from tavolan.reports.page import build_page
     from tavolan.support.files import write_text
 
     if live:
         if plan or out or on:
             raise UsageError("a live page is of today, at its own address", "Leave --plan, --out and --on out.")
+        from tavolan.cli.preview_live import watch_project
+        from tavolan.pictures.making.planner import Selection
+
         watch_project(open_project(project).root, Selection((), tuple(locale or ()), tuple(device or ())), port, times)
         return
     if locale or device or port:

@@ -55,11 +55,7 @@ def status(
     findings = run_checks(opened)
     if field:
         Texts(opened).key(field)
-
-        def print_field() -> None:
-            copytables.print_field_status(console(), opened, findings, field)
-
-        perform("status", print_field, json=json)
+        perform("status", lambda: copytables.print_field_status(console(), opened, findings, field), json=json)
         return
     found = status_of(opened, findings, count_pictures(opened))
     if json:

@@ -64,11 +64,7 @@ def mine(
     found = [one for one in mined.found if not (fresh and one.target)]
     if add:
         chosen = _by_number(add, [one.phrase for one in found[:top]])
-
-        def add_chosen() -> None:
-            _add(opened, tag, chosen, relevance, list_, dry_run=False)
-
-        perform("terms mine", add_chosen, json=json)
+        perform("terms mine", lambda: _add(opened, tag, chosen, relevance, list_, dry_run=False), json=json)
         return
     if json:
         print_document(Mine(locale=tag, candidates=found[:top]))

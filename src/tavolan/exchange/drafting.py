@@ -156,7 +156,7 @@ class Drafter:
         requests = []
         memory = read_memory(self.project.root)
         for locale in locales:
-            request = request_for(self.texts, locale, memory)
+            request = request_for(self.texts, locale, memory, glossary=self.terms)
             wanted = [
                 text
                 for text in request.texts

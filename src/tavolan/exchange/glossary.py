@@ -5,6 +5,7 @@ as TBX (TBX-Basic), and what comes back is held against it.
 """
 
 import re
+from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
@@ -52,7 +53,7 @@ def read_glossary(root: Path) -> list[GlossaryTerm]:
     return terms
 
 
-def terms_in(terms: list[GlossaryTerm], source: str, locale: str) -> tuple[tuple[str, str], ...]:
+def terms_in(terms: Iterable[GlossaryTerm], source: str, locale: str) -> tuple[tuple[str, str], ...]:
     """Return the terms that a source has as whole words, with what each is to be called in a locale."""
     return tuple(
         (term.term, term.target)

@@ -1,10 +1,10 @@
 """Send texts to translators: one file per target locale, in an open format."""
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from pathlib import Path
 
 from tavolan.errors import UnknownNameError
-from tavolan.exchange.glossary import read_glossary, terms_in, write_tbx
+from tavolan.exchange.glossary import GlossaryTerm, read_glossary, terms_in, write_tbx
 from tavolan.exchange.po import write_gettext
 from tavolan.exchange.translation_request import TranslationRequest, TranslationUnit
 from tavolan.exchange.xliff import write_old_xliff, write_xliff
@@ -20,13 +20,20 @@ FORMATS = {"xliff": (write_xliff, ".xlf"), "xliff-1.2": (write_old_xliff, ".xlf"
 
 
 def request_for(
-    texts: Texts, locale: str, memory: list[Pair], everything: bool = False, keywords: bool = False
+    texts: Texts,
+    locale: str,
+    memory: list[Pair],
+    everything: bool = False,
+    keywords: bool = False,
+    glossary: Sequence[GlossaryTerm] = (),
 ) -> TranslationRequest:
-    """Return what's to be translated into a locale: what needs work, or all of it, with what the memory offers."""
+    """Return what's to be translated into a locale: what needs work, or all of it.
+
+    Each text comes with what the memory offers, and with the terms of the glossary that are in it.
+    """
     project = texts.project
     keep = (project.app.name, *project.translate.keep)
     request = TranslationRequest(project.app.name, project.source_locale, locale, keep=keep)
-    glossary = read_glossary(project.root)
     pictures = sorted((project.root / "out" / "shots").glob(f"*/*/{project.source_locale}/*"))
     for unit in translations_of(texts, locale, keywords):
         if everything or unit.standing in NEEDS_WORK:
@@ -35,16 +42,8 @@ def request_for(
             near = tuple(matches(memory, unit.source, locale)[:3])
             request.texts.append(
                 TranslationUnit(
-                    unit.address,
-                    unit.source,
-                    unit.target,
-                    unit.standing,
-                    unit.limit,
-                    unit.unit,
-                    notes,
-                    base,
-                    "",
-                    near,
+                    *(unit.address, unit.source, unit.target, unit.standing, unit.limit, unit.unit, notes, base),
+                    matches=near,
                     terms=terms_in(glossary, unit.source, locale),
                 )
             )
@@ -91,18 +90,17 @@ def send(
     """
     if form not in FORMATS:
         raise UnknownNameError("there's no", form, FORMATS, option="--format")
-    texts, memory = Texts(project), read_memory(project.root)
+    texts, memory, glossary = Texts(project), read_memory(project.root), read_glossary(project.root)
     write, ending = FORMATS[form]
     sent: dict[str, tuple[Path | None, int]] = {}
     for locale in locales:
-        request = request_for(texts, locale, memory, everything, keywords)
+        request = request_for(texts, locale, memory, everything, keywords, glossary)
         target = folder / f"{locale}{ending}"
         if request.texts:
             write_bytes(target, write(request))
         sent[locale] = (target if request.texts else None, len(request.texts))
-    terms = read_glossary(project.root)
-    if terms and any(count for _, count in sent.values()):
-        write_bytes(folder / "glossary.tbx", write_tbx(terms, project.source_locale))
+    if glossary and any(count for _, count in sent.values()):
+        write_bytes(folder / "glossary.tbx", write_tbx(glossary, project.source_locale))
     return sent
 
 

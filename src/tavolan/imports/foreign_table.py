@@ -75,13 +75,16 @@ def header_of(path: Path) -> list[str]:
     return [str(name) for name in read_foreign(path)[0].columns]
 
 
+def _parsing(separator: str) -> csv.ParseOptions:
+    return csv.ParseOptions(delimiter=separator, newlines_in_values=True)
+
+
 def _plain_header(path: Path, separator: str) -> list[str]:
     """Return the header of a CSV file in UTF-8 that begins with it; nothing of another one."""
-    parse = csv.ParseOptions(delimiter=separator, newlines_in_values=True)
     try:
         with readable_path(path) as readable, pa.OSFile(readable) as data:
-            names = list(csv.open_csv(data, parse_options=parse).schema.names)
-    except (pa.ArrowInvalid, UnicodeDecodeError):
+            names = list(csv.open_csv(data, parse_options=_parsing(separator)).schema.names)
+    except (pa.ArrowException, UnicodeDecodeError):
         return []
     plain = len({name.strip() for name in names}) == len(names) and all(name.strip() for name in names)
     return names if plain else []
@@ -89,16 +92,13 @@ def _plain_header(path: Path, separator: str) -> list[str]:
 
 def _by_arrow(path: Path, separator: str) -> pd.DataFrame | None:
     """Return the table of a plain CSV file in UTF-8; None for any other one."""
-    parse = csv.ParseOptions(delimiter=separator, newlines_in_values=True)
+    if not (names := _plain_header(path, separator)):
+        return None
     text = pa.dictionary(pa.int32(), pa.string())
     try:
-        with readable_path(path) as readable, pa.OSFile(readable) as data:
-            names = list(csv.open_csv(data, parse_options=parse).schema.names)
-        if len({name.strip() for name in names}) < len(names) or not all(name.strip() for name in names):
-            return None
         convert = csv.ConvertOptions(column_types=dict.fromkeys(names, text), strings_can_be_null=False)
         with readable_path(path) as readable, pa.OSFile(readable) as data:
-            table = csv.read_csv(data, parse_options=parse, convert_options=convert)
+            table = csv.read_csv(data, parse_options=_parsing(separator), convert_options=convert)
     except (pa.ArrowException, UnicodeDecodeError):
         return None
     frame: pd.DataFrame = table.rename_columns([name.strip() for name in names]).unify_dictionaries().to_pandas()

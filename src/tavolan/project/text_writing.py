@@ -16,10 +16,6 @@ from tavolan.support.xmlfile import bad_character
 Work = TranslationState | Literal["as before"]
 
 
-def _unlock(change: TextChange) -> str:
-    return unlock_remedy(change.locale, change.address)
-
-
 class TextWriter:
     """Writes texts of a project as it was read. Each of its writes builds on the one before."""
 
@@ -39,13 +35,10 @@ class TextWriter:
             for change in changes
             if (character := bad_character(change.after))
         ]
-        problems += [
-            Problem(
-                f"copy/{change.locale}.toml", None, change.address, lock, unlock_remedy(change.locale, change.address)
-            )
-            for change in changes
-            if change.after != change.before and (lock := lock_of(self.texts, change.locale, change.address))
-        ]
+        for change in changes:
+            if change.after != change.before and (lock := lock_of(self.texts, change.locale, change.address)):
+                remedy = unlock_remedy(change.locale, change.address)
+                problems.append(Problem(f"copy/{change.locale}.toml", None, change.address, lock, remedy))
         if problems:
             raise ProjectError(problems)
         with changing(self.project.root):
