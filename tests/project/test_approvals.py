@@ -97,6 +97,10 @@ def test_a_locked_text_is_changed_by_no_command_until_its_lock_is_taken_back(pro
     replace(project / "copy/de-DE.toml", 'title = "Potto: de-DE"', 'title = "Potto: anders"')
     found = run_tavolan("check", "--format", "csv", cwd=project).out
     assert "locked-changed" in found and "was locked by Ada on" in found
+    # Approved again as it is now, it's still locked.
+    assert approve(project, "de-DE", "--by", "Bo").code == 0
+    assert "locked-changed" not in run_tavolan("check", "--format", "csv", cwd=project).out
+    assert "is locked by Bo" in run_tavolan("copy", "set", "de-DE", "title", "Potto: neu", cwd=project).err
     assert approve(project, "de-DE", "--field", "title", "--take-back").code == 0
     assert run_tavolan("copy", "set", "de-DE", "title", "Potto: neu", cwd=project).code == 0
     assert "locked-changed" not in run_tavolan("check", "--format", "csv", cwd=project).out

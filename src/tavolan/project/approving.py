@@ -48,6 +48,8 @@ def _is_settled(texts: Texts, locale: str, address: str, *, lock: bool) -> bool:
 def approve(texts: Texts, approved: Iterable[tuple[str, str]], who: str, day: str, *, lock: bool = False) -> None:
     """Write down that somebody approved texts as they are, also for the source as it is now; and locks them.
 
+    What's locked stays so when it's approved again.
+
     Raises UsageError where nobody says who.
     """
     if not who.strip():
@@ -58,8 +60,8 @@ def approve(texts: Texts, approved: Iterable[tuple[str, str]], who: str, day: st
         if of_unknown_source or is_outdated(texts, locale, address):
             text = texts.get(locale, address)
             served.append(TextChange(locale, address, text, text))
-        text = texts.get(locale, address)
-        found[locale, address] = Approval(digest(text), source_digest(texts, locale, address), who.strip(), day, lock)
+        text, locked = texts.get(locale, address), lock or bool(lock_of(texts, locale, address))
+        found[locale, address] = Approval(digest(text), source_digest(texts, locale, address), who.strip(), day, locked)
     with changing(texts.project.root):
         if served:
             TextWriter(texts).write(served, "reviewed")
